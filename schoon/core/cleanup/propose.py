@@ -1,0 +1,231 @@
+"""A rough picture to proposed clean strokes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage as ndi
+from scipy.spatial import cKDTree
+from skimage.morphology import skeletonize
+
+from ..paper import densities, drawing_density, find_pencils, on_paper
+from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
+from .. import skeleton as graphs
+from .ridges import Ridges, centre_mask, detect, settle
+
+_WORKING_SIDE = 1000
+"""Longest side of the picture lines are found in, px; positions are refined there to sub-pixel."""
+
+_SCALES = (1.0, 1.4, 2.0, 2.6, 3.2, 4.0)
+"""Sigmas tried, px of the working picture, from tied-down to very searching roughs."""
+
+_SETTLED = 1.10
+"""The scatter is spanned when a wider scale shortens the skeleton by less than this factor."""
+
+
+@dataclass(frozen=True)
+class CleanupSettings:
+    """What an artist sets before a run.
+
+    searching: how searching the rough is, 0 (tied down) to 1 (very loose); None finds it from the drawing.
+    detail: 0 drops small marks, 1 keeps the smallest.
+    line_width: width of the proposed line, px.
+    use_colour: whether coloured pencil counts as drawing as well.
+    """
+
+    searching: float | None = None
+    detail: float = 0.5
+    line_width: float = 4.0
+    use_colour: bool = False
+
+
+def propose_strokes(
+    picture: NDArray[np.uint8], settings: CleanupSettings | None = None
+) -> list[Stroke]:
+    """Clean strokes for an (h, w), (h, w, 3) RGB or (h, w, 4) RGBA rough, in px of the picture.
+
+    An empty or evenly toned picture gives no strokes. Raises ValueError for other shapes.
+    """
+    settings = settings or CleanupSettings()
+    paper = on_paper(picture)
+    height, width = paper.shape[:2]
+    shrink = max(1, -(-max(height, width) // _WORKING_SIDE))
+    density = _working_density(paper, shrink, settings.use_colour)
+    if density is None:
+        return []
+    ridges, low, high = _fused_ridges(density, settings.searching)
+    scale = ridges.scale
+    mask = _fill_slits(centre_mask(ridges, low, high), scale)
+    graph = graphs.trace(mask)
+    graphs.contract_short(graph, 2.5 * scale)
+    graphs.join_through(graph)
+    graphs.merge_twins(graph, 3.0 * scale)
+    graphs.remove_spurs(graph, (6.0 - 3.0 * settings.detail) * scale)
+    graphs.contract_short(graph, 2.5 * scale)
+    graphs.join_through(graph)
+    _bridge(graph, reach=7 * scale, near=scale, far=5 * scale)
+    graphs.join_through(graph)
+    _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
+    pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
+    strokes = []
+    for line in graphs.chains(graph, pairs, blur=1.5 * scale):
+        stroke = _stroke(line, ridges, high, shrink, settings.line_width)
+        if stroke is not None:
+            strokes.append(stroke)
+    return strokes
+
+
+def _working_density(paper: NDArray[np.uint8], shrink: int, use_colour: bool) -> NDArray[np.float32] | None:
+    density = densities(paper)
+    if use_colour:
+        neutral = density.max(axis=2)
+    else:
+        neutral = drawing_density(density, find_pencils(density))
+    height, width = neutral.shape
+    # A hard-pressed line is not more of a line than a light one.
+    neutral = np.minimum(neutral, 0.7)
+    if shrink > 1:
+        neutral = cv2.resize(
+            neutral, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA
+        )
+    noise = np.median(np.abs(neutral - np.median(neutral))) * 1.5
+    neutral = np.maximum(neutral - 2 * noise, 0)
+    return neutral if neutral.max() > 0.08 else None
+
+
+def _thresholds(strength: NDArray[np.float32]) -> tuple[float, float]:
+    marked = strength[strength > 0.02]
+    typical = float(np.percentile(marked, 90)) if marked.size else 1.0
+    return 0.22 * typical, 0.5 * typical
+
+
+def _fused_ridges(
+    density: NDArray[np.float32], searching: float | None
+) -> tuple[Ridges, float, float]:
+    """Ridges at the scale where the searching strokes of a line have become one."""
+    if searching is not None:
+        scale = float(np.interp(searching, np.linspace(0, 1, len(_SCALES)), _SCALES))
+        ridges = detect(density, scale)
+        return ridges, *_thresholds(ridges.strength)
+    previous: tuple[Ridges, float, float] | None = None
+    length = 0.0
+    for scale in _SCALES:
+        ridges = detect(density, scale)
+        low, high = _thresholds(ridges.strength)
+        now = float(skeletonize(centre_mask(ridges, low, high)).sum())
+        if previous is not None and length <= _SETTLED * now:
+            return previous
+        previous, length = (ridges, low, high), now
+    assert previous is not None
+    return previous
+
+
+def _fill_slits(mask: NDArray[np.bool_], scale: float) -> NDArray[np.bool_]:
+    """Fills holes too narrow to be a form: the white between two searching strokes."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats((~mask).astype(np.uint8), connectivity=4)
+    deep = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 3)
+    radius = ndi.maximum(deep, labels, np.arange(count))
+    fill = (radius < 0.9 * scale) & (stats[:, cv2.CC_STAT_AREA] < 60 * scale * scale)
+    fill[labels[mask][0] if mask.any() else 0] = False
+    return np.asarray(mask | fill[labels])
+
+
+def _bridge(graph: graphs.Graph, reach: float, near: float, far: float) -> None:
+    """Joins free ends that face each other across a faint stretch."""
+    table = graph.incident()
+    ends = [(node, *found[0]) for node, found in table.items() if len(found) == 1]
+    if len(ends) < 2:
+        return
+    places = np.array([graph.nodes[node] for node, _, _ in ends])
+    outward = np.array([-graphs.direction(e.points if s else e.points[::-1], 0, far) for _, e, s in ends])
+    options = []
+    for i, j in cKDTree(places).query_pairs(reach):
+        gap = places[j] - places[i]
+        distance = float(np.hypot(*gap))
+        line = gap / max(distance, 1e-9)
+        facing = min(outward[i] @ line, -(outward[j] @ line))
+        if distance < near or (facing > 0.75 and -(outward[i] @ outward[j]) > 0.6):
+            options.append((distance * (2 - facing), i, j))
+    used: set[int] = set()
+    for _, i, j in sorted(options):
+        if i in used or j in used:
+            continue
+        used |= {i, j}
+        graph.edges.append(graphs.Edge(np.array([places[i], places[j]]), ends[i][0], ends[j][0]))
+
+
+def _drop_faint(graph: graphs.Graph, ridges: Ridges, least: float, strong: float) -> None:
+    """Drops lone short marks unless they are dark: an accent or a pupil stays, grain goes."""
+    table = graph.incident()
+
+    def stays(edge: graphs.Edge) -> bool:
+        if edge.a >= 0 and (len(table[edge.a]) > 1 or len(table[edge.b]) > 1):
+            return True
+        if edge.length >= 4 * least:
+            return True
+        at = np.round(edge.points).astype(int)
+        darkness = float(np.mean(ridges.strength[at[:, 1], at[:, 0]]))
+        return edge.length >= least and darkness > 0.7 * strong
+
+    graph.edges = [edge for edge in graph.edges if stays(edge)]
+
+
+def _stroke(line: Points, ridges: Ridges, strong: float, shrink: int, line_width: float) -> Stroke | None:
+    scale = ridges.scale
+    closed = bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
+    if arc_lengths(line)[-1] < 1.0:
+        # A dot: a stroke as long as it is wide.
+        line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
+    points = resample(line, 1.0)
+    ends = points[[0, -1]].copy()
+    points = settle(points, ridges.strength, 1.2 * scale)
+    points = _smooth(points, 0.8 * scale, closed)
+    if not closed:
+        points[0], points[-1] = ends
+    reach = max(3, round(2.5 * scale))
+    corners = corner_indices(points, reach, np.deg2rad(38))
+    points, corners = _sharpen(points, corners, reach)
+    strength = cv2.remap(
+        ridges.strength, points[:, 0].astype(np.float32), points[:, 1].astype(np.float32), cv2.INTER_LINEAR
+    )
+    confidence = float(np.clip(np.median(strength) / (2 * strong), 0, 1))
+    # Pixel centres of the working picture to px of the drawing.
+    placed = (points + 0.5) * shrink
+    controls, _ = fit_curve(placed, max(0.6, 0.35 * scale) * shrink, corners, closed)
+    knots = (len(controls) - 1) // 3 + 1
+    return Stroke(controls, np.full(knots, line_width), confidence)
+
+
+def _smooth(points: Points, sigma: float, closed: bool) -> Points:
+    if len(points) < 5:
+        return points
+    if closed:
+        body = ndi.gaussian_filter1d(points[:-1], sigma, axis=0, mode="wrap")
+        return np.vstack([body, body[:1]])
+    pinned = ndi.gaussian_filter1d(points - np.linspace(points[0], points[-1], len(points)), sigma, axis=0, mode="reflect")
+    return np.asarray(pinned + np.linspace(points[0], points[-1], len(points)))
+
+
+def _sharpen(points: Points, corners: list[int], reach: int) -> tuple[Points, list[int]]:
+    """Smoothing rounds a corner off; its point is where the lines on both sides meet."""
+    moved = points.copy()
+    kept = []
+    for at in corners:
+        low, high = at - reach, at + reach
+        if low - reach < 0 or high + reach >= len(points):
+            kept.append(at)
+            continue
+        a, b = points[low], points[high]
+        u, v = a - points[low - reach], b - points[high + reach]
+        cross = u[0] * v[1] - u[1] * v[0]
+        if abs(cross) > 0.15 * np.hypot(*u) * np.hypot(*v):
+            gap = b - a
+            tip = a + u * (gap[0] * v[1] - gap[1] * v[0]) / cross
+            if np.hypot(*(tip - points[at])) < 1.5 * reach:
+                moved[low : at + 1] = np.linspace(a, tip, at - low + 1)
+                moved[at : high + 1] = np.linspace(tip, b, high - at + 1)
+        kept.append(at)
+    return moved, kept

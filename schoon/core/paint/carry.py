@@ -1,0 +1,153 @@
+"""Carrying paint from painted drawings to the others of a run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..patches import Patches
+from .matching import match
+
+NOTHING = -1
+"""A patch that is meant to stay unpainted; None is a patch that nobody has decided."""
+
+UNSURE_ABOVE = 0.5
+"""Carried patches with more doubt than this are listed as unsure."""
+
+By = Literal["hand", "carried"]
+
+
+@dataclass(frozen=True)
+class Paint:
+    """What one patch carries: pot is a number of the caller's or NOTHING.
+
+    doubt: 0 (certain) to 1. source: (drawing index, patch) it was carried from, None if painted by hand.
+    """
+
+    pot: int
+    doubt: float = 0.0
+    by: By = "hand"
+    source: tuple[int, int] | None = None
+
+    @property
+    def unsure(self) -> bool:
+        return self.by == "carried" and self.doubt > UNSURE_ABOVE
+
+
+Painting = dict[int, Paint]
+
+
+def carry(
+    drawings: Sequence[Patches],
+    painted: Mapping[int, Painting],
+    progress: Callable[[int, Painting], None] | None = None,
+) -> dict[int, Painting]:
+    """Paint for every drawing of a run.
+
+    drawings: the patches of each drawing in order. painted: for the painted ones, patch -> Paint; what is
+    missing in a drawing given here is filled in, what is given is never changed.
+    progress: called with each finished drawing's index and painting.
+    Returns index -> painting for all drawings. Raises ValueError without a painted drawing.
+    """
+    keys = sorted(k for k, painting in painted.items() if painting)
+    if not keys:
+        raise ValueError("at least one drawing must be painted")
+    done: dict[int, Painting] = {}
+    order = sorted(range(len(drawings)), key=lambda k: (min(abs(k - key) for key in keys), k))
+    for index in order:
+        own = dict(painted.get(index, {}))
+        target = drawings[index]
+        missing = [p for p in range(1, target.count + 1) if p not in own]
+        if missing:
+            sources = _sources(index, keys, done)
+            own.update(_from_sources(drawings, done, painted, sources, index, missing))
+        done[index] = own
+        if progress:
+            progress(index, own)
+    return done
+
+
+def _sources(index: int, keys: Sequence[int], done: Mapping[int, Painting]) -> list[tuple[int, float]]:
+    """Drawings to ask, with how much each counts: the nearest keys on both sides and the finished neighbours."""
+    before = [k for k in keys if k < index][-1:]
+    after = [k for k in keys if k > index][:1]
+    asked: dict[int, float] = {}
+    for key in before + after:
+        asked[key] = 1.0 / (1.0 + 0.35 * (abs(key - index) - 1))
+    for step, trust in ((1, 1.0), (2, 0.6)):
+        for near in (index - step, index + step):
+            if near in done:
+                asked[near] = max(asked.get(near, 0.0), trust)
+    return sorted(asked.items())
+
+
+def _from_sources(
+    drawings: Sequence[Patches],
+    done: Mapping[int, Painting],
+    painted: Mapping[int, Painting],
+    sources: Sequence[tuple[int, float]],
+    index: int,
+    missing: Sequence[int],
+) -> Painting:
+    target = drawings[index]
+    pots: list[int] = sorted({paint.pot for k, _ in sources for paint in done.get(k, painted.get(k, {})).values()})
+    column = {pot: k for k, pot in enumerate(pots)}
+    votes = np.zeros((len(pots), target.count + 1))
+    weight = 0.0
+    best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {}
+    for k, trust in sources:
+        painting = done.get(k, painted.get(k, {}))
+        likely = match(drawings[k], target).likely
+        rows, sure = _pots_of(painting, drawings[k], column)
+        share = likely * sure[:, None] * trust
+        weight += trust
+        for pot, row in column.items():
+            members = rows == row
+            if not members.any():
+                continue
+            part = share[members]
+            votes[row] += part.sum(axis=0)
+            labels = np.flatnonzero(members)
+            strongest = part.argmax(axis=0)
+            for patch in missing:
+                value = float(part[strongest[patch], patch])
+                if value > best.get((pot, patch), (0.0, (0, 0)))[0]:
+                    best[pot, patch] = (value, (k, int(labels[strongest[patch]])))
+    return _decide(votes / max(weight, 1e-9), pots, missing, best)
+
+
+def _pots_of(
+    painting: Painting, patches: Patches, column: Mapping[int, int]
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    rows = np.full(patches.count + 1, -1, np.int64)
+    sure = np.zeros(patches.count + 1)
+    for patch, paint in painting.items():
+        rows[patch] = column[paint.pot]
+        sure[patch] = 1.0 - 0.7 * paint.doubt
+    return rows, sure
+
+
+def _decide(
+    votes: NDArray[np.float64],
+    pots: Sequence[int],
+    missing: Sequence[int],
+    best: Mapping[tuple[int, int], tuple[float, tuple[int, int]]],
+) -> Painting:
+    result: Painting = {}
+    for patch in missing:
+        row = votes[:, patch]
+        if not row.any():
+            continue
+        first = int(row.argmax())
+        second = float(np.partition(row, -2)[-2]) if len(row) > 1 else 0.0
+        # Unsure when another pot comes close, and when even the best has little behind it.
+        margin = (row[first] - second) / row[first]
+        doubt = float(np.clip(1.0 - margin * min(1.0, row[first] / 0.45), 0, 1))
+        pot = pots[first]
+        _, source = best.get((pot, patch), (0.0, None))  # type: ignore[assignment]
+        result[patch] = Paint(pot, doubt, "carried", source)
+    return result

@@ -1,0 +1,78 @@
+"""Telling the drawing pencil from coloured construction."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+_LEAST_SHARE = 0.02
+"""Share of the marked pixels below which a hue is not taken for a pencil of its own."""
+
+
+@dataclass(frozen=True)
+class Pencil:
+    """A coloured pencil: direction is its unit density per RGB channel, share its part of the marks."""
+
+    direction: tuple[float, float, float]
+    share: float
+
+
+def find_pencils(density: NDArray[np.float32]) -> list[Pencil]:
+    """Coloured pencils in a (h, w, 3) density picture, the most used first.
+
+    Marks whose three densities differ clearly are gathered by hue; each cluster of hues is one pencil.
+    """
+    sample = density[::2, ::2].reshape(-1, 3)
+    strength = sample.max(axis=1)
+    marked = sample[strength > 0.12]
+    if len(marked) < 50:
+        return []
+    spread = 1 - marked.min(axis=1) / marked.max(axis=1)
+    vivid = marked[spread > 0.4]
+    found: list[Pencil] = []
+    hue = np.arctan2(np.sqrt(3) * (vivid[:, 1] - vivid[:, 2]), 2 * vivid[:, 0] - vivid[:, 1] - vivid[:, 2])
+    bins = 36
+    where = ((hue + np.pi) / (2 * np.pi) * bins).astype(int) % bins
+    counts = np.bincount(where, minlength=bins).astype(float)
+    for _ in range(4):
+        around = counts + np.roll(counts, 1) + np.roll(counts, -1)
+        peak = int(around.argmax())
+        if around[peak] < _LEAST_SHARE * len(marked):
+            break
+        near = np.minimum((where - peak) % bins, (peak - where) % bins) <= 2
+        cluster = vivid[near]
+        # The purest half: crossings with graphite are duller than the pencil itself.
+        purity = cluster.min(axis=1) / cluster.max(axis=1)
+        pure = cluster[purity <= np.median(purity)]
+        direction = np.median(pure / np.linalg.norm(pure, axis=1, keepdims=True), axis=0)
+        direction /= np.linalg.norm(direction)
+        found.append(Pencil(tuple(direction.tolist()), float(near.sum()) / len(marked)))  # type: ignore[arg-type]
+        for away in range(-2, 3):
+            counts[(peak + away) % bins] = 0
+    return found
+
+
+def drawing_density(density: NDArray[np.float32], pencils: list[Pencil]) -> NDArray[np.float32]:
+    """(h, w) density of the neutral pencil with the coloured ones taken out.
+
+    Densities of pencils that lie over each other add up, so each pixel is the sum of a neutral and at most
+    one coloured share; solving for both leaves a dark line whole where a coloured one crosses it.
+    """
+    if not pencils:
+        return density.mean(axis=2)
+    neutral = np.full(3, 1 / np.sqrt(3))
+    best_rest = np.full(density.shape[:2], np.inf, np.float32)
+    result = np.zeros(density.shape[:2], np.float32)
+    flat = density.reshape(-1, 3)
+    for pencil in pencils:
+        basis = np.stack([neutral, np.array(pencil.direction)], axis=1)
+        shares = flat @ np.linalg.pinv(basis).T
+        shares = np.where(shares[:, 1:] < 0, np.c_[flat @ neutral, np.zeros(len(flat))], shares)
+        shares[:, 0] = np.maximum(shares[:, 0], 0)
+        rest = np.linalg.norm(flat - shares @ basis.T, axis=1).reshape(result.shape)
+        better = rest < best_rest
+        result = np.where(better, (shares[:, 0] / np.sqrt(3)).reshape(result.shape), result)
+        best_rest = np.minimum(rest, best_rest)
+    return result.astype(np.float32)

@@ -1,0 +1,181 @@
+"""Closed areas of a line drawing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage as ndi
+
+from ..strokes import Points, Stroke, centre_lines, ink_coverage
+from ..strokes.raster import fixed
+
+
+@dataclass(frozen=True, eq=False)
+class Patches:
+    """The patches of one drawing.
+
+    labels: (h, w) int32; patches are numbered from 1 and meet under the line, so no pixel is 0 unless the
+    drawing has no patch at all. Patch `background` (0 if there is none) is the outside.
+    open_labels: the same before the growth under the line: 0 on ink.
+    """
+
+    labels: NDArray[np.int32]
+    open_labels: NDArray[np.int32]
+    areas: NDArray[np.int64]
+    anchors: Points
+    background: int
+
+    @property
+    def count(self) -> int:
+        return len(self.areas) - 1
+
+    @cached_property
+    def centres(self) -> Points:
+        """(count + 1, 2) centroid of each patch's open area, px; row 0 is unused."""
+        moments = _sums(self.open_labels, self.count + 1)
+        return moments[:, 1:3] / np.maximum(moments[:, :1], 1)
+
+    @cached_property
+    def spread(self) -> Points:
+        """(count + 1, 3) second central moments xx, xy, yy over area: the shape of each patch without its size."""
+        m = _sums(self.open_labels, self.count + 1)
+        n = np.maximum(m[:, 0], 1)
+        cx, cy = m[:, 1] / n, m[:, 2] / n
+        central = np.stack([m[:, 3] / n - cx * cx, m[:, 4] / n - cx * cy, m[:, 5] / n - cy * cy], axis=1)
+        return np.asarray(central / n[:, None])
+
+    @cached_property
+    def touching(self) -> NDArray[np.float64]:
+        """(count + 1, count + 1) length in px of the border two patches share under the line."""
+        table = np.zeros((self.count + 1, self.count + 1))
+        for a, b in (
+            (self.labels[:, :-1], self.labels[:, 1:]),
+            (self.labels[:-1], self.labels[1:]),
+        ):
+            differ = a != b
+            np.add.at(table, (a[differ], b[differ]), 1.0)
+        return table + table.T
+
+    def at(self, x: float, y: float) -> int:
+        """The patch under a point of the drawing, 0 outside the picture."""
+        row, col = int(np.floor(y)), int(np.floor(x))
+        if not (0 <= row < self.labels.shape[0] and 0 <= col < self.labels.shape[1]):
+            return 0
+        return int(self.labels[row, col])
+
+
+def _sums(labels: NDArray[np.int32], count: int) -> NDArray[np.float64]:
+    flat = labels.ravel()
+    height, width = labels.shape
+    x = np.tile(np.arange(width) + 0.5, height)
+    y = np.repeat(np.arange(height) + 0.5, width)
+    powers = (None, x, y, x * x, x * y, y * y)
+    return np.stack([np.bincount(flat, weights=p, minlength=count) for p in powers], axis=1)
+
+
+def find_patches(wall: NDArray[np.bool_], least: int = 0) -> Patches:
+    """Patches of an (h, w) mask of everything that parts paint: ink and taken stitches.
+
+    least: areas of fewer px join the neighbour they touch longest, as specks beside a line do.
+    """
+    _, open_labels, stats, _ = cv2.connectedComponentsWithStats(
+        (~wall).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S
+    )
+    areas = stats[:, cv2.CC_STAT_AREA].astype(np.int64)
+    if least > 0 and (areas[1:] < least).any():
+        keep = areas >= least
+        keep[0] = False
+        renumber = np.zeros(len(areas), np.int32)
+        renumber[keep] = np.arange(1, keep.sum() + 1)
+        open_labels = renumber[open_labels]
+        areas = np.r_[int((open_labels == 0).sum()), areas[keep]]
+    if len(areas) == 1:
+        return Patches(open_labels, open_labels, areas, np.zeros((1, 2)), 0)
+    labels = grow(open_labels)
+    return Patches(labels, open_labels, areas, _anchors(open_labels, len(areas)), _background(open_labels, len(areas)))
+
+
+def grow(labels: NDArray[np.int32]) -> NDArray[np.int32]:
+    """Every 0 pixel of an (h, w) label picture takes the label nearest to it."""
+    if not (labels == 0).any() or not labels.any():
+        return labels
+    _, nearest = cv2.distanceTransformWithLabels(
+        (labels == 0).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    source = np.zeros(int(nearest.max()) + 1, np.int32)
+    painted = labels > 0
+    source[nearest[painted]] = labels[painted]
+    return np.asarray(source[nearest])
+
+
+def _background(labels: NDArray[np.int32], count: int) -> int:
+    rim = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
+    shares = np.bincount(rim, minlength=count)
+    shares[0] = 0
+    return int(shares.argmax()) if shares.any() else 0
+
+
+def _anchors(labels: NDArray[np.int32], count: int) -> Points:
+    """A point well inside each patch: the deepest pixel of its open area."""
+    walls = labels == 0
+    walls = np.pad(walls, 1, constant_values=True)
+    depth = cv2.distanceTransform((~walls).astype(np.uint8), cv2.DIST_L2, 3)[1:-1, 1:-1]
+    # Sorting by depth leaves, for each label, its deepest pixel as the last one written.
+    inside = np.flatnonzero(labels)
+    order = inside[np.argsort(depth.ravel()[inside], kind="stable")]
+    deepest = np.zeros(count, np.int64)
+    deepest[labels.ravel()[order]] = order
+    anchors = np.stack([deepest % labels.shape[1], deepest // labels.shape[1]], axis=1) + 0.5
+    anchors[0] = 0
+    return anchors
+
+
+def wall_of(
+    strokes: Sequence[Stroke], stitches: Sequence[Points], size: tuple[int, int]
+) -> NDArray[np.bool_]:
+    """(h, w) mask of what parts paint in a drawing of `size` (width, height): ink, its centre lines, stitches."""
+    wall = ink_coverage(strokes, size) > 127
+    wall |= centre_lines(strokes, size) > 0
+    return add_stitches(wall, stitches)
+
+
+def add_stitches(wall: NDArray[np.bool_], stitches: Sequence[Points]) -> NDArray[np.bool_]:
+    """The wall with the polylines of the taken stitches drawn into it, one pixel wide."""
+    canvas = wall.astype(np.uint8)
+    for points in stitches:
+        cv2.polylines(canvas, [fixed(points)], False, 1, 1, cv2.LINE_8, 4)
+    return canvas.astype(bool)
+
+
+def outlines(patches: Patches, tolerance: float = 0.35) -> dict[int, list[Points]]:
+    """Vector outlines of the grown patches: label -> rings, the outer ones and the holes, for an even-odd fill.
+
+    Rings run along pixel edges thinned to `tolerance` px. The background is left out.
+    """
+    height, width = patches.labels.shape
+    found: dict[int, list[Points]] = {}
+    boxes = _boxes(patches)
+    for label in range(1, patches.count + 1):
+        if label == patches.background:
+            continue
+        x0, y0, x1, y1 = boxes[label]
+        mask = (patches.labels[y0:y1, x0:x1] == label).astype(np.uint8)
+        mask = cv2.copyMakeBorder(mask, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
+        rings, _ = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+        thin = [cv2.approxPolyDP(ring, tolerance, True)[:, 0] for ring in rings]
+        found[label] = [ring + (x0 - 0.5, y0 - 0.5) for ring in thin if len(ring) > 2]
+    return found
+
+
+def _boxes(patches: Patches) -> NDArray[np.int64]:
+    boxes = np.zeros((patches.count + 1, 4), np.int64)
+    for label, found in enumerate(ndi.find_objects(patches.labels, patches.count), 1):
+        if found is not None:
+            rows, cols = found
+            boxes[label] = cols.start, rows.start, cols.stop, rows.stop
+    return boxes

@@ -1,0 +1,6 @@
+"""Seal: gaps in the line and the stitches that shut them."""
+
+from .model import Stitch
+from .propose import TAKE_BELOW, line_width, propose_stitches
+
+__all__ = ["TAKE_BELOW", "Stitch", "line_width", "propose_stitches"]

@@ -1,0 +1,304 @@
+"""A skeleton as a graph of nodes and edges, and the tidying that turns it into drawn lines."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage as ndi
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import depth_first_order
+from scipy.spatial import cKDTree
+from skimage.morphology import skeletonize
+
+from .strokes import Points, arc_lengths
+
+_NEIGHBOURS = ((0, 1), (1, -1), (1, 0), (1, 1))
+
+
+@dataclass(eq=False)
+class Edge:
+    """A run of line: (k, 2) points from node a to node b. A loop without a node has a = b = -1."""
+
+    points: Points
+    a: int
+    b: int
+
+    @property
+    def length(self) -> float:
+        return float(arc_lengths(self.points)[-1]) if len(self.points) > 1 else 0.0
+
+
+@dataclass(eq=False)
+class Graph:
+    """nodes: id -> (x, y); edges in no order. Changed in place by the functions of this module."""
+
+    nodes: dict[int, Points] = field(default_factory=dict)
+    edges: list[Edge] = field(default_factory=list)
+
+    def incident(self) -> dict[int, list[tuple[Edge, bool]]]:
+        """For each node, its edges and whether the edge starts there; a loop at a node is listed twice."""
+        table: dict[int, list[tuple[Edge, bool]]] = {node: [] for node in self.nodes}
+        for edge in self.edges:
+            if edge.a >= 0:
+                table[edge.a].append((edge, True))
+                table[edge.b].append((edge, False))
+        return table
+
+
+def trace(mask: NDArray[np.bool_]) -> Graph:
+    """The graph of the skeleton of an (h, w) mask; points are pixel centres (x, y)."""
+    skeleton = np.pad(skeletonize(mask), 1)
+    degree = cv2.filter2D(skeleton.astype(np.uint8), -1, np.ones((3, 3), np.uint8)) - 1
+    junction = skeleton & (degree >= 3)
+    path = skeleton & ~junction
+    clusters, cluster_labels = cv2.connectedComponents(junction.astype(np.uint8), connectivity=8)
+    graph = Graph()
+    if clusters > 1:
+        centres = ndi.center_of_mass(junction, cluster_labels, range(1, clusters))
+        graph.nodes = {k: np.array([x - 1, y - 1]) for k, (y, x) in enumerate(centres)}
+    next_node = clusters - 1
+    for pixels, closed in _ordered_paths(path):
+        points = pixels[:, ::-1].astype(float) - 1
+        if closed:
+            graph.edges.append(Edge(np.vstack([points, points[:1]]), -1, -1))
+            continue
+        ends: list[int] = []
+        first, last = (_touching(cluster_labels, pixels[k]) for k in (0, -1))
+        if len(pixels) == 1:
+            found = (first + [-1, -1])[:2]
+        else:
+            found = [first[0] if first else -1, last[0] if last else -1]
+        for which, node in zip((0, -1), found, strict=True):
+            if node < 0:
+                graph.nodes[next_node] = points[which].copy()
+                node, next_node = next_node, next_node + 1
+            ends.append(node)
+        run = [graph.nodes[ends[0]], *points, graph.nodes[ends[1]]]
+        graph.edges.append(Edge(np.array(run), ends[0], ends[1]))
+    return graph
+
+
+def _touching(labels: NDArray[np.int32], pixel: NDArray[np.int64]) -> list[int]:
+    row, col = pixel
+    window = labels[row - 1 : row + 2, col - 1 : col + 2]
+    return [int(k) - 1 for k in np.unique(window) if k]
+
+
+def _ordered_paths(path: NDArray[np.bool_]) -> list[tuple[NDArray[np.int64], bool]]:
+    """Each 8-connected chain of pixels in drawing order as (k, 2) rows and columns, and whether it closes."""
+    rows, cols = np.nonzero(path)
+    count = len(rows)
+    if not count:
+        return []
+    index = np.full(path.shape, -1)
+    index[rows, cols] = np.arange(count)
+    pairs = []
+    for down, right in _NEIGHBOURS:
+        other = index[rows + down, cols + right]
+        pairs.append(np.c_[np.arange(count)[other >= 0], other[other >= 0]])
+    links = np.concatenate(pairs)
+    degree = np.bincount(links.ravel(), minlength=count)
+    matrix = coo_matrix((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=(count, count)).tocsr()
+    matrix = matrix + matrix.T
+    seen = np.zeros(count, bool)
+    found = []
+    starts = np.r_[np.flatnonzero(degree <= 1), np.flatnonzero(degree == 2)]
+    pixels = np.c_[rows, cols]
+    for start in starts:
+        if seen[start]:
+            continue
+        order = depth_first_order(matrix, start, directed=False, return_predecessors=False)
+        seen[order] = True
+        found.append((pixels[order], bool(degree[start] == 2 and len(order) > 3)))
+    return found
+
+
+def contract_short(graph: Graph, limit: float) -> None:
+    """Merges junctions that an edge shorter than `limit` px joins: one crossing, torn apart by thinning."""
+    while True:
+        degree = {node: len(ends) for node, ends in graph.incident().items()}
+        short = [
+            e for e in graph.edges if e.a >= 0 and e.a != e.b and degree[e.a] > 2 and degree[e.b] > 2 and e.length < limit
+        ]
+        if not short:
+            break
+        edge = min(short, key=lambda e: e.length)
+        keep, gone = edge.a, edge.b
+        middle = (graph.nodes[keep] + graph.nodes[gone]) / 2
+        graph.edges.remove(edge)
+        del graph.nodes[gone]
+        graph.nodes[keep] = middle
+        for other in graph.edges:
+            other.a = keep if other.a == gone else other.a
+            other.b = keep if other.b == gone else other.b
+            if other.a == keep:
+                other.points[0] = middle
+            if other.b == keep:
+                other.points[-1] = middle
+    graph.edges = [e for e in graph.edges if not (e.a == e.b >= 0 and e.length < 2 * limit)]
+
+
+def remove_spurs(graph: Graph, limit: float) -> None:
+    """Takes away free-ended edges shorter than `limit` px that hang on a junction, shortest first."""
+    while True:
+        table = graph.incident()
+        spurs = [
+            e
+            for e in graph.edges
+            if e.a >= 0
+            and (len(table[e.a]) == 1) != (len(table[e.b]) == 1)
+            and max(len(table[e.a]), len(table[e.b])) > 2
+            and e.length < limit
+        ]
+        if not spurs:
+            return
+        # One spur per junction and round: what is left may then be a plain line's end.
+        taken: set[int] = set()
+        for edge in sorted(spurs, key=lambda e: e.length):
+            hub, tip = (edge.a, edge.b) if len(table[edge.a]) > 1 else (edge.b, edge.a)
+            if hub in taken:
+                continue
+            taken.add(hub)
+            graph.edges.remove(edge)
+            del graph.nodes[tip]
+        join_through(graph)
+
+
+def join_through(graph: Graph) -> None:
+    """Joins the two edges at every node that has exactly two; a lone loop loses its node."""
+    for node in list(graph.nodes):
+        ends = [(e, True) for e in graph.edges if e.a == node] + [(e, False) for e in graph.edges if e.b == node]
+        if len(ends) == 0:
+            del graph.nodes[node]
+        if len(ends) != 2:
+            continue
+        (first, first_starts), (second, second_starts) = ends
+        if first is second:
+            first.a = first.b = -1
+            del graph.nodes[node]
+            continue
+        head = first.points[::-1] if first_starts else first.points
+        tail = second.points if second_starts else second.points[::-1]
+        a = first.b if first_starts else first.a
+        b = second.b if second_starts else second.a
+        graph.edges.remove(first)
+        graph.edges.remove(second)
+        graph.edges.append(Edge(np.vstack([head, tail[1:]]), a, b))
+        del graph.nodes[node]
+
+
+def merge_twins(graph: Graph, distance: float) -> None:
+    """Of two edges between the same nodes that stay within `distance` px of each other, keeps their middle."""
+    while True:
+        by_ends: dict[tuple[int, int], list[Edge]] = {}
+        for edge in graph.edges:
+            if edge.a >= 0 and edge.a != edge.b:
+                by_ends.setdefault((min(edge.a, edge.b), max(edge.a, edge.b)), []).append(edge)
+        merged = False
+        for edges in by_ends.values():
+            if len(edges) < 2:
+                continue
+            first, second = sorted(edges, key=lambda e: e.length)[:2]
+            apart, nearest = cKDTree(second.points).query(first.points)
+            back, _ = cKDTree(first.points).query(second.points)
+            if max(apart.max(), back.max()) > distance:
+                continue
+            first.points[1:-1] = (first.points[1:-1] + second.points[nearest[1:-1]]) / 2
+            graph.edges.remove(second)
+            merged = True
+        if not merged:
+            return
+        join_through(graph)
+
+
+def direction(points: Points, near: float, far: float) -> Points:
+    """Unit direction in which a polyline leaves its first point, read between two distances along it."""
+    along = arc_lengths(points)
+    stop = min(far, along[-1])
+    start = min(near, stop / 3)
+    a, b = (np.array([np.interp(at, along, points[:, axis]) for axis in (0, 1)]) for at in (start, stop))
+    vector = b - a
+    return np.asarray(vector / max(np.hypot(*vector), 1e-9))
+
+
+def through_pairs(
+    graph: Graph, near: float, far: float, widest: float
+) -> dict[tuple[int, bool], tuple[Edge, bool]]:
+    """Which edge ends continue each other through a junction.
+
+    Greedy by the angle between them, up to `widest` radians off straight.
+    Returns (id(edge), starts) -> (edge, starts) both ways.
+    """
+    pairs: dict[tuple[int, bool], tuple[Edge, bool]] = {}
+    for ends in graph.incident().values():
+        if len(ends) < 2:
+            continue
+        directions = [direction(e.points if starts else e.points[::-1], near, far) for e, starts in ends]
+        options = []
+        for i in range(len(ends)):
+            for j in range(i + 1, len(ends)):
+                if ends[i][0] is ends[j][0]:
+                    continue
+                bend = float(np.arccos(np.clip(-directions[i] @ directions[j], -1, 1)))
+                if bend < widest:
+                    options.append((bend, i, j))
+        used: set[int] = set()
+        for _, i, j in sorted(options):
+            if i in used or j in used:
+                continue
+            used |= {i, j}
+            pairs[id(ends[i][0]), ends[i][1]] = ends[j]
+            pairs[id(ends[j][0]), ends[j][1]] = ends[i]
+    return pairs
+
+
+def chains(graph: Graph, pairs: dict[tuple[int, bool], tuple[Edge, bool]], blur: float) -> list[Points]:
+    """Polylines that run through junctions along `pairs`; within `blur` px of a passed node points are dropped,
+    because thinning bends them towards the crossing line."""
+    done: set[int] = set()
+    found: list[Points] = []
+
+    def follow(edge: Edge, forward: bool) -> tuple[list[Points], bool]:
+        parts: list[Points] = []
+        while True:
+            done.add(id(edge))
+            parts.append(edge.points if forward else edge.points[::-1])
+            onward = pairs.get((id(edge), not forward))
+            if onward is None:
+                return parts, False
+            edge, starts = onward
+            if id(edge) in done:
+                return parts, True
+            forward = starts
+
+    def is_start(edge: Edge, starts: bool) -> bool:
+        return (id(edge), starts) not in pairs
+
+    todo = [(e, True) for e in graph.edges if is_start(e, True)]
+    todo += [(e, False) for e in graph.edges if is_start(e, False)]
+    todo += [(e, True) for e in graph.edges]
+    for edge, starts in todo:
+        if id(edge) in done:
+            continue
+        parts, closes = follow(edge, starts)
+        closes = closes or edge.a < 0
+        found.append(_stitch(parts, closes, blur))
+    return found
+
+
+def _stitch(parts: list[Points], closes: bool, blur: float) -> Points:
+    pieces = []
+    for number, part in enumerate(parts):
+        along = arc_lengths(part)
+        keep = np.ones(len(part), bool)
+        trim = min(blur, along[-1] / 3)
+        if number > 0 or (closes and len(parts) > 1):
+            keep &= along >= trim
+        if number < len(parts) - 1 or (closes and len(parts) > 1):
+            keep &= along <= along[-1] - trim
+        pieces.append(part[keep] if keep.any() else part[len(part) // 2 : len(part) // 2 + 1])
+    line = np.vstack(pieces)
+    return np.vstack([line, line[:1]]) if closes and len(parts) > 1 else line

@@ -1,0 +1,24 @@
+"""Strokes: cubic Bézier centre lines with widths; fitting, sampling and rasterising them."""
+
+from .curves import arc_lengths, length, outline, resample, sample
+from .fit import corner_indices, fit_curve, smooth_hand
+from .model import Points, Stroke, new_id, strokes_from_dicts, strokes_to_dicts
+from .raster import centre_lines, ink_coverage
+
+__all__ = [
+    "Points",
+    "Stroke",
+    "arc_lengths",
+    "centre_lines",
+    "corner_indices",
+    "fit_curve",
+    "ink_coverage",
+    "length",
+    "new_id",
+    "outline",
+    "resample",
+    "sample",
+    "smooth_hand",
+    "strokes_from_dicts",
+    "strokes_to_dicts",
+]

@@ -1,0 +1,84 @@
+"""Arithmetic of polylines and piecewise cubic Bézier curves."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .model import Points, Stroke
+
+
+def arc_lengths(points: Points) -> NDArray[np.float64]:
+    """(k,) distance along the polyline to each of its (k, 2) points, px."""
+    return np.r_[0.0, np.cumsum(np.hypot(*np.diff(points, axis=0).T))]
+
+
+def resample(points: Points, step: float) -> Points:
+    """The (k, 2) polyline at even spacing of about `step` px, both ends kept."""
+    along = arc_lengths(points)
+    count = max(2, round(along[-1] / step) + 1)
+    at = np.linspace(0.0, along[-1], count)
+    return np.c_[np.interp(at, along, points[:, 0]), np.interp(at, along, points[:, 1])]
+
+
+@lru_cache(maxsize=64)
+def _basis(count: int) -> NDArray[np.float64]:
+    t = np.linspace(0.0, 1.0, count)
+    return bernstein(t)
+
+
+def bernstein(t: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(k, 4) cubic Bernstein weights at parameters t in 0..1."""
+    s = 1.0 - t
+    return np.stack([s**3, 3 * s * s * t, 3 * s * t * t, t**3], axis=1)
+
+
+def sample(stroke: Stroke, step: float = 2.0) -> tuple[Points, NDArray[np.float64]]:
+    """Points along a stroke about `step` px apart and the width at each: (k, 2), (k,)."""
+    segments = stroke.segments
+    hull = np.hypot(*np.moveaxis(np.diff(segments, axis=1), 2, 0)).sum(axis=1)
+    count = int(np.clip(np.ceil(hull.max() / step) + 1, 3, 400))
+    basis = _basis(count)
+    points = np.einsum("kc,ncd->nkd", basis, segments)
+    fraction = np.linspace(0.0, 1.0, count)
+    widths = stroke.widths[:-1, None] * (1 - fraction) + stroke.widths[1:, None] * fraction
+    flat = np.concatenate([points[:, :-1].reshape(-1, 2), points[-1, -1:]])
+    flat_widths = np.concatenate([widths[:, :-1].ravel(), widths[-1, -1:]])
+    return flat, flat_widths
+
+
+def length(stroke: Stroke) -> float:
+    """Length of the centre line, px."""
+    return float(arc_lengths(sample(stroke)[0])[-1])
+
+
+def outline(stroke: Stroke, step: float = 3.0) -> Points:
+    """(k, 2) closed polygon of the inked stroke with round ends, for a non-zero fill."""
+    points, widths = sample(stroke, step)
+    keep = np.r_[True, np.hypot(*np.diff(points, axis=0).T) > 1e-6]
+    points, widths = points[keep], widths[keep]
+    if len(points) < 2:
+        points = np.vstack([points[0], points[0] + (0.01, 0.0)])
+        widths = np.repeat(widths[:1], 2)
+    tangent = np.gradient(points, axis=0)
+    if stroke.closed and len(points) > 3:
+        tangent[0] = tangent[-1] = points[1] - points[-2]
+    tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+    half = widths[:, None] / 2
+    side = np.c_[-tangent[:, 1], tangent[:, 0]] * half
+
+    def cap(centre: Points, along: Points, radius: float) -> Points:
+        turn = np.linspace(np.pi / 2, -np.pi / 2, 7)[1:-1]
+        across = np.array([-along[1], along[0]])
+        return centre + radius * (np.cos(turn)[:, None] * along + np.sin(turn)[:, None] * across)
+
+    return np.concatenate(
+        [
+            points + side,
+            cap(points[-1], tangent[-1], float(half[-1, 0])),
+            (points - side)[::-1],
+            cap(points[0], -tangent[0], float(half[0, 0])),
+        ]
+    )

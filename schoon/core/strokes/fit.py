@@ -1,0 +1,186 @@
+"""Least-squares fitting of few cubic Bézier segments to a polyline.
+
+After P. J. Schneider, "An Algorithm for Automatically Fitting Digitized Curves" (Graphics Gems, 1990),
+with corners found first and the inner tangents taken from the data on both sides of a split.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .curves import arc_lengths, bernstein, resample
+from .model import Points
+
+
+def corner_indices(points: Points, reach: int, least_turn: float) -> list[int]:
+    """Indices of an evenly spaced polyline where it turns sharply.
+
+    reach: how many points on each side give the direction. least_turn: radians.
+    A smooth arc over the same reach does not count: the turn must be concentrated.
+    """
+    if len(points) < 2 * reach + 1:
+        return []
+    centre = points[reach:-reach]
+    before = centre - points[: -2 * reach]
+    after = points[2 * reach :] - centre
+    turn = np.abs(_angle_between(before, after))
+    wide = 2 * reach
+    if len(points) > 2 * wide:
+        wide_turn = np.abs(
+            _angle_between(points[wide:-wide] - points[: -2 * wide], points[2 * wide :] - points[wide:-wide])
+        )
+        # On an arc the turn doubles with the reach; at a corner it stays.
+        inner = turn[wide - reach : len(turn) - (wide - reach)]
+        turn = turn.copy()
+        turn[wide - reach : len(turn) - (wide - reach)] = np.where(wide_turn < 1.6 * inner, inner, inner * 0.5)
+    peaks = []
+    while turn.size and turn.max() > least_turn:
+        at = int(turn.argmax())
+        peaks.append(at + reach)
+        turn[max(0, at - reach) : at + reach + 1] = 0
+    return sorted(peaks)
+
+
+def _angle_between(a: Points, b: Points) -> NDArray[np.float64]:
+    cross = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    return np.arctan2(cross, (a * b).sum(axis=1))
+
+
+def fit_curve(
+    points: Points,
+    tolerance: float,
+    corners: list[int] | None = None,
+    closed: bool = False,
+) -> tuple[Points, NDArray[np.float64]]:
+    """Fits cubic segments to a (k, 2) polyline.
+
+    tolerance: greatest distance in px between the data and the curve.
+    corners: indices the curve must pass with a free change of direction.
+    closed: the last point equals the first and the curve runs smoothly through it.
+    Returns (3 n + 1, 2) control points and the (n + 1,) data index of each knot.
+    Raises ValueError for fewer than two distinct points.
+    """
+    points = np.asarray(points, float)
+    keep = np.r_[True, np.hypot(*np.diff(points, axis=0).T) > 1e-9]
+    index_of = np.flatnonzero(keep)
+    data = points[keep]
+    if len(data) < 2:
+        raise ValueError("a curve needs two distinct points")
+    cuts = sorted({0, len(data) - 1, *(int(np.searchsorted(index_of, c)) for c in corners or [])} & set(range(len(data))))
+    controls: list[Points] = [data[:1]]
+    knots: list[int] = [0]
+    for first, last in zip(cuts[:-1], cuts[1:], strict=True):
+        run = data[first : last + 1]
+        start, end = _end_tangent(run, tolerance), -_end_tangent(run[::-1], tolerance)
+        if closed and len(cuts) == 2 and len(run) > 4:
+            start = end = _unit(_end_tangent(run, tolerance) - _end_tangent(run[::-1], tolerance))
+        for piece, knot in _fit_run(run, start, end, tolerance, 0):
+            controls.append(piece[1:])
+            knots.append(first + knot)
+    return np.concatenate(controls), index_of[np.array(knots)].astype(float)
+
+
+def _unit(vector: Points) -> Points:
+    norm = np.hypot(*vector)
+    return vector / norm if norm > 1e-12 else np.array([1.0, 0.0])
+
+
+def _end_tangent(run: Points, tolerance: float) -> Points:
+    """Direction at the start of a run: the derivative there of a parabola through its first stretch."""
+    along = arc_lengths(run)
+    reach = max(6.0 * tolerance, 8.0)
+    near = max(3, int(np.searchsorted(along, reach)))
+    part, at = run[:near], along[:near]
+    if len(part) < 4:
+        return _unit(part[-1] - part[0])
+    weights = np.stack([at, at * at], axis=1)
+    solution, *_ = np.linalg.lstsq(weights, part - part[0], rcond=None)
+    tangent = solution[0]
+    chord = part[-1] - part[0]
+    return _unit(tangent) if tangent @ chord > 0 else _unit(chord)
+
+
+def _fit_run(
+    run: Points, start: Points, end: Points, tolerance: float, offset: int
+) -> list[tuple[Points, int]]:
+    """Segments for one smooth run: (4, 2) controls and the index of the run's point where each ends."""
+    chord = np.hypot(*(run[-1] - run[0]))
+    if len(run) == 2:
+        third = chord / 3
+        return [(np.array([run[0], run[0] + start * third, run[1] - end * third, run[1]]), offset + 1)]
+    along = arc_lengths(run)
+    t = along / along[-1]
+    worst = 0
+    for _ in range(4):
+        piece = _least_squares(run, t, start, end)
+        gaps = np.hypot(*(bernstein(t) @ piece - run).T)
+        worst = int(gaps.argmax())
+        if gaps[worst] <= tolerance:
+            return [(piece, offset + len(run) - 1)]
+        if gaps[worst] > 6 * tolerance:
+            break
+        t = _reparametrise(piece, run, t)
+    split = int(np.clip(worst, min(2, len(run) - 2), max(len(run) - 3, 1)))
+    # The middle tangent comes from the data on both sides, over a reach that noise cannot turn.
+    spread = along[split]
+    low = int(np.searchsorted(along, spread - max(5 * tolerance, 5.0)))
+    high = min(len(run) - 1, int(np.searchsorted(along, spread + max(5 * tolerance, 5.0))))
+    middle = _unit(run[max(high, split + 1)] - run[min(low, split - 1)])
+    return _fit_run(run[: split + 1], start, middle, tolerance, offset) + _fit_run(
+        run[split:], middle, end, tolerance, offset + split
+    )
+
+
+def _least_squares(run: Points, t: NDArray[np.float64], start: Points, end: Points) -> Points:
+    basis = bernstein(t)
+    first, last = run[0], run[-1]
+    a1, a2 = basis[:, 1:2] * start, basis[:, 2:3] * -end
+    rest = run - (basis[:, :2].sum(axis=1)[:, None] * first + basis[:, 2:].sum(axis=1)[:, None] * last)
+    c11, c12, c22 = (a1 * a1).sum(), (a1 * a2).sum(), (a2 * a2).sum()
+    x1, x2 = (a1 * rest).sum(), (a2 * rest).sum()
+    det = c11 * c22 - c12 * c12
+    chord = np.hypot(*(last - first))
+    if abs(det) > 1e-12:
+        alpha, beta = (x1 * c22 - x2 * c12) / det, (c11 * x2 - c12 * x1) / det
+    else:
+        alpha = beta = 0.0
+    span = arc_lengths(run)[-1]
+    if not (0.02 * chord < alpha < 1.2 * span and 0.02 * chord < beta < 1.2 * span):
+        alpha = beta = max(chord, 1e-6) / 3
+    return np.array([first, first + alpha * start, last - beta * end, last])
+
+
+def _reparametrise(piece: Points, run: Points, t: NDArray[np.float64]) -> NDArray[np.float64]:
+    """One Newton step of each parameter towards the nearest point of the curve."""
+    value = bernstein(t) @ piece
+    d1 = 3 * np.diff(piece, axis=0)
+    d2 = 2 * np.diff(d1, axis=0)
+    s = 1 - t
+    first = np.stack([s * s, 2 * s * t, t * t], axis=1) @ d1
+    second = np.stack([s, t], axis=1) @ d2
+    gap = value - run
+    slope = (first * first).sum(axis=1) + (gap * second).sum(axis=1)
+    step = np.where(np.abs(slope) > 1e-9, (gap * first).sum(axis=1) / np.where(slope == 0, 1, slope), 0)
+    moved = np.clip(t - step, 0, 1)
+    moved[0], moved[-1] = 0.0, 1.0
+    return np.maximum.accumulate(moved)
+
+
+def smooth_hand(points: Points, amount: float) -> Points:
+    """Evenly resampled pen path with the hand's tremor taken out; ends stay.
+
+    amount: standard deviation of the smoothing in px, 0 for none.
+    """
+    even = resample(points, 1.5)
+    if amount <= 0 or len(even) < 5:
+        return even
+    sigma = amount / 1.5
+    reach = min(int(3 * sigma) + 1, len(even) - 1)
+    # Reflecting through the end point keeps both the end and its direction.
+    head = 2 * even[0] - even[reach:0:-1]
+    tail = 2 * even[-1] - even[-2 : -reach - 2 : -1]
+    padded = np.concatenate([head, even, tail])
+    kernel = np.exp(-0.5 * (np.arange(-reach, reach + 1) / sigma) ** 2)
+    kernel /= kernel.sum()
+    return np.stack([np.convolve(padded[:, axis], kernel, "valid") for axis in (0, 1)], axis=1)

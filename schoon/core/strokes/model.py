@@ -1,0 +1,91 @@
+"""A line drawing as a list of strokes: cubic Bézier centre lines with widths."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+Points = NDArray[np.float64]
+Maker = Literal["proposal", "hand"]
+
+
+def new_id() -> str:
+    """A short name for a stroke or stitch, unique in practice within one drawing."""
+    return uuid.uuid4().hex[:10]
+
+
+@dataclass(frozen=True, eq=False)
+class Stroke:
+    """One clean line.
+
+    controls: (3 n + 1, 2) control points of n cubic Bézier segments, in px of the drawing.
+    widths: (n + 1,) full width of the line at each knot, px.
+    confidence: 0 (a guess) to 1 (plain in the rough).
+    by: who made it; what a hand has touched is never replaced by a proposal.
+    """
+
+    controls: Points
+    widths: NDArray[np.float64]
+    confidence: float = 1.0
+    by: Maker = "proposal"
+    id: str = field(default_factory=new_id)
+
+    def __post_init__(self) -> None:
+        count = len(self.controls)
+        if count < 4 or count % 3 != 1:
+            raise ValueError(f"a stroke needs 3 n + 1 control points, not {count}")
+        if len(self.widths) != (count - 1) // 3 + 1:
+            raise ValueError("a stroke needs one width per knot")
+        if not (np.isfinite(self.controls).all() and np.isfinite(self.widths).all()):
+            raise ValueError("a stroke's numbers must be finite")
+
+    @property
+    def closed(self) -> bool:
+        """Whether the stroke ends where it began."""
+        return bool(np.hypot(*(self.controls[0] - self.controls[-1])) < 1e-6)
+
+    @property
+    def segments(self) -> Points:
+        """(n, 4, 2) control points segment by segment."""
+        starts = np.arange(0, len(self.controls) - 1, 3)
+        return self.controls[starts[:, None] + np.arange(4)]
+
+    def moved(self, offset: tuple[float, float]) -> Stroke:
+        """The same stroke shifted by offset px."""
+        return replace(self, controls=self.controls + np.asarray(offset, float))
+
+    def to_dict(self) -> dict[str, Any]:
+        """A JSON-ready mapping; numbers are rounded to 1/100 px."""
+        return {
+            "id": self.id,
+            "points": np.round(self.controls, 2).ravel().tolist(),
+            "widths": np.round(self.widths, 2).tolist(),
+            "confidence": round(self.confidence, 3),
+            "by": self.by,
+        }
+
+    @classmethod
+    def from_dict(cls, data: Mapping[str, Any]) -> Stroke:
+        """The inverse of `to_dict`. Raises ValueError or KeyError on malformed data."""
+        return cls(
+            controls=np.asarray(data["points"], float).reshape(-1, 2),
+            widths=np.asarray(data["widths"], float),
+            confidence=float(data.get("confidence", 1.0)),
+            by=data.get("by", "hand"),
+            id=str(data["id"]),
+        )
+
+
+def strokes_to_dicts(strokes: Iterable[Stroke]) -> list[dict[str, Any]]:
+    """JSON-ready list of strokes."""
+    return [stroke.to_dict() for stroke in strokes]
+
+
+def strokes_from_dicts(data: Iterable[Mapping[str, Any]]) -> list[Stroke]:
+    """The inverse of `strokes_to_dicts`."""
+    return [Stroke.from_dict(item) for item in data]
