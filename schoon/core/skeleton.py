@@ -68,7 +68,7 @@ def trace(mask: NDArray[np.bool_]) -> Graph:
         ends: list[int] = []
         first, last = (_touching(cluster_labels, pixels[k]) for k in (0, -1))
         if len(pixels) == 1:
-            found = (first + [-1, -1])[:2]
+            found = ([*first, -1, -1])[:2]
         else:
             found = [first[0] if first else -1, last[0] if last else -1]
         for which, node in zip((0, -1), found, strict=True):
@@ -121,7 +121,9 @@ def contract_short(graph: Graph, limit: float) -> None:
     while True:
         degree = {node: len(ends) for node, ends in graph.incident().items()}
         short = [
-            e for e in graph.edges if e.a >= 0 and e.a != e.b and degree[e.a] > 2 and degree[e.b] > 2 and e.length < limit
+            e
+            for e in graph.edges
+            if e.a >= 0 and e.a != e.b and degree[e.a] > 2 and degree[e.b] > 2 and e.length < limit
         ]
         if not short:
             break
@@ -170,7 +172,9 @@ def remove_spurs(graph: Graph, limit: float) -> None:
 def join_through(graph: Graph) -> None:
     """Joins the two edges at every node that has exactly two; a lone loop loses its node."""
     for node in list(graph.nodes):
-        ends = [(e, True) for e in graph.edges if e.a == node] + [(e, False) for e in graph.edges if e.b == node]
+        ends = [(e, True) for e in graph.edges if e.a == node] + [
+            (e, False) for e in graph.edges if e.b == node
+        ]
         if len(ends) == 0:
             del graph.nodes[node]
         if len(ends) != 2:

@@ -1,0 +1,17 @@
+"""Plain SQL over MariaDB: one module of functions per aggregate; no SQL stands anywhere else."""
+
+from . import jobs, models, pictures, productions, revisions
+from .pool import Cursor, Row, Store
+from .server import LocalServer
+
+__all__ = [
+    "Cursor",
+    "LocalServer",
+    "Row",
+    "Store",
+    "jobs",
+    "models",
+    "pictures",
+    "productions",
+    "revisions",
+]

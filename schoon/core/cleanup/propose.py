@@ -11,9 +11,9 @@ from scipy import ndimage as ndi
 from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
+from .. import skeleton as graphs
 from ..paper import densities, drawing_density, find_pencils, on_paper
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
-from .. import skeleton as graphs
 from .ridges import Ridges, centre_mask, detect, settle
 
 _WORKING_SIDE = 1000
@@ -42,9 +42,7 @@ class CleanupSettings:
     use_colour: bool = False
 
 
-def propose_strokes(
-    picture: NDArray[np.uint8], settings: CleanupSettings | None = None
-) -> list[Stroke]:
+def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> list[Stroke]:
     """Clean strokes for an (h, w), (h, w, 3) RGB or (h, w, 4) RGBA rough, in px of the picture.
 
     An empty or evenly toned picture gives no strokes. Raises ValueError for other shapes.
@@ -80,10 +78,7 @@ def propose_strokes(
 
 def _working_density(paper: NDArray[np.uint8], shrink: int, use_colour: bool) -> NDArray[np.float32] | None:
     density = densities(paper)
-    if use_colour:
-        neutral = density.max(axis=2)
-    else:
-        neutral = drawing_density(density, find_pencils(density))
+    neutral = density.max(axis=2) if use_colour else drawing_density(density, find_pencils(density))
     height, width = neutral.shape
     # A hard-pressed line is not more of a line than a light one.
     neutral = np.minimum(neutral, 0.7)
@@ -102,9 +97,7 @@ def _thresholds(strength: NDArray[np.float32]) -> tuple[float, float]:
     return 0.22 * typical, 0.5 * typical
 
 
-def _fused_ridges(
-    density: NDArray[np.float32], searching: float | None
-) -> tuple[Ridges, float, float]:
+def _fused_ridges(density: NDArray[np.float32], searching: float | None) -> tuple[Ridges, float, float]:
     """Ridges at the scale where the searching strokes of a line have become one."""
     if searching is not None:
         scale = float(np.interp(searching, np.linspace(0, 1, len(_SCALES)), _SCALES))
@@ -205,7 +198,9 @@ def _smooth(points: Points, sigma: float, closed: bool) -> Points:
     if closed:
         body = ndi.gaussian_filter1d(points[:-1], sigma, axis=0, mode="wrap")
         return np.vstack([body, body[:1]])
-    pinned = ndi.gaussian_filter1d(points - np.linspace(points[0], points[-1], len(points)), sigma, axis=0, mode="reflect")
+    pinned = ndi.gaussian_filter1d(
+        points - np.linspace(points[0], points[-1], len(points)), sigma, axis=0, mode="reflect"
+    )
     return np.asarray(pinned + np.linspace(points[0], points[-1], len(points)))
 
 

@@ -53,9 +53,11 @@ def carry(
     progress: called with each finished drawing's index and painting.
     Returns index -> painting for all drawings. Raises ValueError without a painted drawing.
     """
-    keys = sorted(k for k, painting in painted.items() if painting)
-    if not keys:
+    shares = {k: len(painting) / max(drawings[k].count, 1) for k, painting in painted.items() if painting}
+    if not shares:
         raise ValueError("at least one drawing must be painted")
+    # A drawing with a few corrections is no guide for all its patches; one painted by half is.
+    keys = sorted(k for k, share in shares.items() if share >= min(0.5, max(shares.values())))
     done: dict[int, Painting] = {}
     order = sorted(range(len(drawings)), key=lambda k: (min(abs(k - key) for key in keys), k))
     for index in order:
@@ -94,7 +96,9 @@ def _from_sources(
     missing: Sequence[int],
 ) -> Painting:
     target = drawings[index]
-    pots: list[int] = sorted({paint.pot for k, _ in sources for paint in done.get(k, painted.get(k, {})).values()})
+    pots: list[int] = sorted(
+        {paint.pot for k, _ in sources for paint in done.get(k, painted.get(k, {})).values()}
+    )
     column = {pot: k for k, pot in enumerate(pots)}
     votes = np.zeros((len(pots), target.count + 1))
     weight = 0.0
@@ -148,6 +152,6 @@ def _decide(
         margin = (row[first] - second) / row[first]
         doubt = float(np.clip(1.0 - margin * min(1.0, row[first] / 0.45), 0, 1))
         pot = pots[first]
-        _, source = best.get((pot, patch), (0.0, None))  # type: ignore[assignment]
+        _, source = best.get((pot, patch), (0.0, None))
         result[patch] = Paint(pot, doubt, "carried", source)
     return result

@@ -66,13 +66,18 @@ def _registration(source: Patches, target: Patches) -> NDArray[np.float32]:
     best, best_error = grid, np.inf
     for start in (grid, _figure_to_figure(source, target, grid)):
         moved = cv2.remap(a, start, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+        flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
         found = flow.calc(b, moved, None)
         found = cv2.GaussianBlur(found, (0, 0), 4)
         at = grid + found
         place = cv2.remap(start, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         error = float(
-            np.abs(cv2.remap(a, place, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32) - b).mean()
+            np.abs(
+                cv2.remap(a, place, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
+                    np.float32
+                )
+                - b
+            ).mean()
         )
         if error < best_error:
             best, best_error = place, error
@@ -84,7 +89,9 @@ def _figure_to_figure(source: Patches, target: Patches, grid: NDArray[np.float32
 
     def box(patches: Patches) -> NDArray[np.float64]:
         figure = cv2.resize(
-            (patches.labels != patches.background).astype(np.uint8), (grid.shape[1], grid.shape[0]), interpolation=cv2.INTER_NEAREST
+            (patches.labels != patches.background).astype(np.uint8),
+            (grid.shape[1], grid.shape[0]),
+            interpolation=cv2.INTER_NEAREST,
         )
         if not figure.any():
             return np.array([0, 0, grid.shape[1], grid.shape[0]], float)
@@ -132,7 +139,9 @@ def _first_guess(
     size_a, size_b = np.sqrt(source.areas.astype(float)), np.sqrt(target.areas.astype(float))
     reach = 0.5 * np.minimum(size_a[:, None], size_b[None]) + 0.012 * max(source.labels.shape)
     near = np.exp(-0.5 * (distance / reach) ** 2)
-    size = np.exp(-0.5 * ((np.log(np.maximum(size_a, 1))[:, None] - np.log(np.maximum(size_b, 1))[None]) / 0.35) ** 2)
+    size = np.exp(
+        -0.5 * ((np.log(np.maximum(size_a, 1))[:, None] - np.log(np.maximum(size_b, 1))[None]) / 0.35) ** 2
+    )
     gap = np.abs(source.spread[:, None] - target.spread[None]).sum(axis=2)
     shape = np.exp(-gap / 0.12)
     alike = near * size * (0.3 + 0.7 * shape)

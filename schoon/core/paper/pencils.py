@@ -48,7 +48,7 @@ def find_pencils(density: NDArray[np.float32]) -> list[Pencil]:
         pure = cluster[purity <= np.median(purity)]
         direction = np.median(pure / np.linalg.norm(pure, axis=1, keepdims=True), axis=0)
         direction /= np.linalg.norm(direction)
-        found.append(Pencil(tuple(direction.tolist()), float(near.sum()) / len(marked)))  # type: ignore[arg-type]
+        found.append(Pencil(tuple(direction.tolist()), float(near.sum()) / len(marked)))
         for away in range(-2, 3):
             counts[(peak + away) % bins] = 0
     return found

@@ -97,7 +97,9 @@ def find_patches(wall: NDArray[np.bool_], least: int = 0) -> Patches:
     if len(areas) == 1:
         return Patches(open_labels, open_labels, areas, np.zeros((1, 2)), 0)
     labels = grow(open_labels)
-    return Patches(labels, open_labels, areas, _anchors(open_labels, len(areas)), _background(open_labels, len(areas)))
+    return Patches(
+        labels, open_labels, areas, _anchors(open_labels, len(areas)), _background(open_labels, len(areas))
+    )
 
 
 def grow(labels: NDArray[np.int32]) -> NDArray[np.int32]:
@@ -157,7 +159,6 @@ def outlines(patches: Patches, tolerance: float = 0.35) -> dict[int, list[Points
 
     Rings run along pixel edges thinned to `tolerance` px. The background is left out.
     """
-    height, width = patches.labels.shape
     found: dict[int, list[Points]] = {}
     boxes = _boxes(patches)
     for label in range(1, patches.count + 1):
@@ -168,7 +169,7 @@ def outlines(patches: Patches, tolerance: float = 0.35) -> dict[int, list[Points
         mask = cv2.copyMakeBorder(mask, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
         rings, _ = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
         thin = [cv2.approxPolyDP(ring, tolerance, True)[:, 0] for ring in rings]
-        found[label] = [ring + (x0 - 0.5, y0 - 0.5) for ring in thin if len(ring) > 2]
+        found[label] = [ring + np.array([x0 - 0.5, y0 - 0.5]) for ring in thin if len(ring) > 2]
     return found
 
 

@@ -58,7 +58,11 @@ def propose_stitches(ink: NDArray[np.bool_], reach: float | None = None) -> list
     ends = _free_ends(graph, pen, ink.shape)
     if not ends:
         return []
-    candidates = _end_to_end(ends, reach, pen) + _end_to_line(ends, graph, reach, pen) + _to_border(ends, ink.shape, pen)
+    candidates = (
+        _end_to_end(ends, reach, pen)
+        + _end_to_line(ends, graph, reach, pen)
+        + _to_border(ends, ink.shape, pen)
+    )
     chosen = _consistent(candidates, ink)
     return _judge_by_effect(chosen, ink, pen)
 
@@ -120,7 +124,9 @@ def _end_to_end(ends: Sequence[_End], reach: float, pen: float) -> list[_Candida
             continue
         if cost < 1:
             straight = max(abs(off_a), abs(off_b)) > 1.1
-            points = np.array([a.place, b.place]) if straight else _hermite(a.place, a.outward, b.place, b.outward)
+            points = (
+                np.array([a.place, b.place]) if straight else _hermite(a.place, a.outward, b.place, b.outward)
+            )
             found.append(_Candidate(cost, points, (i, j), "two ends that face each other"))
     return found
 
@@ -153,7 +159,10 @@ def _end_to_line(ends: Sequence[_End], graph: graphs.Graph, reach: float, pen: f
         if cost[best] < 1:
             found.append(
                 _Candidate(
-                    float(cost[best]), np.array([end.place, points[near[best]]]), (number,), "an end that stops short of a line"
+                    float(cost[best]),
+                    np.array([end.place, points[near[best]]]),
+                    (number,),
+                    "an end that stops short of a line",
                 )
             )
     return found
@@ -168,7 +177,11 @@ def _to_border(ends: Sequence[_End], shape: tuple[int, int], pen: float) -> list
         distance = np.hypot(*(feet - end.place).T)
         k = int(distance.argmin())
         if distance[k] < 3 * pen and (feet[k] - end.place) @ end.outward > 0:
-            found.append(_Candidate(0.2, np.array([end.place, feet[k]]), (number,), "an end at the edge of the picture"))
+            found.append(
+                _Candidate(
+                    0.2, np.array([end.place, feet[k]]), (number,), "an end at the edge of the picture"
+                )
+            )
     return found
 
 

@@ -6,6 +6,8 @@ with corners found first and the inner tangents taken from the data on both side
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,7 +35,9 @@ def corner_indices(points: Points, reach: int, least_turn: float) -> list[int]:
         # On an arc the turn doubles with the reach; at a corner it stays.
         inner = turn[wide - reach : len(turn) - (wide - reach)]
         turn = turn.copy()
-        turn[wide - reach : len(turn) - (wide - reach)] = np.where(wide_turn < 1.6 * inner, inner, inner * 0.5)
+        turn[wide - reach : len(turn) - (wide - reach)] = np.where(
+            wide_turn < 1.6 * inner, inner, inner * 0.5
+        )
     peaks = []
     while turn.size and turn.max() > least_turn:
         at = int(turn.argmax())
@@ -67,10 +71,13 @@ def fit_curve(
     data = points[keep]
     if len(data) < 2:
         raise ValueError("a curve needs two distinct points")
-    cuts = sorted({0, len(data) - 1, *(int(np.searchsorted(index_of, c)) for c in corners or [])} & set(range(len(data))))
+    cuts = sorted(
+        {0, len(data) - 1, *(int(np.searchsorted(index_of, c)) for c in corners or [])}
+        & set(range(len(data)))
+    )
     controls: list[Points] = [data[:1]]
     knots: list[int] = [0]
-    for first, last in zip(cuts[:-1], cuts[1:], strict=True):
+    for first, last in itertools.pairwise(cuts):
         run = data[first : last + 1]
         start, end = _end_tangent(run, tolerance), -_end_tangent(run[::-1], tolerance)
         if closed and len(cuts) == 2 and len(run) > 4:

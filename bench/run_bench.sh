@@ -1,0 +1,16 @@
+#!/usr/bin/env bash
+# Scores the commands against a bench folder: bench/run_bench.sh BENCH_FOLDER [OUT]
+set -euo pipefail
+bench=$1
+out=${2:-$(mktemp -d)}
+here=$(cd "$(dirname "$0")/.." && pwd)
+schoon="$here/.venv/bin/schoon"
+score=("$here/.venv/bin/python" "$bench/score.py")
+"$schoon" clean "$bench"/data/clean/in/*.png --out "$out/clean" --jobs "$(nproc)"
+echo "clean $("${score[@]}" clean "$bench/data/clean" "$out/clean")"
+"$schoon" seal "$bench"/data/seal/in/*.png --out "$out/seal"
+echo "seal $("${score[@]}" seal "$bench/data/seal" "$out/seal")"
+for sequence in "$bench"/data/paint/*/; do
+  "$schoon" paint "$sequence/lines" --key "00=$sequence/truth/00.png" --out "$out/paint/$(basename "$sequence")"
+done
+echo "paint $("${score[@]}" paint "$bench/data/paint" "$out/paint")"

@@ -1,0 +1,348 @@
+"""The command line: the pages, and the same computation on folders of pictures."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Annotated, Any, TypeVar
+
+import cv2
+import numpy as np
+import typer
+from numpy.typing import NDArray
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from .core.cleanup import CleanupSettings, propose_strokes
+from .core.compose import ink_over, on_backdrop
+from .core.model import parse_colour, write_colour
+from .core.paint import NOTHING, Paint, Painting, carry
+from .core.patches import Patches, add_stitches, find_patches
+from .core.seal import propose_stitches
+from .core.strokes import centre_lines, ink_coverage
+from .errors import Refusal
+from .formats import gif, svg
+from .formats.pictures import decode, encode_png
+from .formats.sequences import number_of
+
+app = typer.Typer(
+    help="Cleanup, ink and paint for hand-drawn animation.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+)
+console = Console(stderr=True)
+
+T = TypeVar("T")
+Out = Annotated[Path, typer.Option("--out", help="Folder for the results; made if it is not there.")]
+Jobs = Annotated[int, typer.Option("--jobs", min=1, help="Pictures worked on at a time.")]
+Pictures = Annotated[list[Path], typer.Argument(help="Pictures to work on.")]
+
+
+def main() -> None:
+    """Entry point of the `schoon` command."""
+    try:
+        app()
+    except Refusal as refusal:
+        console.print(f"schoon: {refusal}", style="red", markup=False, highlight=False, soft_wrap=True)
+        sys.exit(1)
+
+
+def _each(
+    paths: Sequence[Path],
+    work: Callable[..., None],
+    arguments: tuple[Any, ...],
+    out: Path,
+    jobs: int,
+    verb: str,
+) -> None:
+    """Runs `work(path, out, *arguments)` for every path; exits with 1 if some failed, after all were tried."""
+    out.mkdir(parents=True, exist_ok=True)
+    stems = [path.stem for path in paths]
+    twice = sorted({stem for stem in stems if stems.count(stem) > 1})
+    if twice:
+        raise typer.BadParameter(f"two pictures would be written as {twice[0]}; give them different names")
+    failed = 0
+    with _progress() as bar:
+        task = bar.add_task(verb, total=len(paths))
+        if jobs == 1:
+            for path in paths:
+                failed += not _tried(path, lambda p=path: work(p, out, *arguments))
+                bar.advance(task)
+        else:
+            with ProcessPoolExecutor(
+                jobs, get_context("spawn"), initializer=cv2.setNumThreads, initargs=(1,)
+            ) as pool:
+                futures = {pool.submit(work, path, out, *arguments): path for path in paths}
+                for future in as_completed(futures):
+                    failed += not _tried(futures[future], future.result)
+                    bar.advance(task)
+    if failed:
+        raise typer.Exit(1)
+
+
+def _tried(path: Path, call: Callable[[], None]) -> bool:
+    try:
+        call()
+    except (Refusal, OSError, ValueError) as error:
+        text = str(error)
+        console.print(
+            f"schoon: {text if path.name in text else f'{path}: {text}'}",
+            style="red",
+            markup=False,
+            highlight=False,
+            soft_wrap=True,
+        )
+        return False
+    return True
+
+
+def _progress() -> Progress:
+    return Progress(
+        TextColumn("{task.description}"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TimeRemainingColumn(),
+        console=console,
+        disable=not console.is_terminal,
+    )
+
+
+def _read(path: Path) -> NDArray[np.uint8]:
+    try:
+        body = path.read_bytes()
+    except OSError as error:
+        raise Refusal(f"{path} cannot be read: {error.strerror}") from error
+    return decode(path.name, body)
+
+
+def _ink_of(path: Path) -> NDArray[np.bool_]:
+    """(h, w) ink mask of a clean line picture, on white or transparent, or of an SVG of strokes."""
+    if path.suffix.lower() == ".svg":
+        strokes, size = svg.read_drawing_svg(path.name, path.read_text(encoding="utf-8", errors="replace"))
+        return (ink_coverage(strokes, size) > 127) | (centre_lines(strokes, size) > 0)
+    picture = _read(path)
+    if picture.shape[2] == 4 and picture[..., 3].min() < 250:
+        return np.asarray(picture[..., 3] > 127)
+    return np.asarray(picture[..., :3].mean(axis=2) < 128)
+
+
+@app.command()
+def clean(
+    pictures: Pictures,
+    out: Out,
+    jobs: Jobs = 1,
+    searching: Annotated[
+        float | None,
+        typer.Option(
+            min=0,
+            max=1,
+            help="How searching the rough is: 0 tied down, 1 very loose. Found by itself if not given.",
+        ),
+    ] = None,
+    detail: Annotated[float, typer.Option(min=0, max=1, help="How much small detail to keep.")] = 0.5,
+    width: Annotated[float, typer.Option(min=0.5, max=60, help="Width of the line in px.")] = 4.0,
+    colours: Annotated[bool, typer.Option("--colours", help="Count coloured pencil as drawing too.")] = False,
+) -> None:
+    """Turns rough drawings into clean strokes: an SVG of centre lines and a PNG of the ink for each picture."""
+    settings = CleanupSettings(searching, detail, width, colours)
+    _each(pictures, _clean_one, (settings,), out, jobs, "Cleaning")
+
+
+def _clean_one(path: Path, out: Path, settings: CleanupSettings) -> None:
+    picture = _read(path)
+    strokes = propose_strokes(picture, settings)
+    size = (picture.shape[1], picture.shape[0])
+    (out / f"{path.stem}.svg").write_text(svg.drawing_svg(strokes, size), encoding="utf-8")
+    ink = np.zeros((size[1], size[0], 4), np.uint8)
+    ink[..., 3] = ink_coverage(strokes, size)
+    (out / f"{path.stem}.png").write_bytes(encode_png(ink))
+
+
+@app.command()
+def seal(pictures: Pictures, out: Out, jobs: Jobs = 1) -> None:
+    """Shuts the gaps of clean line drawings (PNG or SVG): a 16-bit picture of the patches and the stitches as JSON."""
+    _each(pictures, _seal_one, (), out, jobs, "Sealing")
+
+
+def _seal_one(path: Path, out: Path) -> None:
+    ink = _ink_of(path)
+    stitches = propose_stitches(ink)
+    patches = find_patches(add_stitches(ink, [s.points for s in stitches if s.state == "taken"]))
+    if patches.count > 65535:
+        raise Refusal(f"{path.name} has {patches.count} patches, more than a label picture can number")
+    (out / f"{path.stem}.patches.png").write_bytes(encode_png(patches.open_labels.astype(np.uint16)))
+    found = [
+        {"points": np.round(s.points, 2).tolist(), "doubt": round(s.doubt, 3)}
+        for s in stitches
+        if s.state == "taken"
+    ]
+    (out / f"{path.stem}.json").write_text(json.dumps({"stitches": found}))
+
+
+@app.command()
+def paint(
+    lines: Annotated[
+        Path, typer.Argument(help="Folder of closed line pictures; in name order they are one level.")
+    ],
+    key: Annotated[
+        list[str], typer.Option("--key", help="STEM=PAINTED.png, a painted drawing; may be given again.")
+    ],
+    out: Out,
+    jobs: Jobs = 1,
+) -> None:
+    """Carries the paint of painted drawings to all others: flat paint as PNG, and doubts as JSON."""
+    paths = sorted(lines.glob("*.png")) if lines.is_dir() else []
+    if not paths:
+        raise typer.BadParameter(f"{lines} is not a folder with PNG pictures")
+    stems = [path.stem for path in paths]
+    keys: dict[int, Path] = {}
+    for entry in key:
+        stem, _, painted = entry.partition("=")
+        if stem not in stems or not painted:
+            raise typer.BadParameter(
+                f"--key {entry}: write STEM=PAINTED.png with one of the stems {', '.join(stems[:5])} …"
+            )
+        keys[stems.index(stem)] = Path(painted)
+    with _progress() as bar:
+        task = bar.add_task("Finding patches", total=len(paths))
+        drawings: list[Patches] = []
+        for path in paths:
+            drawings.append(find_patches(_ink_of(path)))
+            bar.advance(task)
+        sizes = {d.labels.shape for d in drawings}
+        if len(sizes) > 1:
+            raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
+        painted_keys = {k: _painted(path, drawings[k]) for k, path in keys.items()}
+        task = bar.add_task("Carrying paint", total=len(paths))
+        result = carry(drawings, painted_keys, lambda *_: bar.advance(task))
+    out.mkdir(parents=True, exist_ok=True)
+    for k, path in enumerate(paths):
+        _write_paint(out / path.stem, drawings[k], result[k], drawings, stems)
+
+
+def _painted(path: Path, patches: Patches) -> Painting:
+    """The paint of a key picture: each patch's most frequent colour, as a packed number."""
+    picture = _read(path)
+    if picture.shape[:2] != patches.labels.shape:
+        raise Refusal(f"{path.name} is not of the size of its drawing; scale it alike")
+    rgb = picture[..., :3].astype(np.int64)
+    code = (rgb[..., 0] << 16) | (rgb[..., 1] << 8) | rgb[..., 2]
+    if picture.shape[2] == 4:
+        code[picture[..., 3] < 128] = NOTHING
+    inside = patches.open_labels > 0
+    values, where = np.unique(code[inside], return_inverse=True)
+    pairs = patches.open_labels[inside].astype(np.int64) * len(values) + where
+    counts = np.bincount(pairs, minlength=(patches.count + 1) * len(values)).reshape(-1, len(values))
+    return {patch: Paint(int(values[counts[patch].argmax()])) for patch in range(1, patches.count + 1)}
+
+
+def _write_paint(
+    base: Path, patches: Patches, painting: Painting, drawings: Sequence[Patches], stems: Sequence[str]
+) -> None:
+    table = np.zeros((patches.count + 1, 4), np.uint8)
+    listed = []
+    for patch, paint in painting.items():
+        if paint.pot == NOTHING:
+            continue
+        colour = (paint.pot >> 16, paint.pot >> 8 & 255, paint.pot & 255)
+        table[patch] = (*colour, 255)
+        entry: dict[str, Any] = {
+            "at": patches.anchors[patch].tolist(),
+            "colour": write_colour(colour),
+            "doubt": round(paint.doubt, 3),
+        }
+        if paint.source:
+            entry["from"] = [
+                stems[paint.source[0]],
+                *drawings[paint.source[0]].anchors[paint.source[1]].tolist(),
+            ]
+        listed.append(entry)
+    unpainted = [p for p in range(1, patches.count + 1) if p not in painting]
+    unsure = [p for p, paint in painting.items() if paint.unsure] + unpainted
+    base.with_suffix(".png").write_bytes(encode_png(table[patches.labels]))
+    base.with_suffix(".json").write_text(
+        json.dumps({"unsure": [patches.anchors[p].tolist() for p in unsure], "patches": listed})
+    )
+
+
+@app.command()
+def export(
+    lines: Annotated[Path, typer.Argument(help="Folder of line pictures.")],
+    paints: Annotated[
+        Path, typer.Argument(help="Folder of flat paint with the same names, as `schoon paint` writes it.")
+    ],
+    out: Out,
+    hold: Annotated[int, typer.Option(min=1, max=96, help="Frames each drawing is held.")] = 1,
+    fps: Annotated[float, typer.Option(min=1, max=120, help="Frames a second, for the GIF.")] = 24,
+    ink: Annotated[str, typer.Option(help="Colour of the line.")] = "#1d2b3a",
+    looping: Annotated[
+        str | None, typer.Option("--gif", help="Also write a looping GIF of this name.")
+    ] = None,
+    jobs: Jobs = 1,
+) -> None:
+    """Lays line over paint: one numbered PNG with alpha per frame, and a looping GIF if asked for."""
+    try:
+        colour = parse_colour(ink)
+    except ValueError as error:
+        raise typer.BadParameter(str(error)) from error
+    paths = (
+        sorted(p for p in lines.glob("*") if p.suffix.lower() in (".png", ".svg")) if lines.is_dir() else []
+    )
+    if not paths:
+        raise typer.BadParameter(f"{lines} is not a folder with PNG or SVG pictures")
+    if all(number_of(path.name) is not None for path in paths):
+        paths.sort(key=lambda path: number_of(path.name) or 0)
+    svgs = {path.stem for path in paths if path.suffix.lower() == ".svg"}
+    paths = [path for path in paths if path.suffix.lower() == ".svg" or path.stem not in svgs]
+    frames = {path: 1 + k * hold for k, path in enumerate(paths)}
+    _each(paths, _export_one, (paints, frames, hold, colour), out, jobs, "Composing")
+    if looping:
+        pictures = [on_backdrop(_read(out / f"{frames[p]:04}.png"), (255, 255, 255)) for p in paths]
+        (out / looping).write_bytes(gif.encode(pictures, [hold] * len(paths), fps))
+
+
+def _export_one(
+    path: Path, out: Path, paints: Path, frames: dict[Path, int], hold: int, ink: tuple[int, int, int]
+) -> None:
+    flat = _read(paints / f"{path.stem}.png")
+    if flat.shape[2] == 3:
+        raise Refusal(f"{path.stem}.png in {paints} has no alpha; write it with schoon paint")
+    coverage = _coverage(path)
+    if coverage.shape != flat.shape[:2]:
+        raise Refusal(f"{path.name} and its paint are not of one size")
+    body = encode_png(ink_over(flat, coverage, ink))
+    for frame in range(frames[path], frames[path] + hold):
+        (out / f"{frame:04}.png").write_bytes(body)
+
+
+def _coverage(path: Path) -> NDArray[np.uint8]:
+    if path.suffix.lower() == ".svg":
+        return ink_coverage(
+            *svg.read_drawing_svg(path.name, path.read_text(encoding="utf-8", errors="replace"))
+        )
+    picture = _read(path)
+    if picture.shape[2] == 4 and picture[..., 3].min() < 250:
+        return picture[..., 3]
+    return (255 - picture[..., :3].mean(axis=2)).astype(np.uint8)
+
+
+@app.command()
+def serve() -> None:
+    """Starts the database if need be and serves the pages until Ctrl+C."""
+    from .web.serve import run
+
+    run(demo=False)
+
+
+@app.command()
+def demo() -> None:
+    """Like serve, with the demo production made and loaded at the first start."""
+    from .web.serve import run
+
+    run(demo=True)

@@ -1,0 +1,85 @@
+"""Single pictures: reading what artists send, writing PNG."""
+
+from __future__ import annotations
+
+import io
+import warnings
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from ..errors import Refusal
+
+LARGEST_SIDE = 8192
+"""px; larger pictures are refused."""
+
+_BROWSER_TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp"}
+_READABLE = (*_BROWSER_TYPES, "TIFF")
+
+# The side limit is checked from the header, before any pixel is decoded.
+Image.MAX_IMAGE_PIXELS = LARGEST_SIDE * LARGEST_SIDE
+
+
+def decode(name: str, body: bytes) -> NDArray[np.uint8]:
+    """(h, w, 3) RGB or (h, w, 4) RGBA pixels of a PNG, JPEG, TIFF or WebP file, turned as its EXIF says.
+
+    16-bit, palette, grey and CMYK pictures are converted. Raises Refusal naming the file and the remedy.
+    """
+    picture = _open(name, body)
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            picture.load()
+            picture = ImageOps.exif_transpose(picture)
+            if picture.mode.startswith("I") or picture.mode == "F":
+                return _eight_bit(np.asarray(picture))
+            has_alpha = "A" in picture.getbands() or "transparency" in picture.info
+            return np.asarray(picture.convert("RGBA" if has_alpha else "RGB"))
+    except (OSError, ValueError, SyntaxError, EOFError) as error:
+        raise Refusal(f"{name} is broken or was not written to its end; export it again") from error
+
+
+def _open(name: str, body: bytes) -> Image.Image:
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            picture = Image.open(io.BytesIO(body), formats=_READABLE)
+    except Image.DecompressionBombError as error:
+        raise Refusal(
+            f"{name} is larger than {LARGEST_SIDE} px a side; scale it down and try again"
+        ) from error
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
+        raise Refusal(
+            f"{name} is not a readable picture; export it again as PNG, JPEG, TIFF or WebP"
+        ) from error
+    if max(picture.size) > LARGEST_SIDE:
+        raise Refusal(
+            f"{name} is {picture.width} x {picture.height} px; the limit is {LARGEST_SIDE} px a side, so scale it down"
+        )
+    return picture
+
+
+def _eight_bit(values: NDArray[np.generic]) -> NDArray[np.uint8]:
+    scaled = values.astype(np.float64)
+    top = 65535.0 if scaled.max(initial=0) > 255 else 255.0
+    grey = np.clip(scaled / top * 255, 0, 255).astype(np.uint8)
+    return np.repeat(grey[..., None], 3, axis=2)
+
+
+def for_storage(name: str, body: bytes) -> tuple[bytes, str, int, int, NDArray[np.uint8]]:
+    """Bytes a browser shows as they are, their type, width and height, and the pixels. Raises Refusal."""
+    pixels = decode(name, body)
+    picture = _open(name, body)
+    mime = _BROWSER_TYPES.get(picture.format or "")
+    turned = picture.getexif().get(0x0112, 1) != 1
+    if mime is None or turned or picture.mode in ("CMYK", "I;16", "I", "F"):
+        body, mime = encode_png(pixels), "image/png"
+    return body, mime, pixels.shape[1], pixels.shape[0], pixels
+
+
+def encode_png(pixels: NDArray[np.generic], level: int = 4) -> bytes:
+    """PNG bytes of a grey (8 or 16 bit), RGB or RGBA picture."""
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "PNG", compress_level=level)
+    return out.getvalue()

@@ -1,0 +1,96 @@
+"""Strokes as SVG."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..core.strokes import Points, Stroke, fit_curve, outline
+from ..errors import Refusal
+
+
+def centre_path(stroke: Stroke) -> str:
+    """Path data of a stroke's centre line."""
+    head = "M{:.2f} {:.2f}".format(*stroke.controls[0])
+    return head + "".join("C" + " ".join(f"{v:.2f}" for v in piece[1:].ravel()) for piece in stroke.segments)
+
+
+def outline_path(stroke: Stroke) -> str:
+    """Path data of the inked shape, for a non-zero fill."""
+    return polygon_path([outline(stroke)])
+
+
+def polygon_path(rings: Sequence[Points]) -> str:
+    """Path data of closed polygons, to 1/10 px."""
+    parts = []
+    for ring in rings:
+        tenths = np.round(ring * 10).astype(int)
+        text = " ".join(f"{x / 10:g},{y / 10:g}" for x, y in tenths.tolist())
+        parts.append(f"M{text}Z")
+    return "".join(parts)
+
+
+def polyline_path(points: Points) -> str:
+    """Path data of an open polyline."""
+    return "M" + " ".join(f"{x:.1f},{y:.1f}" for x, y in points.tolist())
+
+
+def drawing_svg(strokes: Sequence[Stroke], size: tuple[int, int]) -> str:
+    """An SVG file with one unfilled path per stroke: its centre line, the mean width as stroke-width."""
+    width, height = size
+    paths = "\n".join(
+        f'<path id="s{stroke.id}" fill="none" stroke="#000" stroke-linecap="round" stroke-linejoin="round"'
+        f' stroke-width="{stroke.widths.mean():.2f}" data-confidence="{stroke.confidence:.2f}" d="{centre_path(stroke)}"/>'
+        for stroke in strokes
+    )
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}" viewBox="0 0 {width} {height}">\n'
+        f"{paths}\n</svg>\n"
+    )
+
+
+def read_drawing_svg(name: str, text: str) -> tuple[list[Stroke], tuple[int, int]]:
+    """Strokes and size of an SVG as `drawing_svg` writes it; M, L and C with absolute co-ordinates are read.
+
+    Raises Refusal naming the file.
+    """
+    box = re.search(r'viewBox="0 0 ([\d.]+) ([\d.]+)"', text)
+    if box is None:
+        raise Refusal(f"{name} has no viewBox that starts at 0 0; export it again as plain paths")
+    strokes = []
+    for tag in re.findall(r"<path\b[^>]*>", text):
+        data = re.search(r'\sd="([^"]*)"', tag)
+        if data is None or 'fill="none"' not in tag:
+            continue
+        if re.search(r"[^MLC\d\s,.eE+-]", data[1]):
+            raise Refusal(
+                f"{name} holds a path with commands other than M, L and C; export it as plain curves"
+            )
+        width = re.search(r'stroke-width="([\d.]+)"', tag)
+        strokes += [_stroke(run, float(width[1]) if width else 4.0) for run in re.findall(r"M[^M]*", data[1])]
+    return [s for s in strokes if s is not None], (round(float(box[1])), round(float(box[2])))
+
+
+def _stroke(run: str, width: float) -> Stroke | None:
+    pieces: list[Points] = []
+    at = np.zeros(2)
+    for command, body in re.findall(r"([MLC])([^MLC]*)", run):
+        values = np.array(re.findall(r"-?\d*\.?\d+(?:[eE][+-]?\d+)?", body), float).reshape(-1, 2)
+        if command == "M" and len(values):
+            at, values = values[0], values[1:]
+            command = "L"
+        if command == "L":
+            for end in values:
+                if np.hypot(*(end - at)) > 1e-9:
+                    pieces.append(fit_curve(np.array([at, end]), 0.1)[0])
+                    at = end
+        else:
+            for piece in values[: len(values) // 3 * 3].reshape(-1, 3, 2):
+                pieces.append(np.vstack([at, piece]))
+                at = piece[-1]
+    if not pieces:
+        return None
+    controls = np.vstack([pieces[0], *(piece[1:] for piece in pieces[1:])])
+    return Stroke(controls, np.full((len(controls) - 1) // 3 + 1, width))

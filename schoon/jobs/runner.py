@@ -1,0 +1,328 @@
+"""Takes jobs from the table, spreads them over an executor and saves what comes back."""
+
+from __future__ import annotations
+
+import logging
+import multiprocessing
+import threading
+from collections.abc import Callable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from typing import Any
+
+from ..core import exposure
+from ..core.model import parse_colour
+from ..core.paint import NOTHING, Paint, Painting, carry
+from ..core.patches import Patches
+from ..errors import Refusal
+from ..formats import gif
+from ..formats.sequences import zip_of
+from ..settings import Settings
+from ..store import Cursor, Row, Store, jobs, models, pictures, productions, revisions
+from ..work.derived import on_paper
+from ..work.documents import paint_document, painting_of, sheet_of, spots_of
+from . import tasks
+
+log = logging.getLogger(__name__)
+
+
+_BARE = Paint(NOTHING)
+
+
+class Cancelled(Exception):
+    """The job was cancelled; what is finished stays."""
+
+
+def make_executor(settings: Settings) -> Executor:
+    """Processes on this machine, or a farm's workers with SCHOON_SCHEDULER."""
+    if settings.scheduler:
+        try:
+            from distributed import Client
+        except ImportError as error:
+            raise Refusal("SCHOON_SCHEDULER needs the package distributed: install schoon[farm]") from error
+        executor: Executor = Client(settings.scheduler).get_executor()
+        return executor
+    # A forked copy of a threaded server can hang on locks its threads held.
+    return ProcessPoolExecutor(
+        max(1, settings.workers), multiprocessing.get_context("spawn"), initializer=tasks.single_threaded
+    )
+
+
+class Runner:
+    """One thread that works off the job table. Unfinished jobs of an earlier run are taken up again."""
+
+    def __init__(self, store: Store, settings: Settings) -> None:
+        self.store = store
+        self.settings = settings
+        self._wake = threading.Event()
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._loop, name="jobs", daemon=True)
+        self._executor: Executor | None = None
+        self._kinds: dict[str, Callable[[Row], str]] = {
+            "clean": self._clean,
+            "seal": self._seal,
+            "carry": self._carry,
+            "export": self._export,
+        }
+
+    def start(self) -> None:
+        """Begins to work in the background."""
+        self._thread.start()
+        self._wake.set()
+
+    def stop(self) -> None:
+        """Ends after the drawings in hand; the rest is taken up at the next start."""
+        self._stop.set()
+        self._wake.set()
+        if self._thread.is_alive():
+            self._thread.join(30)
+        if self._executor:
+            self._executor.shutdown(wait=False, cancel_futures=True)
+
+    def wake(self) -> None:
+        """Says that there is a new job."""
+        self._wake.set()
+
+    def run_open(self) -> None:
+        """Works off all open jobs in this thread."""
+        while not self._stop.is_set():
+            with self.store.transaction() as cursor:
+                waiting = jobs.open_jobs(cursor)
+            if not waiting:
+                return
+            self._run(waiting[0])
+
+    def _loop(self) -> None:
+        while not self._stop.is_set():
+            self._wake.wait(5)
+            self._wake.clear()
+            try:
+                self.run_open()
+            except Exception:
+                # The database may be away for a moment; the next round tries again.
+                log.exception("the job runner could not go on")
+
+    def _pool(self) -> Executor:
+        if self._executor is None:
+            self._executor = make_executor(self.settings)
+        return self._executor
+
+    def _run(self, job_id: int) -> None:
+        with self.store.transaction() as cursor:
+            if not jobs.start(cursor, job_id):
+                return
+            job = jobs.job(cursor, job_id)
+        assert job is not None
+        try:
+            message = self._kinds[job["kind"]](job)
+            state = "done"
+        except Cancelled:
+            return
+        except Refusal as refusal:
+            message, state = str(refusal), "failed"
+        except Exception as error:
+            if self._stop.is_set():
+                return
+            log.exception("job %s failed", job_id)
+            message, state = f"It stopped on an error of the program: {error}", "failed"
+            if isinstance(error, BrokenProcessPool):
+                self._executor = None
+        with self.store.transaction() as cursor:
+            jobs.end(cursor, job_id, state, message)
+
+    def _check(self, job_id: int) -> None:
+        with self.store.transaction() as cursor:
+            if self._stop.is_set() or jobs.cancelled(cursor, job_id):
+                raise Cancelled
+
+    def _spread(self, job: Row, calls: dict[int, tuple[Any, ...]]) -> Iterator[tuple[int, Future[Any]]]:
+        """Submits (function, arguments …) per drawing, a few ahead of the workers, and yields them as they end."""
+        waiting = list(calls.items())
+        running: dict[Future[Any], int] = {}
+        try:
+            while waiting or running:
+                self._check(job["id"])
+                while waiting and len(running) < self.settings.workers + 1:
+                    drawing, (function, *arguments) = waiting.pop(0)
+                    running[self._pool().submit(function, *arguments)] = drawing
+                ended, _ = wait(running, timeout=1, return_when=FIRST_COMPLETED)
+                for future in ended:
+                    yield running.pop(future), future
+        finally:
+            for future in running:
+                future.cancel()
+
+    def _action(self, cursor: Cursor, job: Row, label: str) -> int:
+        if job["action_id"] is None:
+            action = revisions.begin_action(cursor, label)
+            jobs.set_action(cursor, job["id"], action)
+            job["action_id"] = action
+        return int(job["action_id"])
+
+    def _save_each(
+        self, job: Row, calls: dict[int, tuple[Any, ...]], label: str, parts: tuple[str, ...]
+    ) -> str:
+        for drawing_id, future in self._spread(job, calls):
+            try:
+                found = future.result()
+            except Refusal as refusal:
+                with self.store.transaction() as cursor:
+                    jobs.end_item(cursor, job["id"], drawing_id, "failed", str(refusal))
+                continue
+            documents = found if isinstance(found, tuple) else (found,)
+            with self.store.transaction() as cursor:
+                row = revisions.drawing(cursor, drawing_id, lock=True)
+                names = {
+                    part: revisions.put_document(cursor, document)
+                    for part, document in zip(parts, documents, strict=True)
+                }
+                revisions.revise(cursor, row, self._action(cursor, job, label), **names)
+                jobs.end_item(cursor, job["id"], drawing_id, "done")
+        with self.store.transaction() as cursor:
+            failed = jobs.failures(cursor, job["id"])
+        if not failed:
+            return ""
+        return f"{len(failed)} could not be done: drawing {failed[0]['number']}: {failed[0]['message']}"
+
+    def _clean(self, job: Row) -> str:
+        calls: dict[int, tuple[Any, ...]] = {}
+        with self.store.transaction() as cursor:
+            for drawing_id in jobs.waiting_items(cursor, job["id"]):
+                row = revisions.drawing(cursor, drawing_id)
+                line = revisions.get_documents(cursor, [row["line"]]).get(row["line"])
+                body = pictures.get(cursor, row["rough"])["body"]
+                calls[drawing_id] = (tasks.clean, f"drawing {row['number']}", body, line, job["settings"])
+        return self._save_each(job, calls, f"clean {_drawings(len(calls))}", ("line", "seal"))
+
+    def _seal(self, job: Row) -> str:
+        calls: dict[int, tuple[Any, ...]] = {}
+        with self.store.transaction() as cursor:
+            size = _size(productions.shot_of_level(cursor, job["level_id"]))
+            for drawing_id in jobs.waiting_items(cursor, job["id"]):
+                row = revisions.drawing(cursor, drawing_id)
+                found = revisions.get_documents(cursor, [row["line"], row["seal"]])
+                calls[drawing_id] = (tasks.seal, found.get(row["line"]), found.get(row["seal"]), size)
+        return self._save_each(job, calls, f"look for gaps in {_drawings(len(calls))}", ("seal",))
+
+    def _carry(self, job: Row) -> str:
+        with self.store.transaction() as cursor:
+            size = _size(productions.shot_of_level(cursor, job["level_id"]))
+            rows = [row for row in productions.drawings(cursor, job["level_id"]) if row["line"]]
+            found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.PARTS])
+        sheets = [sheet_of(size, *(found.get(row[part]) for part in revisions.PARTS)) for row in rows]
+        calls = {row["id"]: (tasks.find, found[row["line"]], found.get(row["seal"]), size) for row in rows}
+        patches: dict[int, Patches] = {i: future.result() for i, future in self._spread(job, calls)}
+        drawings = [patches[row["id"]] for row in rows]
+        painted = {k: _by_hand(painting_of(sheet.spots, drawings[k])) for k, sheet in enumerate(sheets)}
+        if not any(painted.values()):
+            raise Refusal("No drawing is painted yet; paint one drawing, then carry its paint to the others")
+        # Paint on a background that nobody painted is the outside: it stays bare everywhere.
+        for k, painting in painted.items():
+            if painting and drawings[k].background and drawings[k].background not in painting:
+                painting[drawings[k].background] = _BARE
+
+        def done(index: int, _: Painting) -> None:
+            self._check(job["id"])
+            with self.store.transaction() as cursor:
+                jobs.end_item(cursor, job["id"], rows[index]["id"], "done")
+
+        result = carry(drawings, painted, done)
+        wanted = {row["id"] for row in rows}
+        unsure = 0
+        with self.store.transaction() as cursor:
+            action = self._action(cursor, job, f"carry paint to {_drawings(len(wanted))}")
+            for k, row in enumerate(rows):
+                painting = {
+                    p: paint
+                    for p, paint in result[k].items()
+                    if not (paint.pot == NOTHING and p == drawings[k].background)
+                }
+                unsure += sum(paint.unsure for paint in painting.values())
+                sources = {
+                    p: (
+                        int(rows[paint.source[0]]["id"]),
+                        *map(float, drawings[paint.source[0]].anchors[paint.source[1]]),
+                    )
+                    for p, paint in painting.items()
+                    if paint.source
+                }
+                spots = spots_of(painting, drawings[k], sources)  # type: ignore[arg-type]
+                now = revisions.drawing(cursor, row["id"], lock=True)
+                if now["head"] != row["head"]:
+                    # Changed while we computed: what the person did stands.
+                    continue
+                name = revisions.put_document(cursor, paint_document(spots))
+                if name != now["paint"]:
+                    revisions.revise(cursor, now, action, paint=name)
+        return f"{unsure} patch{'es are' if unsure != 1 else ' is'} unsure" if unsure else ""
+
+    def _export(self, job: Row) -> str:
+        settings = job["settings"]
+        with self.store.transaction() as cursor:
+            shot = productions.shot_of_level(cursor, job["level_id"])
+            colours, ink = key_colours(cursor, shot)
+            rows = productions.drawings(cursor, job["level_id"])
+            starts = productions.exposures(cursor, job["level_id"])
+            found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.PARTS])
+        size, width = _size(shot), int(settings["width"])
+        make = tasks.paper if settings["what"] == "gif" else tasks.png
+        calls: dict[int, tuple[Any, ...]] = {
+            row["id"]: (make, tuple(found.get(row[p]) for p in revisions.PARTS), size, colours, ink, width)
+            for row in rows
+        }
+        made: dict[int, Any] = {}
+        for drawing_id, future in self._spread(job, calls):
+            made[drawing_id] = future.result()
+            with self.store.transaction() as cursor:
+                jobs.end_item(cursor, job["id"], drawing_id, "done")
+        spans = exposure.spans(starts, shot["frames"])
+        numbers = {row["id"]: row["number"] for row in rows}
+        stem = f"{shot['name']}_{shot['level']}".replace(" ", "_").replace("/", "_")
+        if settings["what"] == "gif":
+            body = gif.encode([on_paper(made[d]) for _, _, d in spans], [n for _, n, _ in spans], shot["fps"])
+        elif settings["what"] == "frames":
+            body = zip_of(
+                (f"{stem}_{frame:04}.png", made[d])
+                for first, n, d in spans
+                for frame in range(first, first + n)
+            )
+        else:
+            body = zip_of(
+                (f"{stem}_{numbers[d]:04}.png", made[d]) for d in sorted(made, key=numbers.__getitem__)
+            )
+        path = export_path(self.settings, job["id"], settings["what"])
+        path.parent.mkdir(parents=True, exist_ok=True)
+        part = path.with_suffix(".part")
+        part.write_bytes(body)
+        part.replace(path)
+        return ""
+
+
+def export_path(settings: Settings, job_id: int, what: str) -> Any:
+    """Where the file of an export job lies."""
+    return settings.cache / "exports" / f"{job_id}.{'gif' if what == 'gif' else 'zip'}"
+
+
+def key_colours(cursor: Cursor, shot: Row) -> tuple[dict[int, tuple[int, int, int]], tuple[int, int, int]]:
+    """pot id -> RGB and the ink's RGB of the colour key a shot is seen in; no pots without a model."""
+    if shot["model_id"] is None:
+        return {}, (29, 43, 58)
+    model = models.model(cursor, shot["model_id"])
+    key = next(
+        (k for k in model["keys"] if k["id"] == shot["key_id"]), model["keys"][0] if model["keys"] else None
+    )
+    if key is None:
+        return {}, (29, 43, 58)
+    return {pot: parse_colour(colour) for pot, colour in key["colours"].items()}, parse_colour(key["ink"])
+
+
+def _by_hand(painting: Painting) -> Painting:
+    return {patch: paint for patch, paint in painting.items() if paint.by == "hand"}
+
+
+def _size(shot: Row) -> tuple[int, int]:
+    return int(shot["width"]), int(shot["height"])
+
+
+def _drawings(count: int) -> str:
+    return f"{count} drawing{'s' * (count != 1)}"

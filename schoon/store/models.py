@@ -1,0 +1,118 @@
+"""Models: their pictures, pots and colour keys."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import pymysql
+
+from ..errors import NotFound, Refusal
+from .pool import Cursor, Row
+
+
+def create(cursor: Cursor, production_id: int, name: str, line_width: float = 4.0) -> int:
+    """A new model without pots. Raises Refusal if the name is taken."""
+    try:
+        cursor.execute(
+            "INSERT INTO models (production_id, name, line_width) VALUES (%s, %s, %s)",
+            (production_id, name, line_width),
+        )
+    except pymysql.IntegrityError as error:
+        raise Refusal(f"There is a model called “{name}” in this production; choose another name") from error
+    return int(cursor.lastrowid)
+
+
+def listing(cursor: Cursor) -> list[Row]:
+    """All models, with how many pots each has."""
+    cursor.execute(
+        "SELECT m.id, m.production_id, m.name, COUNT(p.id) AS pots FROM models m"
+        " LEFT JOIN pots p ON p.model_id = m.id GROUP BY m.id ORDER BY m.id"
+    )
+    return list(cursor.fetchall())
+
+
+def model(cursor: Cursor, model_id: int) -> Row:
+    """A model with `pictures`, `pots` and `keys`; each key has `colours`, pot id -> "#rrggbb". Raises NotFound."""
+    cursor.execute("SELECT id, production_id, name, line_width FROM models WHERE id = %s", (model_id,))
+    found = cursor.fetchone()
+    if found is None:
+        raise NotFound("This model is not there any more")
+    found["line_width"] = float(found["line_width"])
+    cursor.execute(
+        "SELECT id, caption, sha256 FROM model_pictures WHERE model_id = %s ORDER BY position, id",
+        (model_id,),
+    )
+    found["pictures"] = list(cursor.fetchall())
+    cursor.execute("SELECT id, name FROM pots WHERE model_id = %s ORDER BY position, id", (model_id,))
+    found["pots"] = list(cursor.fetchall())
+    cursor.execute(
+        "SELECT id, name, ink, backdrop FROM colour_keys WHERE model_id = %s ORDER BY position, id",
+        (model_id,),
+    )
+    found["keys"] = list(cursor.fetchall())
+    for key in found["keys"]:
+        cursor.execute("SELECT pot_id, colour FROM key_colours WHERE key_id = %s", (key["id"],))
+        key["colours"] = {int(row["pot_id"]): row["colour"] for row in cursor.fetchall()}
+    return found
+
+
+def add_picture(cursor: Cursor, model_id: int, caption: str, sha256: str) -> None:
+    """Adds a sheet picture at the end."""
+    cursor.execute(
+        "INSERT INTO model_pictures (model_id, position, caption, sha256)"
+        " SELECT %s, COALESCE(MAX(position), 0) + 1, %s, %s FROM model_pictures WHERE model_id = %s",
+        (model_id, caption, sha256, model_id),
+    )
+
+
+def add_pot(cursor: Cursor, model_id: int, name: str, colour: str) -> int:
+    """A new pot, with one colour in all keys of the model. Raises Refusal if the name is taken."""
+    try:
+        cursor.execute(
+            "INSERT INTO pots (model_id, name, position)"
+            " SELECT %s, %s, COALESCE(MAX(position), 0) + 1 FROM pots WHERE model_id = %s",
+            (model_id, name, model_id),
+        )
+    except pymysql.IntegrityError as error:
+        raise Refusal(f"This model has a pot called “{name}” already; choose another name") from error
+    pot_id = int(cursor.lastrowid)
+    cursor.execute(
+        "INSERT INTO key_colours (key_id, pot_id, colour) SELECT id, %s, %s FROM colour_keys WHERE model_id = %s",
+        (pot_id, colour, model_id),
+    )
+    return pot_id
+
+
+def add_key(
+    cursor: Cursor, model_id: int, name: str, ink: str, backdrop: str, colours: Mapping[int, str]
+) -> int:
+    """A new colour key. Raises Refusal if the name is taken."""
+    try:
+        cursor.execute(
+            "INSERT INTO colour_keys (model_id, name, position, ink, backdrop)"
+            " SELECT %s, %s, COALESCE(MAX(position), 0) + 1, %s, %s FROM colour_keys WHERE model_id = %s",
+            (model_id, name, ink, backdrop, model_id),
+        )
+    except pymysql.IntegrityError as error:
+        raise Refusal(f"This model has a colour key called “{name}” already; choose another name") from error
+    key_id = int(cursor.lastrowid)
+    cursor.executemany(
+        "INSERT INTO key_colours (key_id, pot_id, colour) VALUES (%s, %s, %s)",
+        [(key_id, pot, colour) for pot, colour in colours.items()],
+    )
+    return key_id
+
+
+def set_colour(cursor: Cursor, key_id: int, pot_id: int, colour: str) -> None:
+    """Changes what a pot looks like in a key. Raises NotFound if the pot or key is not of one model."""
+    cursor.execute(
+        "SELECT 1 FROM colour_keys k JOIN pots p ON p.model_id = k.model_id WHERE k.id = %s AND p.id = %s",
+        (key_id, pot_id),
+    )
+    if cursor.fetchone() is None:
+        raise NotFound("This pot is not in that colour key any more")
+    cursor.execute(
+        "INSERT INTO key_colours (key_id, pot_id, colour) VALUES (%s, %s, %s)"
+        " ON DUPLICATE KEY UPDATE colour = VALUES(colour)",
+        (key_id, pot_id, colour),
+    )

@@ -1,0 +1,160 @@
+"""Productions with their shots, levels, drawings and exposures."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import pymysql
+
+from ..errors import NotFound, Refusal
+from .pool import Cursor, Row
+
+DUPLICATE = 1062
+
+
+def create(cursor: Cursor, name: str) -> int:
+    """A new production. Raises Refusal if the name is taken."""
+    try:
+        cursor.execute("INSERT INTO productions (name) VALUES (%s)", (name,))
+    except pymysql.IntegrityError as error:
+        raise Refusal(f"There is a production called “{name}” already; choose another name") from error
+    return int(cursor.lastrowid)
+
+
+def listing(cursor: Cursor) -> list[Row]:
+    """All productions, oldest first."""
+    cursor.execute("SELECT id, name FROM productions ORDER BY id")
+    return list(cursor.fetchall())
+
+
+def production(cursor: Cursor, production_id: int) -> Row:
+    """One production. Raises NotFound."""
+    cursor.execute("SELECT id, name FROM productions WHERE id = %s", (production_id,))
+    return _one(cursor, "This production is not there any more")
+
+
+def create_shot(
+    cursor: Cursor,
+    production_id: int,
+    name: str,
+    fps: float,
+    level: str,
+    model_id: int | None,
+    key_id: int | None,
+) -> tuple[int, int]:
+    """A new shot with one level and no drawings; returns the ids of both. Raises Refusal if the name is taken."""
+    try:
+        cursor.execute(
+            "INSERT INTO shots (production_id, name, fps) VALUES (%s, %s, %s)", (production_id, name, fps)
+        )
+    except pymysql.IntegrityError as error:
+        if error.args[0] == DUPLICATE:
+            raise Refusal(
+                f"There is a shot called “{name}” in this production; choose another name"
+            ) from error
+        raise NotFound("This production is not there any more") from error
+    shot_id = int(cursor.lastrowid)
+    cursor.execute(
+        "INSERT INTO levels (shot_id, name, model_id, key_id) VALUES (%s, %s, %s, %s)",
+        (shot_id, level, model_id, key_id),
+    )
+    return shot_id, int(cursor.lastrowid)
+
+
+def fill_shot(
+    cursor: Cursor,
+    shot_id: int,
+    level_id: int,
+    size: tuple[int, int],
+    drawings: Sequence[tuple[int, str, str]],
+    starts: Mapping[int, int],
+    frames: int,
+) -> None:
+    """Puts drawings (number, kind, picture) into an empty level; starts: frame -> number of its drawing."""
+    cursor.execute(
+        "UPDATE shots SET width = %s, height = %s, frames = %s WHERE id = %s", (*size, frames, shot_id)
+    )
+    cursor.executemany(
+        "INSERT INTO drawings (level_id, number, kind, rough) VALUES (%s, %s, %s, %s)",
+        [(level_id, *drawing) for drawing in drawings],
+    )
+    cursor.executemany(
+        "INSERT INTO exposures (level_id, frame, drawing_id)"
+        " SELECT %s, %s, id FROM drawings WHERE level_id = %s AND number = %s",
+        [(level_id, frame, level_id, number) for frame, number in starts.items()],
+    )
+
+
+def shots(cursor: Cursor) -> list[Row]:
+    """All shots with their level, for the shelf."""
+    cursor.execute(
+        "SELECT s.id, s.production_id, s.name, s.fps, s.width, s.height, s.frames, l.id AS level_id, l.model_id"
+        " FROM shots s JOIN levels l ON l.shot_id = s.id ORDER BY s.id, l.position"
+    )
+    return list(cursor.fetchall())
+
+
+def shot(cursor: Cursor, shot_id: int) -> Row:
+    """A shot with its production's name and its level. Raises NotFound."""
+    cursor.execute(
+        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id"
+        " FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
+        " WHERE s.id = %s ORDER BY l.position LIMIT 1",
+        (shot_id,),
+    )
+    row = _one(cursor, "This shot is not there any more")
+    row["fps"] = float(row["fps"])
+    return row
+
+
+def shot_of_level(cursor: Cursor, level_id: int) -> Row:
+    """The shot a level belongs to. Raises NotFound."""
+    cursor.execute("SELECT shot_id FROM levels WHERE id = %s", (level_id,))
+    return shot(cursor, int(_one(cursor, "This level is not there any more")["shot_id"]))
+
+
+def drawings(cursor: Cursor, level_id: int) -> list[Row]:
+    """The drawings of a level in order, with the documents of their present revision."""
+    cursor.execute(
+        "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.line, r.seal, r.paint"
+        " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.level_id = %s ORDER BY d.number",
+        (level_id,),
+    )
+    return list(cursor.fetchall())
+
+
+def exposures(cursor: Cursor, level_id: int) -> dict[int, int]:
+    """frame -> drawing id where a drawing starts."""
+    cursor.execute("SELECT frame, drawing_id FROM exposures WHERE level_id = %s ORDER BY frame", (level_id,))
+    return {int(row["frame"]): int(row["drawing_id"]) for row in cursor.fetchall()}
+
+
+def set_exposures(cursor: Cursor, level_id: int, starts: Mapping[int, int]) -> None:
+    """Replaces the exposures of a level: frame -> drawing id."""
+    cursor.execute("DELETE FROM exposures WHERE level_id = %s", (level_id,))
+    cursor.executemany(
+        "INSERT INTO exposures (level_id, frame, drawing_id) VALUES (%s, %s, %s)",
+        [(level_id, frame, drawing) for frame, drawing in starts.items()],
+    )
+
+
+def set_kind(cursor: Cursor, drawing_id: int, kind: str) -> None:
+    """Marks a drawing as key, breakdown or inbetween."""
+    cursor.execute("UPDATE drawings SET kind = %s WHERE id = %s", (kind, drawing_id))
+
+
+def set_key(cursor: Cursor, level_id: int, key_id: int | None) -> None:
+    """Chooses the colour key a level is seen in."""
+    cursor.execute("UPDATE levels SET key_id = %s WHERE id = %s", (key_id, level_id))
+
+
+def set_model(cursor: Cursor, level_id: int, model_id: int, key_id: int | None) -> None:
+    """Gives a level its model and colour key."""
+    cursor.execute("UPDATE levels SET model_id = %s, key_id = %s WHERE id = %s", (model_id, key_id, level_id))
+
+
+def _one(cursor: Cursor, missing: str) -> Row:
+    row = cursor.fetchone()
+    if row is None:
+        raise NotFound(missing)
+    return row

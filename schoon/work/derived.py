@@ -1,0 +1,135 @@
+"""Data derived from documents: patches, page shapes and rendered pictures, kept in memory and on disk.
+
+Everything is keyed by the content it derives from, so nothing here ever goes stale and all of it can be
+thrown away.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import json
+import os
+import tempfile
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import Generic, TypeVar
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.compose import flat_paint, ink_over, on_backdrop
+from ..core.model import Rgb
+from ..core.paint import NOTHING
+from ..core.patches import Patches, find_patches, wall_of
+from ..core.strokes import Points, Stroke, ink_coverage
+from .documents import Sheet, painting_of
+
+SPECK = 6
+"""Areas of fewer px beside a line are not patches of their own."""
+
+T = TypeVar("T")
+
+_VERSION = "1"
+"""Raised when a computation changes, so that older files are not found again."""
+
+
+def key_of(*parts: object) -> str:
+    """A name for whatever derives from `parts`."""
+    return hashlib.sha256("\x1f".join([_VERSION, *map(str, parts)]).encode()).hexdigest()
+
+
+class Memory(Generic[T]):
+    """A small thread-safe cache that forgets what was not used for longest."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._items: OrderedDict[str, T] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: str, make: Callable[[], T]) -> T:
+        """The item, made if it is not there. Two threads may make it at once; both get an equal one."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+        item = make()
+        with self._lock:
+            self._items[key] = item
+            while len(self._items) > self._most:
+                self._items.popitem(last=False)
+        return item
+
+
+class Files:
+    """A folder of derived files that appear whole or not at all."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def get(self, key: str, ending: str, make: Callable[[], bytes]) -> Path:
+        """Path of the derived file, made if it is not there."""
+        path = self.folder / key[:2] / f"{key}{ending}"
+        if path.exists():
+            return path
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=path.parent)
+        try:
+            with os.fdopen(handle, "wb") as out:
+                out.write(make())
+            os.replace(name, path)
+        except BaseException:
+            with contextlib.suppress(OSError):
+                os.unlink(name)
+            raise
+        return path
+
+
+_patches: Memory[Patches] = Memory(24)
+
+
+def patches_of(
+    size: tuple[int, int], strokes: Sequence[Stroke], stitches: Sequence[Points], key: str
+) -> Patches:
+    """Patches of strokes and taken stitches. key: names both, see `sheet_key`."""
+    return _patches.get(key, lambda: find_patches(wall_of(strokes, stitches, size), SPECK))
+
+
+def sheet_key(line: str | None, sheet: Sheet) -> str:
+    """What the patches of a sheet derive from: its line document's name and the stitches taken."""
+    return key_of("patches", line, sheet.size, json.dumps([np.round(p, 2).tolist() for p in sheet.taken]))
+
+
+def sheet_patches(line: str | None, sheet: Sheet) -> Patches:
+    """The patches of a sheet whose line document is named `line`."""
+    return patches_of(sheet.size, sheet.strokes, sheet.taken, sheet_key(line, sheet))
+
+
+def render(
+    sheet: Sheet, patches: Patches, colours: Mapping[int, Rgb], ink: Rgb, with_ink: bool = True
+) -> NDArray[np.uint8]:
+    """(h, w, 4) RGBA of a painted drawing. colours: pot id -> RGB; pots it does not name stay unpainted."""
+    painting = painting_of(sheet.spots, patches)
+    fills = {
+        p: colours[paint.pot]
+        for p, paint in painting.items()
+        if paint.pot != NOTHING and paint.pot in colours
+    }
+    paint = flat_paint(patches, fills)
+    return ink_over(paint, ink_coverage(sheet.strokes, sheet.size), ink) if with_ink else paint
+
+
+def scaled(picture: NDArray[np.uint8], width: int) -> NDArray[np.uint8]:
+    """The picture at most `width` px wide."""
+    if picture.shape[1] <= width:
+        return picture
+    height = max(1, round(picture.shape[0] * width / picture.shape[1]))
+    return np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def on_paper(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """(h, w, 3) RGB of an RGBA picture on white."""
+    return on_backdrop(picture, (255, 255, 255)) if picture.shape[2] == 4 else picture

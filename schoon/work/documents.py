@@ -1,0 +1,136 @@
+"""The three documents of a drawing, to and from JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from ..core.paint import NOTHING, Paint, Painting
+from ..core.patches import Patches
+from ..core.seal import Stitch
+from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
+
+
+@dataclass(frozen=True)
+class Spot:
+    """The paint of one patch, kept by a point inside it so that it survives a change of line.
+
+    pot: id of the pot or NOTHING. source: (drawing id, x, y) it was carried from.
+    """
+
+    at: tuple[float, float]
+    pot: int
+    doubt: float = 0.0
+    by: str = "hand"
+    source: tuple[int, float, float] | None = None
+
+    def to_dict(self) -> dict[str, Any]:
+        data: dict[str, Any] = {
+            "at": list(self.at),
+            "pot": self.pot,
+            "doubt": round(self.doubt, 3),
+            "by": self.by,
+        }
+        if self.source:
+            data["from"] = list(self.source)
+        return data
+
+    @classmethod
+    def from_dict(cls, data: Mapping[str, Any]) -> Spot:
+        x, y = data["at"]
+        source = data.get("from")
+        return cls(
+            (float(x), float(y)),
+            int(data["pot"]),
+            float(data["doubt"]),
+            data["by"],
+            (int(source[0]), float(source[1]), float(source[2])) if source else None,
+        )
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A drawing as it stands: its strokes, stitches and paint, and its size (width, height) in px."""
+
+    size: tuple[int, int]
+    strokes: list[Stroke] = field(default_factory=list)
+    stitches: list[Stitch] = field(default_factory=list)
+    spots: list[Spot] = field(default_factory=list)
+
+    @property
+    def taken(self) -> list[Points]:
+        """Polylines of the stitches that shut their gap."""
+        return [stitch.points for stitch in self.stitches if stitch.state == "taken"]
+
+
+def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any) -> Sheet:
+    """A sheet from the contents of its documents, each of which may be None."""
+    return Sheet(
+        size,
+        strokes_from_dicts(line["strokes"]) if line else [],
+        [Stitch.from_dict(item) for item in seal["stitches"]] if seal else [],
+        [Spot.from_dict(item) for item in paint["patches"]] if paint else [],
+    )
+
+
+def line_document(strokes: list[Stroke]) -> dict[str, Any]:
+    return {"strokes": strokes_to_dicts(strokes)}
+
+
+def seal_document(stitches: list[Stitch]) -> dict[str, Any]:
+    return {"stitches": [stitch.to_dict() for stitch in stitches]}
+
+
+def paint_document(spots: list[Spot]) -> dict[str, Any]:
+    return {"patches": [spot.to_dict() for spot in spots]}
+
+
+def painting_of(spots: list[Spot], patches: Patches) -> Painting:
+    """Patch -> Paint as the spots fall into the present patches.
+
+    Where the line has changed so that spots of different pots share a patch, hand paint wins over carried
+    and the rest is marked unsure.
+    """
+    painting: Painting = {}
+    for spot in spots:
+        patch = patches.at(*spot.at)
+        if patch == 0:
+            continue
+        paint = Paint(spot.pot, spot.doubt, "hand" if spot.by == "hand" else "carried")
+        before = painting.get(patch)
+        if before is None or before.pot == paint.pot:
+            painting[patch] = paint if before is None or paint.by == "hand" else before
+        else:
+            chosen = paint if paint.by == "hand" or before.by != "hand" else before
+            painting[patch] = replace(chosen, by="carried", doubt=1.0)
+    return painting
+
+
+def spots_of(
+    painting: Painting, patches: Patches, sources: Mapping[int, tuple[int, float, float]] | None = None
+) -> list[Spot]:
+    """The paint of patches, each at its patch's anchor. sources: patch -> (drawing id, x, y)."""
+    return [
+        Spot(
+            (float(patches.anchors[patch][0]), float(patches.anchors[patch][1])),
+            paint.pot,
+            paint.doubt,
+            paint.by,
+            (sources or {}).get(patch),
+        )
+        for patch, paint in sorted(painting.items())
+    ]
+
+
+__all__ = [
+    "NOTHING",
+    "Sheet",
+    "Spot",
+    "line_document",
+    "paint_document",
+    "painting_of",
+    "seal_document",
+    "sheet_of",
+    "spots_of",
+]
