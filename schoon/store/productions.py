@@ -86,9 +86,11 @@ def fill_shot(
 
 
 def shots(cursor: Cursor) -> list[Row]:
-    """All shots with their level, for the shelf."""
+    """All shots with their level, for the shelf; colour_tag changes with the colours they are seen in."""
     cursor.execute(
-        "SELECT s.id, s.production_id, s.name, s.fps, s.width, s.height, s.frames, l.id AS level_id, l.model_id"
+        "SELECT s.id, s.production_id, s.name, s.fps, s.width, s.height, s.frames, l.id AS level_id, l.model_id,"
+        " (SELECT COALESCE(BIT_XOR(CRC32(CONCAT(k.key_id, k.pot_id, k.colour))), 0) FROM key_colours k"
+        " WHERE k.key_id = l.key_id) AS colour_tag"
         " FROM shots s JOIN levels l ON l.shot_id = s.id ORDER BY s.id, l.position"
     )
     return list(cursor.fetchall())

@@ -50,6 +50,10 @@ class Memory(Generic[T]):
         self._items: OrderedDict[str, T] = OrderedDict()
         self._lock = threading.Lock()
 
+    def __contains__(self, key: str) -> bool:
+        with self._lock:
+            return key in self._items
+
     def get(self, key: str, make: Callable[[], T]) -> T:
         """The item, made if it is not there. Two threads may make it at once; both get an equal one."""
         with self._lock:

@@ -1,0 +1,1 @@
+"""Routers: one module per page or stage."""

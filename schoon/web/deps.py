@@ -1,0 +1,40 @@
+"""What routers share: the store, the settings, page rendering."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from fastapi.responses import HTMLResponse
+
+from ..jobs import Runner
+from ..settings import Settings
+from ..store import Store
+from ..work.derived import Files
+
+
+def _store(request: Request) -> Store:
+    return request.app.state.store  # type: ignore[no-any-return]
+
+
+def _settings(request: Request) -> Settings:
+    return request.app.state.settings  # type: ignore[no-any-return]
+
+
+def _runner(request: Request) -> Runner:
+    return request.app.state.runner  # type: ignore[no-any-return]
+
+
+def _files(request: Request) -> Files:
+    return request.app.state.files  # type: ignore[no-any-return]
+
+
+StoreDep = Annotated[Store, Depends(_store)]
+SettingsDep = Annotated[Settings, Depends(_settings)]
+RunnerDep = Annotated[Runner, Depends(_runner)]
+FilesDep = Annotated[Files, Depends(_files)]
+
+
+def page(request: Request, name: str, **context: Any) -> HTMLResponse:
+    """A rendered template."""
+    return request.app.state.templates.TemplateResponse(request, name, context)  # type: ignore[no-any-return]

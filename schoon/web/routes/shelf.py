@@ -1,0 +1,54 @@
+"""The shelf: productions and shots, and what to do next in each."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import HTMLResponse, RedirectResponse
+
+from ...errors import Refusal
+from ...store import models, productions
+from ..deps import StoreDep, page
+from ..stages import STAGES, progress, summaries
+
+router = APIRouter()
+
+STRIP = 8
+"""Small drawings shown per shot."""
+
+
+@router.get("/", response_class=HTMLResponse)
+def shelf(request: Request, store: StoreDep) -> HTMLResponse:
+    """All productions with their shots."""
+    with store.transaction() as cursor:
+        found = productions.listing(cursor)
+        shots = productions.shots(cursor)
+        for shot in shots:
+            rows = productions.drawings(cursor, shot["level_id"])
+            counts = summaries(cursor, rows)
+            shot["progress"] = progress(list(counts.values()))
+            shot["drawings"] = rows
+            shot["fps"] = float(shot["fps"])
+            step = max(1, -(-len(rows) // STRIP))
+            shot["strip"] = rows[::step]
+        all_models = models.listing(cursor)
+    return page(request, "shelf.html", productions=found, shots=shots, models=all_models, stages=STAGES)
+
+
+def named(text: str, what: str) -> str:
+    """A name as it is stored. Raises Refusal if it is empty or too long."""
+    name = " ".join(text.split())
+    if not name:
+        raise Refusal(f"Give the {what} a name")
+    if len(name) > 60:
+        raise Refusal(f"The name of the {what} has {len(name)} letters; the limit is 60")
+    return name
+
+
+@router.post("/productions")
+def create_production(store: StoreDep, name: Annotated[str, Form()] = "") -> RedirectResponse:
+    """A new production."""
+    with store.transaction() as cursor:
+        productions.create(cursor, named(name, "production"))
+    return RedirectResponse("/", status_code=303)

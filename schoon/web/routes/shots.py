@@ -1,0 +1,162 @@
+"""The frame of a shot: its page in each stage, the sheet, the colour key, the gap cards."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, HTTPException, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
+from pydantic import BaseModel, Field
+
+from ...core import exposure
+from ...errors import NotFound, Refusal
+from ...store import Cursor, Row, jobs, models, productions, revisions
+from ..deps import StoreDep, page
+from ..stages import STAGES, progress, summaries
+
+router = APIRouter()
+
+
+@router.get("/shots/{shot_id}")
+def open_shot(shot_id: int, store: StoreDep) -> RedirectResponse:
+    """The stage where something is to do."""
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        counts = summaries(cursor, productions.drawings(cursor, shot["level_id"]))
+    return RedirectResponse(f"/shots/{shot_id}/{progress(list(counts.values())).next_stage}")
+
+
+@router.get("/shots/{shot_id}/{stage}", response_class=HTMLResponse)
+def shot_page(request: Request, shot_id: int, stage: str, store: StoreDep) -> HTMLResponse:
+    """A shot in one of its stages."""
+    if stage not in STAGES:
+        raise HTTPException(404)
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        run = run_of(cursor, shot)
+        model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+        offers = [m for m in models.listing(cursor) if m["production_id"] == shot["production_id"]]
+        open_jobs = jobs.open_jobs(cursor, shot["level_id"])
+    key = None
+    if model and model["keys"]:
+        key = next((k for k in model["keys"] if k["id"] == shot["key_id"]), model["keys"][0])
+    data = {
+        "shot": {name: shot[name] for name in ("id", "name", "fps", "width", "height", "frames", "level_id")},
+        "stage": stage,
+        "run": run["drawings"],
+        "spans": run["spans"],
+        "pots": model["pots"] if model else [],
+        "keys": model["keys"] if model else [],
+        "key": key["id"] if key else None,
+        "lineWidth": model["line_width"] if model else 4.0,
+        "jobs": open_jobs,
+    }
+    return page(
+        request, "shot.html", shot=shot, stage=stage, stages=STAGES, progress=run["progress"], model=model, key=key,
+        models=offers, data=data,
+    )  # fmt: skip
+
+
+def run_of(cursor: Cursor, shot: Row) -> dict[str, Any]:
+    """The drawings of a shot with their counts, the spans of the sheet and the progress."""
+    rows = productions.drawings(cursor, shot["level_id"])
+    counts = summaries(cursor, rows)
+    drawings = [
+        {
+            "id": row["id"], "number": row["number"], "kind": row["kind"], "revision": row["head"] or 0,
+            **vars(counts[row["id"]]),
+        }
+        for row in rows
+    ]  # fmt: skip
+    starts = productions.exposures(cursor, shot["level_id"])
+    return {
+        "drawings": drawings,
+        "spans": [list(span) for span in exposure.spans(starts, shot["frames"])],
+        "progress": progress(list(counts.values())),
+    }
+
+
+@router.get("/api/shots/{shot_id}/run")
+def run_state(shot_id: int, store: StoreDep) -> JSONResponse:
+    """The counts of a shot as they are now."""
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        run = run_of(cursor, shot)
+        run["jobs"] = jobs.open_jobs(cursor, shot["level_id"])
+    run["progress"] = vars(run["progress"])
+    return JSONResponse(run)
+
+
+class KeyChoice(BaseModel):
+    key: int
+
+
+@router.post("/api/shots/{shot_id}/key")
+def choose_key(shot_id: int, choice: KeyChoice, store: StoreDep) -> JSONResponse:
+    """Sees the shot in another colour key."""
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+        if model is None or choice.key not in {key["id"] for key in model["keys"]}:
+            raise NotFound("This colour key is not in the model any more; choose another one")
+        productions.set_key(cursor, shot["level_id"], choice.key)
+    return JSONResponse({"key": choice.key})
+
+
+@router.post("/shots/{shot_id}/model")
+def choose_model(shot_id: int, store: StoreDep, model: Annotated[int, Form()]) -> RedirectResponse:
+    """Gives the shot's level a model."""
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        chosen = models.model(cursor, model)
+        if chosen["production_id"] != shot["production_id"]:
+            raise Refusal("This model belongs to another production")
+        key = chosen["keys"][0]["id"] if chosen["keys"] else None
+        productions.set_model(cursor, shot["level_id"], model, key)
+    return RedirectResponse(f"/shots/{shot_id}/paint", status_code=303)
+
+
+class Hold(BaseModel):
+    first: int = Field(ge=1)
+    hold: int = Field(ge=1)
+
+
+@router.post("/api/shots/{shot_id}/hold")
+def set_hold(shot_id: int, change: Hold, store: StoreDep) -> JSONResponse:
+    """Changes how long the drawing that starts at a frame is held; the shot's length stays."""
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        starts = productions.exposures(cursor, shot["level_id"])
+        try:
+            changed = exposure.held(starts, shot["frames"], change.first, change.hold)
+        except ValueError as error:
+            raise Refusal(f"The hold stays as it is: {error}") from error
+        productions.set_exposures(cursor, shot["level_id"], changed)
+        spans = exposure.spans(changed, shot["frames"])
+    return JSONResponse({"spans": [list(span) for span in spans]})
+
+
+@router.get("/api/shots/{shot_id}/gaps")
+def gaps(shot_id: int, store: StoreDep) -> JSONResponse:
+    """The gaps of the whole shot that nobody has judged, worst doubt first."""
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        rows = productions.drawings(cursor, shot["level_id"])
+        found = revisions.get_documents(cursor, [row["seal"] for row in rows])
+    cards = []
+    judged = 0
+    for row in rows:
+        for stitch in found.get(row["seal"], {}).get("stitches", []):
+            if stitch["state"] != "open":
+                judged += stitch["state"] == "left" or stitch["by"] == "hand"
+                continue
+            points = stitch["points"]
+            cards.append(
+                {
+                    "drawing": row["id"], "number": row["number"], "stitch": stitch["id"], "doubt": stitch["doubt"],
+                    "reason": stitch["reason"], "points": points, "revision": row["head"],
+                    "width": round(sum((a - b) ** 2 for a, b in zip(points[0], points[-1], strict=True)) ** 0.5),
+                }
+            )  # fmt: skip
+    cards.sort(key=lambda card: -card["doubt"])
+    return JSONResponse({"cards": cards, "judged": judged})

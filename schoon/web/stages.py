@@ -1,0 +1,99 @@
+"""What is left to do in a shot, stage by stage, in numbers and words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ..core.paint import UNSURE_ABOVE
+from ..store import Cursor, Row, revisions
+from ..work.derived import Memory, key_of
+
+STAGES = {"rough": "Rough", "line": "Line", "seal": "Seal", "paint": "Paint", "hand-off": "Hand off"}
+
+
+@dataclass(frozen=True)
+class Summary:
+    """Counts of one drawing. doubtful: strokes of low confidence. hand: patches painted by hand."""
+
+    strokes: int = 0
+    doubtful: int = 0
+    open_gaps: int = 0
+    painted: int = 0
+    hand: int = 0
+    unsure: int = 0
+
+
+_summaries: Memory[Summary] = Memory(5000)
+
+
+def summaries(cursor: Cursor, rows: Sequence[Row]) -> dict[int, Summary]:
+    """drawing id -> counts, for rows that name their line, seal and paint documents."""
+    keys = {row["id"]: key_of("summary", *(row[part] for part in revisions.PARTS)) for row in rows}
+    missing = [row for row in rows if keys[row["id"]] not in _summaries]
+    found = revisions.get_documents(cursor, [row[part] for row in missing for part in revisions.PARTS])
+
+    def count(row: Row) -> Summary:
+        strokes = found.get(row["line"], {}).get("strokes", [])
+        stitches = found.get(row["seal"], {}).get("stitches", [])
+        patches = found.get(row["paint"], {}).get("patches", [])
+        return Summary(
+            strokes=len(strokes),
+            doubtful=sum(s["confidence"] < 0.35 for s in strokes),
+            open_gaps=sum(s["state"] == "open" for s in stitches),
+            painted=len(patches),
+            hand=sum(p["by"] == "hand" for p in patches),
+            unsure=sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches),
+        )
+
+    return {row["id"]: _summaries.get(keys[row["id"]], lambda row=row: count(row)) for row in rows}
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where a shot stands: per stage whether it is done and what is left in words; and what to do next."""
+
+    done: dict[str, bool]
+    left: dict[str, str]
+    next_stage: str
+    next_words: str
+
+
+def progress(counts: Sequence[Summary]) -> Progress:
+    """The state of a shot from the counts of its drawings."""
+    total = len(counts)
+    lined = sum(c.strokes > 0 for c in counts)
+    gaps = sum(c.open_gaps for c in counts)
+    painted = sum(c.painted > 0 for c in counts)
+    unsure = sum(c.unsure for c in counts)
+    done = {
+        "rough": total > 0,
+        "line": total > 0 and lined == total,
+        "seal": total > 0 and lined == total and gaps == 0,
+        "paint": total > 0 and painted == total and unsure == 0,
+        "hand-off": False,
+    }
+    left = {
+        "rough": "",
+        "line": f"{lined}/{total}" if 0 < lined < total else "",
+        "seal": _count(gaps, "gap") if gaps else "",
+        "paint": f"{unsure} unsure" if unsure else (f"{painted}/{total}" if 0 < painted < total else ""),
+        "hand-off": "",
+    }
+    if not total:
+        return Progress(done, left, "rough", "Take in the roughs")
+    if lined < total:
+        return Progress(done, left, "line", f"Clean {_count(total - lined, 'rough')}")
+    if painted == 0:
+        return Progress(done, left, "paint", "Paint one drawing against the model")
+    if painted < total:
+        return Progress(done, left, "paint", f"Carry the paint to {_count(total - painted, 'drawing')}")
+    if unsure:
+        return Progress(done, left, "paint", f"Look at {unsure} unsure patch{'es' * (unsure > 1)}")
+    if gaps:
+        return Progress(done, left, "seal", f"Judge {_count(gaps, 'gap')}")
+    return Progress(done, left, "hand-off", "Play it and hand it off")
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'s' * (number != 1)}"

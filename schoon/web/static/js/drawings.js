@@ -1,0 +1,37 @@
+// Drawings as the server gives them, kept by revision so that stepping to one seen before is instant.
+
+import { get } from './api.js';
+
+const lines = new Map();
+const patches = new Map();
+
+function keep(store, key, make) {
+  if (!store.has(key)) {
+    const promise = make().then((value) => { promise.value = value; return value; });
+    promise.catch(() => store.delete(key));
+    store.set(key, promise);
+    if (store.size > 120) store.delete(store.keys().next().value);
+  }
+  return store.get(key);
+}
+
+const name = (entry) => `${entry.id}@${entry.revision}`;
+
+export const line = (entry) => keep(lines, name(entry), () => get(`/api/drawings/${entry.id}`));
+export const paint = (entry) => keep(patches, name(entry), () => get(`/api/drawings/${entry.id}/patches`));
+export const lineNow = (entry) => lines.get(name(entry))?.value;
+export const paintNow = (entry) => patches.get(name(entry))?.value;
+
+// After an edit the shapes at hand are those of the new revision: no need to ask for them again.
+export function adopt(entry, before, change) {
+  const old = lines.get(`${entry.id}@${before}`)?.value;
+  if (old) { const value = change.line ? change.line(old) : old; keepValue(lines, entry, { ...value, undo: true, redo: false }); }
+  const shapes = patches.get(`${entry.id}@${before}`)?.value;
+  if (shapes && change.paint) keepValue(patches, entry, change.paint(shapes));
+}
+
+function keepValue(store, entry, value) {
+  const promise = Promise.resolve(value);
+  promise.value = value;
+  store.set(name(entry), promise);
+}

@@ -1,0 +1,49 @@
+// Long work: started, watched and cancelled from the page; results arrive by themselves.
+
+import { get, post, notice } from './api.js';
+
+const WORDS = { clean: 'Cleaning', seal: 'Looking for gaps', carry: 'Carrying paint', export: 'Saving' };
+
+export class Jobs {
+  constructor(app) { this.app = app; this.open = new Map(); this.box = document.getElementById('job-state'); }
+
+  async start(url, content, onDone) {
+    try { this.watch(await post(url, content), onDone); } catch (error) { notice(error.message, true); }
+  }
+
+  watch(job, onDone) {
+    this.open.set(job.id, { job, onDone, seen: -1 });
+    this.show();
+    if (!this.timer) this.timer = setTimeout(() => this.poll(), 400);
+  }
+
+  async poll() {
+    this.timer = 0;
+    for (const [id, item] of this.open) {
+      try { item.job = await get(`/api/jobs/${id}`); } catch { continue; }
+      const { job } = item;
+      const ended = !['waiting', 'running'].includes(job.state);
+      if (ended) {
+        this.open.delete(id);
+        if (job.state === 'failed') notice(job.message, true, 9000);
+        else if (job.message) notice(job.message, job.failed > 0, 7000);
+        else if (job.state === 'cancelled') notice(`Cancelled; ${job.done} of ${job.total} are done and stay`);
+      }
+      if (job.kind !== 'export' && (ended || job.done !== item.seen)) { item.seen = job.done; await this.app.refresh(); }
+      if (ended && item.onDone) item.onDone(job);
+    }
+    this.show();
+    if (this.open.size) this.timer = setTimeout(() => this.poll(), 700);
+  }
+
+  show() {
+    if (!this.open.size) { this.box.textContent = 'no jobs'; return; }
+    const { job } = [...this.open.values()][0];
+    const left = job.seconds_left ? `, ${job.seconds_left} s left` : '';
+    this.box.innerHTML = `${WORDS[job.kind]} ${job.done} of ${job.total}${left} <progress max="${job.total}" value="${job.done}"></progress> <button>Cancel</button>${this.open.size > 1 ? ` and ${this.open.size - 1} more` : ''}`;
+    this.box.querySelector('button').addEventListener('click', async () => {
+      await post(`/api/jobs/${job.id}/cancel`);
+      this.poll();
+    });
+  }
+}

@@ -1,0 +1,93 @@
+// The paper: layers of one drawing in SVG, coloured by the pots' CSS variables.
+
+const NS = 'http://www.w3.org/2000/svg';
+
+export function make(tag, attributes = {}, parent = null) {
+  const node = document.createElementNS(NS, tag);
+  for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
+  if (parent) parent.append(node);
+  return node;
+}
+
+const LAYERS = ['rough', 'patches', 'onion', 'ink', 'stitches', 'doubts', 'pen-layer'];
+
+export class Paper {
+  constructor(svg, [width, height]) {
+    this.svg = svg;
+    const defs = make('defs', {}, svg);
+    const bare = make('pattern', { id: 'bare', width: 14, height: 14, patternUnits: 'userSpaceOnUse', patternTransform: 'rotate(35)' }, defs);
+    make('rect', { width: 14, height: 14, fill: '#fff' }, bare);
+    make('rect', { width: 3, height: 14, fill: '#e4e4e4' }, bare);
+    this.root = make('g', {}, svg);
+    make('rect', { class: 'sheet-of-paper', width, height }, this.root);
+    this.layers = {};
+    for (const layer of LAYERS) this.layers[layer] = make('g', { class: layer }, this.root);
+    this.image = make('image', { width, height, preserveAspectRatio: 'none' }, this.layers.rough);
+    const clip = make('clipPath', { id: 'edge' }, defs);
+    make('rect', { width, height }, clip);
+    this.layers.patches.setAttribute('clip-path', 'url(#edge)');
+  }
+
+  place(matrix) { this.root.setAttribute('transform', `matrix(${matrix.join(' ')})`); }
+
+  rough(url, how) {
+    if (url && this.image.getAttribute('href') !== url) this.image.setAttribute('href', url);
+    this.layers.rough.setAttribute('class', `rough ${how}`);
+    this.layers.rough.style.display = how === 'off' ? 'none' : '';
+  }
+
+  ink(strokes, chosen = new Set()) {
+    this.layers.ink.replaceChildren(...strokes.map((s) => make('path', {
+      d: s.d, 'data-id': s.id, ...(chosen.has(s.id) ? { class: 'chosen' } : {}),
+    })));
+  }
+
+  stitches(list, chosen = null) {
+    const nodes = [];
+    for (const s of list) {
+      nodes.push(make('path', { d: s.d, class: `${s.state} ${chosen === s.id ? 'chosen' : ''}` }));
+      nodes.push(make('path', { d: s.d, class: 'reach', 'data-id': s.id }));
+    }
+    this.layers.stitches.replaceChildren(...nodes);
+  }
+
+  // how: 'pots' paints with the colour key, 'tints' gives every patch a pale colour of its own.
+  patches(shapes, how, showBare = false) {
+    const layer = this.layers.patches;
+    layer.setAttribute('class', `patches ${showBare ? 'show' : ''}`);
+    const doubts = [];
+    layer.replaceChildren(...shapes.patches.filter((p) => p.n !== shapes.background || shapes.paint[p.n]).map((p) => {
+      const paint = shapes.paint[p.n];
+      const node = make('path', { d: p.d, 'data-n': p.n, 'fill-rule': 'evenodd' });
+      if (how === 'tints') {
+        node.style.fill = node.style.stroke = `hsl(${(p.n * 137.5) % 360} 55% 84%)`;
+      } else {
+        this.colour(node, paint?.pot);
+        if (paint?.unsure) doubts.push(p);
+      }
+      return node;
+    }));
+    this.layers.doubts.replaceChildren(...doubts.flatMap((p) => {
+      const group = make('g', { transform: `translate(${p.at.join(' ')})`, 'data-n': p.n });
+      make('circle', { r: 11 }, group);
+      make('text', {}, group).textContent = '?';
+      return [group];
+    }));
+  }
+
+  colour(node, pot) {
+    const painted = pot !== undefined && pot !== null && pot >= 0;
+    node.classList.toggle('bare', !painted);
+    node.style.fill = node.style.stroke = painted ? `var(--pot-${pot})` : '';
+  }
+
+  patch(n) { return this.layers.patches.querySelector(`[data-n="${n}"]`); }
+
+  onion(groups) {
+    this.layers.onion.replaceChildren(...groups.map(({ strokes, side, strength }) => {
+      const group = make('g', { opacity: strength });
+      for (const s of strokes) make('path', { d: s.d, class: side }, group);
+      return group;
+    }));
+  }
+}

@@ -1,0 +1,457 @@
+// The frame of a shot: one drawing on the table, its neighbours in the wings, the run in sheet and ledge.
+
+import { get, notice, post } from './api.js';
+import * as drawings from './drawings.js';
+import { Jobs } from './jobs.js';
+import { Paper } from './paper.js';
+import { Player } from './play.js';
+import { drawSheet } from './sheet.js';
+import { handOffStage } from './stages/hand_off.js';
+import { lineStage } from './stages/line.js';
+import { paintStage } from './stages/paint.js';
+import { roughStage } from './stages/rough.js';
+import { sealStage } from './stages/seal.js';
+import { View } from './view.js';
+
+const $ = (id) => document.getElementById(id);
+const data = JSON.parse($('data').textContent);
+const STAGES = { rough: roughStage, line: lineStage, seal: sealStage, paint: paintStage, 'hand-off': handOffStage };
+
+const app = {
+  data,
+  stage: data.stage,
+  byId: new Map(data.run.map((d) => [d.id, d])),
+  chosen: new Set(),
+  seeRough: true,
+  onion: 0,
+};
+
+app.current = app.byId.get(Number(new URLSearchParams(location.hash.slice(1)).get('d'))) || data.run[0];
+
+// ---- colours of the key
+
+let colourTag = '';
+function useKey(id) {
+  const key = data.keys.find((k) => k.id === id) || data.keys[0];
+  if (!key) return;
+  data.key = key.id;
+  const style = document.documentElement.style;
+  for (const [pot, colour] of Object.entries(key.colours)) style.setProperty(`--pot-${pot}`, colour);
+  style.setProperty('--key-ink', key.ink);
+  let hash = 0;
+  for (const letter of JSON.stringify(key)) hash = (hash * 31 + letter.charCodeAt(0)) | 0;
+  colourTag = (hash >>> 0).toString(36);
+}
+
+app.viewUrl = (entry, width, look) => `/drawings/${entry.id}/view.webp?w=${width}&look=${look}&v=${look === 'rough' ? '' : entry.revision}.${look === 'rough' ? 'r' : colourTag}`;
+
+// ---- the table
+
+app.view = new View($('table'), [data.shot.width, data.shot.height], () => {
+  app.paper?.place(app.view.matrix());
+  $('zoom').textContent = `${Math.round(app.view.zoom * 100)} %`;
+});
+app.paper = new Paper($('paper'), app.view.size);
+app.jobs = new Jobs(app);
+const player = new Player(app);
+const stage = STAGES[app.stage](app);
+let tool = stage.tools.find((t) => t.down) || null;
+let drawn = 0;
+
+// Shows a drawing. flip: only while a key is held, nothing else follows.
+app.draw = async function draw(entry = app.current, flip = false) {
+  const ticket = ++drawn;
+  const wantsPatches = entry.strokes > 0 && ['seal', 'paint', 'hand-off'].includes(app.stage);
+  let line = drawings.lineNow(entry);
+  let shapes = wantsPatches ? drawings.paintNow(entry) : null;
+  if (!line || (wantsPatches && !shapes)) {
+    const slow = setTimeout(() => { if (ticket === drawn) $('waiting').hidden = false; }, 250);
+    try {
+      [line, shapes] = await Promise.all([drawings.line(entry), wantsPatches ? drawings.paint(entry) : null]);
+    } catch (error) {
+      if (ticket === drawn) notice(error.message, true);
+      return;
+    } finally { clearTimeout(slow); $('waiting').hidden = true; }
+    if (ticket !== drawn) return;
+  }
+  const hasLine = line.strokes.length > 0;
+  const rough = app.stage === 'rough' || !hasLine ? 'full' : app.seeRough && app.stage === 'line' ? 'faint' : 'off';
+  app.paper.rough(line.rough, rough);
+  app.paper.ink(app.stage === 'rough' ? [] : line.strokes, stage.picked);
+  app.paper.stitches(app.stage === 'seal' ? line.stitches : [], stage.stitch);
+  if (shapes) app.paper.patches(shapes, app.stage === 'seal' ? 'tints' : 'pots', app.stage === 'paint');
+  else { app.paper.layers.patches.replaceChildren(); app.paper.layers.doubts.replaceChildren(); }
+  $('paper').dataset.drawing = entry.number;
+  $('paper').dataset.revision = entry.revision;
+  if (flip) { app.paper.layers.onion.replaceChildren(); return; }
+  showOnion();
+  $('undo').disabled = !line.undo;
+  $('redo').disabled = !line.redo;
+  showPots();
+  prefetch();
+};
+
+function neighbour(step, keysOnly = false) {
+  const order = data.run;
+  let k = order.indexOf(app.current);
+  do { k += step; } while (keysOnly && order[k] && order[k].kind !== 'key');
+  return order[k] || null;
+}
+
+async function showOnion() {
+  if (!app.onion || app.stage === 'rough') { app.paper.onion([]); return; }
+  const from = app.current;
+  const k = data.run.indexOf(from);
+  const groups = [];
+  for (let step = app.onion; step >= 1; step -= 1) {
+    for (const [entry, side] of [[data.run[k - step], 'earlier'], [data.run[k + step], 'later']]) {
+      if (entry) groups.push({ strokes: (await drawings.line(entry)).strokes, side, strength: 1 / step });
+    }
+  }
+  if (app.current === from) app.paper.onion(groups);
+}
+
+function prefetch() {
+  for (const step of [1, -1]) {
+    const entry = neighbour(step);
+    if (!entry) continue;
+    drawings.line(entry).catch(() => {});
+    if (entry.strokes && ['seal', 'paint'].includes(app.stage)) drawings.paint(entry).catch(() => {});
+  }
+}
+
+function showWings() {
+  for (const [id, step] of [['wing-before', -1], ['wing-after', 1]]) {
+    const entry = neighbour(step);
+    const box = $(id);
+    box.hidden = !entry;
+    if (!entry) continue;
+    const url = app.viewUrl(entry, 380, stage.look);
+    if (box.dataset.url !== url) {
+      box.dataset.url = url;
+      box.innerHTML = `<span>${entry.number}</span><img src="${url}" alt="Drawing ${entry.number}">`;
+    }
+    box.onclick = () => app.go(entry.id);
+  }
+}
+
+app.go = async function go(id, alone = false) {
+  const entry = app.byId.get(id);
+  if (!entry) return;
+  if (player.on) player.stop();
+  if (alone) app.chosen.clear();
+  if (entry !== app.current) stage.left?.();
+  app.current = entry;
+  history.replaceState(null, '', `#d=${id}`);
+  showRun();
+  await app.draw();
+};
+
+function showRun() {
+  drawSheet(app);
+  showWings();
+  stage.ledge();
+  app.showStatus();
+  for (const link of document.querySelectorAll('.track a')) link.href = `/shots/${data.shot.id}/${link.dataset.stage}#d=${app.current.id}`;
+}
+
+app.chooseTo = function chooseTo(id) {
+  const order = data.run.map((d) => d.id);
+  const [a, b] = [order.indexOf(app.current.id), order.indexOf(id)].sort((x, y) => x - y);
+  app.chosen = new Set(order.slice(a, b + 1));
+  showRun();
+};
+
+app.lookAt = function lookAt(x, y, zoom) {
+  const box = $('table').getBoundingClientRect();
+  app.view.zoom = zoom;
+  const [a, b, c, d] = app.view.matrix();
+  app.view.x = box.width / 2 - (a * x + c * y);
+  app.view.y = box.height / 2 - (b * x + d * y);
+  app.view.fitted = false;
+  app.view.onChange();
+};
+
+// ---- what others and jobs have changed
+
+app.refresh = async function refresh() {
+  let found;
+  try { found = await get(`/api/shots/${data.shot.id}/run`); } catch (error) { notice(error.message, true); return; }
+  let here = false;
+  for (const fresh of found.drawings) {
+    const entry = app.byId.get(fresh.id);
+    if (!entry) continue;
+    here = here || (entry === app.current && entry.revision !== fresh.revision);
+    Object.assign(entry, fresh);
+  }
+  data.spans = found.spans;
+  showProgress(found.progress);
+  showRun();
+  stage.refreshed?.();
+  if (here) await app.draw();
+};
+
+function showProgress(progress) {
+  for (const link of document.querySelectorAll('.track a')) {
+    link.classList.toggle('done', progress.done[link.dataset.stage]);
+    link.querySelector('.left').textContent = progress.left[link.dataset.stage];
+  }
+}
+
+let soon = 0;
+app.changed = function changed(entry) {
+  $('saved').textContent = `saved ${new Date().toTimeString().slice(0, 5)}`;
+  $('undo').disabled = false;
+  $('redo').disabled = true;
+  if (entry === app.current) $('paper').dataset.revision = entry.revision;
+  clearTimeout(soon);
+  soon = setTimeout(() => app.refresh(), 700);
+};
+
+async function step(what) {
+  try {
+    const found = await post(`/api/drawings/${app.current.id}/${what}`);
+    if (found.message) { notice(found.message); return; }
+    const many = found.drawings.length > 1 ? ` on ${found.drawings.length} drawings` : '';
+    notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label}${many}`);
+    await app.refresh();
+    await app.draw();
+  } catch (error) { notice(error.message, true); }
+}
+
+app.setHold = async function setHold(first, hold) {
+  try {
+    data.spans = (await post(`/api/shots/${data.shot.id}/hold`, { first, hold })).spans;
+  } catch (error) { notice(error.message, true); }
+  drawSheet(app);
+};
+
+app.nextKind = async function nextKind(entry) {
+  const kinds = ['inbetween', 'breakdown', 'key'];
+  const kind = kinds[(kinds.indexOf(entry.kind) + 1) % 3];
+  try { await post(`/api/drawings/${entry.id}/kind`, { kind }); entry.kind = kind; drawSheet(app); } catch (error) { notice(error.message, true); }
+};
+
+app.nextUnsure = async function nextUnsure() {
+  const order = data.run;
+  const from = order.indexOf(app.current);
+  const found = [...order.slice(from + 1), ...order.slice(0, from + 1)].find((d) => d.unsure);
+  if (!found) { notice('No patch is unsure'); return; }
+  await app.go(found.id);
+  const shapes = drawings.paintNow(found);
+  const patch = shapes?.patches.find((p) => shapes.paint[p.n]?.unsure);
+  if (patch) app.lookAt(patch.at[0], patch.at[1], Math.max(1.2, app.view.zoom));
+};
+
+// ---- dock
+
+function showPots() {
+  const list = $('pots');
+  if (!list) return;
+  const counts = stage.counts?.() || new Map();
+  if (list.children.length !== data.pots.length) {
+    list.replaceChildren(...data.pots.map((pot) => {
+      const item = document.createElement('li');
+      item.dataset.pot = pot.id;
+      item.setAttribute('role', 'option');
+      item.tabIndex = 0;
+      item.innerHTML = `<span class="swatch" style="background: var(--pot-${pot.id})"></span><span></span><span class="count"></span>`;
+      item.children[1].textContent = pot.name;
+      const pick = () => { if (stage.selectPot) { stage.selectPot(pot.id); app.useTool('pour'); } };
+      item.addEventListener('click', pick);
+      item.addEventListener('keydown', (event) => { if (event.key === 'Enter') { event.stopPropagation(); pick(); } });
+      return item;
+    }));
+  }
+  for (const item of list.children) {
+    const n = counts.get(Number(item.dataset.pot)) || 0;
+    item.querySelector('.count').textContent = stage.counts ? (n || '–') : '';
+  }
+  const words = $('dock-words');
+  if (!stage.counts) words.textContent = `Line rule: ${data.lineWidth} px`;
+  else {
+    const missing = data.pots.filter((p) => !counts.get(p.id)).map((p) => p.name.toLowerCase());
+    words.textContent = !app.current.painted ? 'Nothing is painted in this drawing yet.' : missing.length ? `Not in this drawing: ${missing.join(', ')}.` : 'Every pot is in this drawing.';
+  }
+}
+
+$('key')?.addEventListener('change', async (event) => {
+  useKey(Number(event.target.value));
+  showWings();
+  stage.ledge();
+  try { await post(`/api/shots/${data.shot.id}/key`, { key: data.key }); } catch (error) { notice(error.message, true); }
+});
+
+$('dock-picture')?.addEventListener('click', (event) => {
+  const box = event.currentTarget;
+  const pictures = JSON.parse(box.dataset.pictures);
+  const next = (Number(box.dataset.at || 0) + 1) % pictures.length;
+  box.dataset.at = next;
+  box.querySelector('img').src = `/pictures/${pictures[next].sha256}`;
+  $('dock-count').textContent = `${pictures[next].caption}, ${next + 1} of ${pictures.length}`;
+});
+
+// ---- tools and pen
+
+app.useTool = function useTool(id) {
+  const found = stage.tools.find((t) => t.id === id);
+  if (!found) return;
+  if (found.act) { found.act(); return; }
+  tool = found;
+  for (const button of $('tray').querySelectorAll('button')) button.setAttribute('aria-pressed', String(button.dataset.tool === id));
+  $('paper').setAttribute('class', `tool-${id}`);
+  app.showStatus();
+};
+
+app.penSays = (text) => { $('pen-now').textContent = text; };
+app.showStatus = () => {
+  app.penSays(`${tool?.pen || stage.pen || ''} · drawing ${app.current.number}`);
+  $('pen-keys').textContent = stage.keys;
+};
+
+for (const item of stage.tools) {
+  const button = document.createElement('button');
+  button.dataset.tool = item.id;
+  button.innerHTML = `${item.label} <kbd>${item.key.toUpperCase()}</kbd>`;
+  button.setAttribute('aria-pressed', 'false');
+  button.addEventListener('click', () => app.useTool(item.id));
+  $('tray').append(button);
+}
+stage.extra?.($('tray'));
+$('tray').hidden = !stage.tools.length;
+
+const heldKeys = new Set();
+let stroke = null;
+let hovered = null;
+
+$('paper').addEventListener('pointerdown', (event) => {
+  if (stroke || event.button > 1) return;
+  event.preventDefault();
+  $('paper').focus({ preventScroll: true });
+  $('paper').setPointerCapture(event.pointerId);
+  if (event.button === 1 || heldKeys.has('g')) { stroke = { move: (e) => app.view.move(e.movementX, e.movementY), up() {}, cancel() {} }; return; }
+  if (heldKeys.has('r')) { stroke = { move: (e) => { const b = $('table').getBoundingClientRect(); app.view.around(b.left + b.width / 2, b.top + b.height / 2, 1, e.movementX * 0.006); }, up() {}, cancel() {} }; return; }
+  stroke = tool?.down?.(event, app.view.toPaper(event.clientX, event.clientY)) || null;
+});
+$('paper').addEventListener('pointermove', (event) => {
+  if (stroke) { stroke.move(event); return; }
+  if (!stage.hover) return;
+  const n = stage.hover(event, app.view.toPaper(event.clientX, event.clientY));
+  if (n === hovered) return;
+  app.paper.patch(hovered)?.classList.remove('under');
+  hovered = n;
+  app.paper.patch(n)?.classList.add('under');
+  const pot = drawings.paintNow(app.current)?.paint[n]?.pot;
+  for (const item of document.querySelectorAll('#pots li')) item.classList.toggle('under', Number(item.dataset.pot) === pot);
+});
+const lift = (how) => () => { const done = stroke; stroke = null; done?.[how](); };
+$('paper').addEventListener('pointerup', lift('up'));
+$('paper').addEventListener('pointercancel', lift('cancel'));
+$('table').addEventListener('wheel', (event) => {
+  event.preventDefault();
+  app.view.around(event.clientX, event.clientY, Math.exp(-event.deltaY * 0.0016), 0);
+}, { passive: false });
+
+// ---- keys
+
+const typing = (node) => node.matches('input:not([type="range"]), select, textarea');
+
+document.addEventListener('keydown', (event) => {
+  if (typing(event.target) || document.querySelector('dialog[open]')) return;
+  const key = event.key.toLowerCase();
+  if (event.ctrlKey || event.metaKey) {
+    if (key === 'z') { event.preventDefault(); step(event.shiftKey ? 'redo' : 'undo'); }
+    return;
+  }
+  if (event.altKey) return;
+  const first = !heldKeys.has(key);
+  heldKeys.add(key);
+  if (['1', '2', '3'].includes(key)) {
+    event.preventDefault();
+    const entry = key === '1' ? neighbour(-1) : key === '3' ? neighbour(1) : app.current;
+    if (first && entry) { app.draw(entry, true); app.penSays(`flip: drawing ${entry.number}`); }
+    return;
+  }
+  if (key === ' ') { event.preventDefault(); if (first) player.toggle(); return; }
+  if (key === 'g' || key === 'r') { $('paper').classList.add('grab'); return; }
+  if (key === '0') { app.view.fit(); return; }
+  if (key === '?') { showKeys(); return; }
+  if (key === 'e') { $('see-rough').click(); return; }
+  if (key === 'o') { $('see-onion').click(); return; }
+  if (key === 'n' && app.stage === 'paint') { app.nextUnsure(); return; }
+  if (key === 'a' || key === 'd') {
+    const entry = neighbour(key === 'a' ? -1 : 1, event.shiftKey);
+    if (entry) app.go(entry.id, true);
+    return;
+  }
+  if (stage.key?.(event)) { event.preventDefault(); return; }
+  const found = stage.tools.find((t) => t.key === key);
+  if (found && first) app.useTool(found.id);
+});
+document.addEventListener('keyup', (event) => {
+  const key = event.key.toLowerCase();
+  heldKeys.delete(key);
+  if (['1', '2', '3'].includes(key) && !['1', '2', '3'].some((k) => heldKeys.has(k))) { app.draw(); app.showStatus(); }
+  if (key === 'g' || key === 'r') $('paper').classList.remove('grab');
+});
+window.addEventListener('blur', () => heldKeys.clear());
+
+function showKeys() {
+  const rows = [['1 2 3', 'held: previous, current, next drawing'], ['A D', 'a drawing back or on; with Shift to the next key'], ['Space', 'play or stop'], ['G', 'held: drag the paper'], ['R', 'held: turn the paper'], ['wheel', 'zoom at the pointer'], ['0', 'the whole paper'], ['E O', 'rough, onion skin'], ['Ctrl+Z', 'undo; with Shift redo'], ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()])];
+  if (app.stage === 'seal') rows.push(['J K L', 'take the stitch, leave the gap open, decide later']);
+  if (app.stage === 'paint') rows.push(['Q W', 'previous or next pot'], ['N', 'next unsure patch']);
+  $('keys-help').querySelector('dl').innerHTML = rows.map(([k, words]) => `<dt>${k}</dt><dd>${words}</dd>`).join('');
+  $('keys-help').showModal();
+}
+
+// ---- switches
+
+function toggle(id, act) {
+  $(id).addEventListener('click', () => {
+    const on = $(id).getAttribute('aria-pressed') !== 'true';
+    $(id).setAttribute('aria-pressed', String(on));
+    act(on);
+  });
+}
+toggle('see-rough', (on) => { app.seeRough = on; app.draw(); });
+toggle('see-onion', (on) => { app.onion = on ? Number($('onion-count').value) : 0; document.querySelector('.onion-count').hidden = !on; showOnion(); });
+toggle('dim-room', (on) => { document.body.classList.toggle('dim', on); sessionStorage.dim = on ? '1' : ''; });
+if (sessionStorage.dim) $('dim-room').click();
+$('onion-count').addEventListener('change', () => { app.onion = Math.min(4, Math.max(1, Number($('onion-count').value) || 1)); showOnion(); });
+$('see-rough').hidden = app.stage !== 'line';
+$('see-onion').hidden = app.stage === 'rough';
+$('see-all').addEventListener('click', () => app.view.fit());
+$('undo').addEventListener('click', () => step('undo'));
+$('redo').addEventListener('click', () => step('redo'));
+$('play').addEventListener('click', () => player.toggle());
+
+function ledgeHeight(height) {
+  document.body.style.setProperty('--ledge', `${Math.min(window.innerHeight - 320, Math.max(120, height))}px`);
+}
+$('ledge-grip').addEventListener('pointerdown', (event) => {
+  $('ledge-grip').setPointerCapture(event.pointerId);
+  const move = (e) => ledgeHeight(window.innerHeight - 28 - e.clientY);
+  $('ledge-grip').addEventListener('pointermove', move);
+  $('ledge-grip').addEventListener('pointerup', () => $('ledge-grip').removeEventListener('pointermove', move), { once: true });
+});
+$('ledge-grip').addEventListener('keydown', (event) => {
+  const now = $('ledge').getBoundingClientRect().height;
+  if (event.key === 'ArrowUp') ledgeHeight(now + 24);
+  if (event.key === 'ArrowDown') ledgeHeight(now - 24);
+});
+
+// ---- begin
+
+useKey(data.key);
+app.view.fit();
+if (app.current) {
+  if (tool) app.useTool(tool.id);
+  showRun();
+  app.draw();
+  stage.start?.();
+  for (const id of data.jobs) app.jobs.watch({ id, kind: 'clean', state: 'running', done: 0, total: 1 });
+} else {
+  $('waiting').hidden = false;
+  $('waiting').textContent = 'This shot has no drawings yet';
+}
+window.schoon = app;

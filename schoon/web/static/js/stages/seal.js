@@ -1,0 +1,141 @@
+// Seal: gap cards through the whole shot, and stitches by hand.
+
+import { edit, get, notice } from '../api.js';
+import { make } from '../paper.js';
+
+export function sealStage(app) {
+  let cards = [];
+  let judged = 0;
+  let at = 0;
+  let chosen = null;
+
+  async function load() {
+    try {
+      const found = await get(`/api/shots/${app.data.shot.id}/gaps`);
+      ({ cards, judged } = found);
+      at = Math.min(at, Math.max(0, cards.length - 1));
+      show();
+    } catch (error) { notice(error.message, true); }
+  }
+
+  function show() {
+    const head = document.getElementById('ledge-head');
+    head.innerHTML = `<h2>Gaps</h2><span class="quiet">worst doubt first, whole shot</span>
+      <span class="${cards.length ? 'ask' : 'quiet'}">${cards.length} to judge</span><span class="quiet">${judged} judged</span>
+      <span class="push"></span><button id="gap-take">Take <kbd>J</kbd></button><button id="gap-leave">Leave open <kbd>K</kbd></button><button id="gap-later">Later <kbd>L</kbd></button>
+      <button id="find-gaps">Look for gaps again</button>`;
+    head.querySelector('#gap-take').addEventListener('click', () => judge('taken'));
+    head.querySelector('#gap-leave').addEventListener('click', () => judge('left'));
+    head.querySelector('#gap-later').addEventListener('click', later);
+    head.querySelector('#find-gaps').addEventListener('click', () => app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, {
+      kind: 'seal', drawings: app.chosen.size > 1 ? [...app.chosen] : null,
+    }));
+    const body = document.getElementById('ledge-body');
+    if (!cards.length) {
+      body.innerHTML = '<p class="empty">No gap is waiting to be judged. Patches are tinted on the paper: two forms of one tint leak into each other, and a stitch (T) parts them.</p>';
+      return;
+    }
+    body.replaceChildren(...cards.slice(0, 80).map((card, k) => {
+      const node = document.createElement('button');
+      node.className = 'gap-card';
+      if (k === at) node.setAttribute('aria-current', 'true');
+      node.innerHTML = `<img src="/drawings/${card.drawing}/gap/${card.stitch}.png?v=${card.revision}" alt="Gap in drawing ${card.number}" loading="lazy"><span>drawing ${card.number}<i class="quiet">${card.width} px</i><b>${card.doubt.toFixed(2)}</b></span>`;
+      node.title = card.reason;
+      node.addEventListener('click', () => { at = k; look(); });
+      return node;
+    }));
+    body.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+  }
+
+  async function look() {
+    show();
+    const card = cards[at];
+    if (!card) return;
+    chosen = card.stitch;
+    await app.go(card.drawing);
+    const [[x, y]] = [card.points[Math.floor(card.points.length / 2)]].map((p) => [p]);
+    app.lookAt(x, y, Math.max(2, app.view.zoom));
+    app.penSays(`${card.reason}, ${card.width} px wide`);
+  }
+
+  async function judge(state, card = cards[at]) {
+    if (!card) { notice('There is no gap to judge'); return; }
+    const entry = app.byId.get(card.drawing);
+    cards = cards.filter((c) => c !== card);
+    judged += state === 'left';
+    at = Math.min(at, Math.max(0, cards.length - 1));
+    show();
+    try {
+      await edit(entry, 'judge', { stitch: card.stitch, state });
+      entry.open_gaps = Math.max(0, entry.open_gaps - 1);
+      app.changed(entry);
+      if (cards[at]) look(); else app.draw();
+    } catch (error) { notice(error.message, true); load(); }
+  }
+
+  function later() {
+    if (!cards.length) return;
+    cards.push(...cards.splice(at, 1));
+    look();
+  }
+
+  const stitch = {
+    id: 'stitch', label: 'Stitch', key: 't', pen: 'Draw a stitch',
+    down(event, from) {
+      const path = [from];
+      const node = make('path', { class: 'pen', 'stroke-width': 2, style: 'stroke: var(--alarm)' }, app.paper.layers['pen-layer']);
+      const draw = () => node.setAttribute('d', `M${path.map((p) => p.map((v) => v.toFixed(1)).join(',')).join(' ')}`);
+      return {
+        move(e) { path.push(app.view.toPaper(e.clientX, e.clientY)); draw(); },
+        async up() {
+          node.remove();
+          const entry = app.current;
+          try { await edit(entry, 'stitch', { points: thin(path) }); app.changed(entry); app.draw(); } catch (error) { notice(error.message, true); }
+        },
+        cancel() { node.remove(); },
+      };
+    },
+  };
+
+  const choose = {
+    id: 'choose', label: 'Choose', key: 'c', pen: 'Choose a stitch',
+    down(event) {
+      const node = document.elementFromPoint(event.clientX, event.clientY);
+      chosen = node?.closest?.('.stitches') ? node.dataset.id : null;
+      app.draw();
+      return null;
+    },
+  };
+
+  async function remove() {
+    if (!chosen) { notice('Choose a stitch first: C, then click it'); return; }
+    const entry = app.current;
+    const id = chosen;
+    chosen = null;
+    try { await edit(entry, 'unstitch', { stitch: id }); app.changed(entry); app.draw(); load(); } catch (error) { notice(error.message, true); }
+  }
+
+  return {
+    look: 'line',
+    tools: [stitch, choose, { id: 'delete', label: 'Delete', key: 'x', act: remove }],
+    keys: 'J take · K leave open · L later · T stitch · C choose · X delete · hold 1 2 3 to flip · A D step',
+    get stitch() { return chosen; },
+    key(event) {
+      const key = event.key.toLowerCase();
+      if (key === 'j') judge('taken');
+      else if (key === 'k') judge('left');
+      else if (key === 'l') later();
+      else return false;
+      return true;
+    },
+    ledge: show,
+    refreshed: load,
+    start: load,
+  };
+}
+
+function thin(path) {
+  const step = Math.max(1, Math.floor(path.length / 60));
+  const kept = path.filter((_, k) => k % step === 0 || k === path.length - 1);
+  return kept.length > 1 ? kept : [...kept, ...kept];
+}
