@@ -6,6 +6,7 @@ import json
 import sys
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Annotated, Any, TypeVar
@@ -72,7 +73,7 @@ def _each(
         task = bar.add_task(verb, total=len(paths))
         if jobs == 1:
             for path in paths:
-                failed += not _tried(path, lambda p=path: work(p, out, *arguments))
+                failed += not _tried(path, partial(work, path, out, *arguments))
                 bar.advance(task)
         else:
             with ProcessPoolExecutor(

@@ -72,8 +72,8 @@ def draw(pose: Pose) -> list[Part]:
     parts = [
         _tail(pose),
         *_arm(np.array(up(44, -205)), np.array(pose.far_hand), "far", bend=1),
-        *_leg(hips + (-26, 20), np.array(pose.far_foot), pose.far_toe, "far"),
-        *_leg(hips + (30, 24), np.array(pose.near_foot), pose.near_toe, "near"),
+        *_leg(hips + np.array([-26, 20]), np.array(pose.far_foot), pose.far_toe, "far"),
+        *_leg(hips + np.array([30, 24]), np.array(pose.near_foot), pose.near_toe, "near"),
         *_scarf_ends(neck, pose),
         *_coat(up),
         *_scarf_wrap(neck, pose.lean),
@@ -305,10 +305,10 @@ def _head(neck: Points, pose: Pose) -> list[Part]:
             )
             continue
         angle = pose.lean * 0.4 + pose.head
-        parts.append(Part(f"{name} eye", "Eye", ellipse(centre[:2], rx, 26 * open_, angle)))  # type: ignore[arg-type]
+        parts.append(Part(f"{name} eye", "Eye", ellipse(centre[:2], rx, 26 * open_, angle)))
         parts.append(
             Part(f"{name} pupil", "Pupil", ellipse(at(x + lx, -111 + ly)[:2], rx * 0.58, 17 * open_, angle))
-        )  # type: ignore[arg-type]
+        )
     crown = curve(
         [
             at(-98, -162, 1),
@@ -382,7 +382,7 @@ def _lantern(hand: Points, pose: Pose) -> list[Part]:
         [at(-46, 156, 1), at(0, 163), at(46, 156, 1), at(54, 184, 1), at(0, 192), at(-54, 184, 1)],
         closed=True,
     )
-    knob = ellipse(at(0, 36)[:2], 10, 8, pose.swing)  # type: ignore[arg-type]
+    knob = ellipse(at(0, 36)[:2], 10, 8, pose.swing)
     return [
         Part("lantern ring", "Brass", ring),
         Part("lantern knob", "Brass", knob),

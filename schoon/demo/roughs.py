@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import cv2
@@ -56,7 +57,7 @@ def _pieces(line: Points) -> list[Points]:
     corners = corner_indices(even, 6, np.deg2rad(45))
     cuts = [0, *corners, len(even) - 1]
     pieces = []
-    for a, b in zip(cuts[:-1], cuts[1:], strict=True):
+    for a, b in itertools.pairwise(cuts):
         run = even[a : b + 1]
         if len(run) > 260:
             middle = len(run) // 2

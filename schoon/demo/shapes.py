@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
@@ -28,7 +29,7 @@ def curve(way: Way, closed: bool = False, step: float = 2.0) -> Points:
         cuts = [c - corners[0] for c in corners] + [len(points) - 1]
     else:
         cuts = sorted({0, *corners, len(points) - 1})
-    runs = [_spline(points[a : b + 1], False, step) for a, b in zip(cuts[:-1], cuts[1:], strict=True)]
+    runs = [_spline(points[a : b + 1], False, step) for a, b in itertools.pairwise(cuts)]
     return np.vstack([runs[0], *(run[1:] for run in runs[1:])])
 
 
@@ -62,7 +63,7 @@ def limb(way: Way, widths: Sequence[float], round_start: bool = False, round_end
     return resample(np.vstack([ring, ring[:1]]), 2.0)
 
 
-def ellipse(centre: tuple[float, float], rx: float, ry: float, turn: float = 0.0) -> Points:
+def ellipse(centre: Sequence[float], rx: float, ry: float, turn: float = 0.0) -> Points:
     """Closed outline of an ellipse turned by `turn` degrees."""
     t = np.linspace(0, 2 * np.pi, max(16, int(rx + ry)))
     ring = np.c_[rx * np.cos(t), ry * np.sin(t)] @ rotation(turn).T

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -119,7 +120,7 @@ def lookout() -> list[DemoDrawing]:
     for k in range(8):
         t = _ease(k / 6.5)
         a, b = vars(first), vars(last)
-        mixed = {
+        mixed: dict[str, Any] = {
             name: _between(a[name], b[name], t)
             if isinstance(a[name], tuple)
             else a[name] + (b[name] - a[name]) * t

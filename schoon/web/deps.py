@@ -14,19 +14,19 @@ from ..work.derived import Files
 
 
 def _store(request: Request) -> Store:
-    return request.app.state.store  # type: ignore[no-any-return]
+    return request.app.state.store
 
 
 def _settings(request: Request) -> Settings:
-    return request.app.state.settings  # type: ignore[no-any-return]
+    return request.app.state.settings
 
 
 def _runner(request: Request) -> Runner:
-    return request.app.state.runner  # type: ignore[no-any-return]
+    return request.app.state.runner
 
 
 def _files(request: Request) -> Files:
-    return request.app.state.files  # type: ignore[no-any-return]
+    return request.app.state.files
 
 
 StoreDep = Annotated[Store, Depends(_store)]
@@ -37,4 +37,4 @@ FilesDep = Annotated[Files, Depends(_files)]
 
 def page(request: Request, name: str, **context: Any) -> HTMLResponse:
     """A rendered template."""
-    return request.app.state.templates.TemplateResponse(request, name, context)  # type: ignore[no-any-return]
+    return request.app.state.templates.TemplateResponse(request, name, context)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from ..core.paint import UNSURE_ABOVE
 from ..store import Cursor, Row, revisions
@@ -46,7 +47,7 @@ def summaries(cursor: Cursor, rows: Sequence[Row]) -> dict[int, Summary]:
             unsure=sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches),
         )
 
-    return {row["id"]: _summaries.get(keys[row["id"]], lambda row=row: count(row)) for row in rows}
+    return {row["id"]: _summaries.get(keys[row["id"]], partial(count, row)) for row in rows}
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,124 @@
+"""Loads the demo production once: roughs first, then what the real computation makes of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
+
+import numpy as np
+
+from ..core.paint import Paint
+from ..core.patches import Patches
+from ..formats.pictures import encode_png
+from ..jobs import Runner
+from ..jobs.tasks import single_threaded
+from ..store import Store, jobs, models, pictures, productions, revisions
+from ..work import edits
+from ..work.derived import sheet_patches
+from ..work.documents import paint_document, spots_of
+from .model_sheet import KEYS, key_colours, sheet_pictures
+from .pim import POTS
+from .shapes import Flat
+from .shots import SIZE, DemoDrawing, lookout, stair
+
+PRODUCTION = "Harbour Lights"
+KEYS_BY_HAND = (1, 4, 9, 12)
+"""Drawings of the stair that a person would paint; the others take their paint from these."""
+
+Say = Callable[[str], None]
+
+
+def rough_png(drawing: DemoDrawing) -> bytes:
+    """The rough of a demo drawing as PNG."""
+    return encode_png(drawing.rough(), 2)
+
+
+def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> None:
+    """Brings the demo to its state, from wherever an earlier start left it. The runner must not be running."""
+    with store.transaction() as cursor:
+        there = any(row["name"] == PRODUCTION for row in productions.listing(cursor))
+    if not there:
+        say("Drawing Harbour Lights: 24 roughs and a model sheet …")
+        with ProcessPoolExecutor(workers, get_context("spawn"), initializer=single_threaded) as pool:
+            stair_roughs = pool.map(rough_png, stair())
+            lookout_roughs = pool.map(rough_png, lookout())
+            _store(store, list(stair_roughs), list(lookout_roughs))
+    with store.transaction() as cursor:
+        level = _level(cursor, "Stair")
+        rows = productions.drawings(cursor, level) if level else []
+        waiting = jobs.open_jobs(cursor)
+    if level and rows and (waiting or not any(row["head"] for row in rows)):
+        say("Cleaning and sealing the shot Stair …")
+        if not waiting:
+            with store.transaction() as cursor:
+                jobs.create(cursor, "clean", level, [row["id"] for row in rows], {"line_width": 4.0})
+        runner.run_open()
+        say("Painting its keys and carrying the paint …")
+        _paint_keys(store, level)
+        with store.transaction() as cursor:
+            jobs.create(cursor, "carry", level, [row["id"] for row in rows], {})
+        runner.run_open()
+
+
+def _level(cursor: productions.Cursor, shot: str) -> int | None:
+    return next((row["level_id"] for row in productions.shots(cursor) if row["name"] == shot), None)
+
+
+def _store(store: Store, stair_roughs: list[bytes], lookout_roughs: list[bytes]) -> None:
+    with store.transaction() as cursor:
+        production = productions.create(cursor, PRODUCTION)
+        model = models.create(cursor, production, "Pim", 4.0)
+        pots = {name: models.add_pot(cursor, model, name, colour) for name, colour in POTS.items()}
+        keys = [
+            models.add_key(
+                cursor, model, name, ink, backdrop, {pots[p]: c for p, c in key_colours(name).items()}
+            )
+            for name, (ink, backdrop) in KEYS.items()
+        ]
+        for caption, pixels in sheet_pictures():
+            body = encode_png(pixels)
+            sha = pictures.put(cursor, body, "image/png", pixels.shape[1], pixels.shape[0])
+            models.add_picture(cursor, model, caption, sha)
+        for name, drawings, roughs in (
+            ("Stair", stair(), stair_roughs),
+            ("Lookout", lookout(), lookout_roughs),
+        ):
+            shot, level = productions.create_shot(cursor, production, name, 24, "Pim", model, keys[0])
+            rows = [
+                (d.number, d.kind, pictures.put(cursor, body, "image/png", *SIZE))
+                for d, body in zip(drawings, roughs, strict=True)
+            ]
+            starts = {1 + 2 * k: d.number for k, d in enumerate(drawings)}
+            productions.fill_shot(cursor, shot, level, SIZE, rows, starts, 2 * len(drawings))
+
+
+def _paint_keys(store: Store, level: int) -> None:
+    """Pours into the key drawings as a person with the model sheet would: what is drawn there decides the pot."""
+    truths = {d.number: d for d in stair() if d.number in KEYS_BY_HAND}
+    with store.transaction() as cursor:
+        shot = productions.shot_of_level(cursor, level)
+        names = {pot["name"]: pot["id"] for pot in models.model(cursor, shot["model_id"])["pots"]}
+        for row in productions.drawings(cursor, level):
+            if row["number"] not in truths:
+                continue
+            locked, sheet = edits.load(cursor, row["id"], lock=True)
+            patches = sheet_patches(locked["line"], sheet)
+            painting = poured(patches, truths[row["number"]].truth(), names)
+            action = revisions.begin_action(cursor, f"paint drawing {row['number']}")
+            document = revisions.put_document(cursor, paint_document(spots_of(painting, patches)))
+            revisions.revise(cursor, locked, action, paint=document)
+
+
+def poured(patches: Patches, truth: Flat, pots: dict[str, int]) -> dict[int, Paint]:
+    """Patch -> the pot that covers most of it in the true drawing; patches that are mostly paper stay bare."""
+    inside = patches.open_labels > 0
+    pairs = patches.open_labels[inside].astype(np.int64) * len(truth.names) + truth.pots[inside]
+    counts = np.bincount(pairs, minlength=(patches.count + 1) * len(truth.names)).reshape(
+        -1, len(truth.names)
+    )
+    return {
+        patch: Paint(pots[truth.names[most]])
+        for patch, most in enumerate(counts.argmax(axis=1))
+        if patch and most and patch != patches.background
+    }

@@ -1,0 +1,68 @@
+"""Starting everything, and stopping it in order."""
+
+from __future__ import annotations
+
+import socket
+from contextlib import suppress
+
+import uvicorn
+
+from ..errors import Refusal
+from ..jobs import Runner
+from ..settings import Settings, get_settings
+from ..store import LocalServer, Store
+from .app import create_app
+
+_TRIES = 50
+
+
+def free_port(host: str, wanted: int) -> int:
+    """The wanted port, or the next one that is free. Raises Refusal."""
+    for port in range(wanted, min(wanted + _TRIES, 65536)):
+        with socket.socket() as probe, suppress(OSError):
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            probe.bind((host, port))
+            return port
+    raise Refusal(f"No port from {wanted} on is free on {host}; set SCHOON_PORT to another one")
+
+
+def run(demo: bool) -> None:
+    """Serves the pages until Ctrl+C; the database is started and stopped with them."""
+    settings = get_settings()
+    server = None
+    if settings.database_url:
+        url = settings.database_url
+    else:
+        print(f"Starting the database in {settings.folder} …", flush=True)
+        server = LocalServer(settings.folder)
+        url = server.start()
+    try:
+        _serve(Store(url), settings, demo)
+    finally:
+        if server:
+            print("Stopping the database …", flush=True)
+            server.stop()
+
+
+def _serve(store: Store, settings: Settings, demo: bool) -> None:
+    try:
+        store.migrate()
+        if demo:
+            from ..demo.load import load
+
+            runner = Runner(store, settings)
+            try:
+                load(store, runner, lambda text: print(text, flush=True), settings.workers)
+            finally:
+                runner.stop()
+        port = free_port(settings.host, settings.port)
+        if port != settings.port:
+            print(f"Port {settings.port} is taken by another program; using {port}", flush=True)
+        app = create_app(store, settings)
+        config = uvicorn.Config(
+            app, host=settings.host, port=port, log_level="warning", timeout_graceful_shutdown=5
+        )
+        print(f"Schoon is ready on http://{settings.host}:{port} (Ctrl+C stops it)", flush=True)
+        uvicorn.Server(config).run()
+    finally:
+        store.close()
