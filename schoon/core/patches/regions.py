@@ -127,8 +127,8 @@ def _anchors(labels: NDArray[np.int32], count: int) -> Points:
     walls = labels == 0
     walls = np.pad(walls, 1, constant_values=True)
     depth = cv2.distanceTransform((~walls).astype(np.uint8), cv2.DIST_L2, 3)[1:-1, 1:-1]
-    # Sorting by depth leaves, for each label, its deepest pixel as the last one written.
-    inside = np.flatnonzero(labels)
+    # Only crests can be deepest; sorted by depth, the last one written for each label is its deepest pixel.
+    inside = np.flatnonzero((depth >= cv2.dilate(depth, np.ones((3, 3), np.uint8))) & (labels > 0))
     order = inside[np.argsort(depth.ravel()[inside], kind="stable")]
     deepest = np.zeros(count, np.int64)
     deepest[labels.ravel()[order]] = order

@@ -22,6 +22,9 @@ from .model import Stitch
 TAKE_BELOW = 0.6
 """Proposals under this doubt are taken without asking."""
 
+DROP_ABOVE = 0.9
+"""Proposals over this doubt are not worth a look."""
+
 _SHIFT = 4
 
 
@@ -48,10 +51,12 @@ def propose_stitches(ink: NDArray[np.bool_], reach: float | None = None) -> list
     reach: widest gap looked for, px; by default from the picture's size and the line's width.
     """
     height, width = ink.shape
-    pen = line_width(ink)
-    if pen == 0 or ink.mean() > 0.6:
+    if ink.mean() > 0.6:
         return []
-    reach = reach if reach is not None else max(7 * pen, 0.03 * min(height, width))
+    pen = line_width(ink)
+    if pen == 0:
+        return []
+    reach = reach if reach is not None else max(7 * pen, 0.03 * min(height, width), 16.0)
     graph = graphs.trace(ink)
     graphs.contract_short(graph, pen)
     graphs.remove_spurs(graph, 1.5 * pen)
@@ -240,5 +245,6 @@ def _judge_by_effect(chosen: list[_Candidate], ink: NDArray[np.bool_], pen: floa
         smallest = min(int(areas[k]) for k in sides)
         if smallest < 6 * pen * pen:
             cost = max(cost, 0.3) + 0.4
-        found.append(Stitch(candidate.points + 0.5, float(np.clip(cost, 0, 1)), candidate.reason))
+        if cost < DROP_ABOVE:
+            found.append(Stitch(candidate.points + 0.5, float(cost), candidate.reason))
     return [replace(s, state="taken") if s.doubt < TAKE_BELOW else s for s in found]

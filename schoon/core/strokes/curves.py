@@ -54,8 +54,8 @@ def length(stroke: Stroke) -> float:
     return float(arc_lengths(sample(stroke)[0])[-1])
 
 
-def outline(stroke: Stroke, step: float = 3.0) -> Points:
-    """(k, 2) closed polygon of the inked stroke with round ends, for a non-zero fill."""
+def outline(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> Points:
+    """(k, 2) closed polygon of the inked stroke with round ends, for a non-zero fill; inset: px it is made thinner."""
     points, widths = sample(stroke, step)
     keep = np.r_[True, np.hypot(*np.diff(points, axis=0).T) > 1e-6]
     points, widths = points[keep], widths[keep]
@@ -66,7 +66,7 @@ def outline(stroke: Stroke, step: float = 3.0) -> Points:
     if stroke.closed and len(points) > 3:
         tangent[0] = tangent[-1] = points[1] - points[-2]
     tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
-    half = widths[:, None] / 2
+    half = np.maximum(widths[:, None] / 2 - inset, 0.05)
     side = np.c_[-tangent[:, 1], tangent[:, 0]] * half
 
     def cap(centre: Points, along: Points, radius: float) -> Points:

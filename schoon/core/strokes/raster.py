@@ -13,6 +13,9 @@ from .model import Points, Stroke
 
 _SHIFT = 4
 
+_FINER = 4
+"""Strokes are filled this much finer and averaged down: exact widths and smooth edges."""
+
 
 def fixed(points: Points, scale: float = 1.0) -> NDArray[np.int32]:
     """Pixel-centre co-ordinates in OpenCV's fixed-point format.
@@ -29,26 +32,27 @@ def ink_coverage(strokes: Sequence[Stroke], size: tuple[int, int], scale: float 
     """
     width, height = size
     canvas = np.zeros((height, width), np.uint8)
-    scratch = np.zeros_like(canvas)
-    for stroke in strokes:
-        polygon = fixed(outline(stroke), scale)
-        low = np.maximum((polygon.min(axis=0) >> _SHIFT) - 2, 0)
-        high = np.minimum((polygon.max(axis=0) >> _SHIFT) + 3, (width, height))
-        if (high <= low).any():
-            continue
-        box = np.s_[low[1] : high[1], low[0] : high[0]]
-        view = scratch[box]
-        view[:] = 0
-        shifted = polygon - (low << _SHIFT)
-        points, widths = sample(stroke, 3.0)
-        # fillPoly is even-odd where a stroke crosses itself, so its centre line is drawn as well.
-        cv2.fillPoly(view, [shifted], 255, cv2.LINE_AA, _SHIFT)
-        if widths.min() * scale > 1.5:
-            thin = max(1, int(widths.min() * scale - 1))
-            cv2.polylines(
-                view, [fixed(points, scale) - (low << _SHIFT)], False, 255, thin, cv2.LINE_AA, _SHIFT
-            )
-        np.maximum(canvas[box], view, out=canvas[box])
+    fine = scale * _FINER
+    # OpenCV fills the pixels a polygon's edge runs through as well: half a fine pixel too much on each side.
+    shapes = [(fixed(outline(s, inset=0.5 / fine), fine), s) for s in strokes]
+    if not shapes:
+        return canvas
+    corners = np.array([[p.min(axis=0), p.max(axis=0)] for p, _ in shapes]) / ((1 << _SHIFT) * _FINER)
+    low = np.clip(np.floor(corners[:, 0].min(axis=0)).astype(int) - 1, 0, (width, height))
+    high = np.clip(np.ceil(corners[:, 1].max(axis=0)).astype(int) + 2, 0, (width, height))
+    if (high <= low).any():
+        return canvas
+    mask = np.zeros(((high[1] - low[1]) * _FINER, (high[0] - low[0]) * _FINER), np.uint8)
+    shift = (low * _FINER) << _SHIFT
+    for polygon, stroke in shapes:
+        cv2.fillPoly(mask, [polygon - shift], 255, cv2.LINE_8, _SHIFT)
+        thin = int(stroke.widths.min() * fine) - 1
+        if thin > 4:
+            # The fill is even-odd: where a stroke crosses itself its own middle closes the hole.
+            spine = fixed(sample(stroke, 3.0)[0], fine) - shift
+            cv2.polylines(mask, [spine], False, 255, thin, cv2.LINE_8, _SHIFT)
+    box = np.s_[low[1] : high[1], low[0] : high[0]]
+    canvas[box] = cv2.resize(mask, (high[0] - low[0], high[1] - low[1]), interpolation=cv2.INTER_AREA)
     return canvas
 
 

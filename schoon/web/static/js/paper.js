@@ -28,7 +28,10 @@ export class Paper {
     this.layers.patches.setAttribute('clip-path', 'url(#edge)');
   }
 
-  place(matrix) { this.root.setAttribute('transform', `matrix(${matrix.join(' ')})`); }
+  place(matrix) {
+    this.root.setAttribute('transform', `matrix(${matrix.join(' ')})`);
+    this.root.style.setProperty('--inverse', 0.8 / Math.hypot(matrix[0], matrix[1]));
+  }
 
   rough(url, how) {
     if (url && this.image.getAttribute('href') !== url) this.image.setAttribute('href', url);
@@ -68,7 +71,7 @@ export class Paper {
       return node;
     }));
     this.layers.doubts.replaceChildren(...doubts.flatMap((p) => {
-      const group = make('g', { transform: `translate(${p.at.join(' ')})`, 'data-n': p.n });
+      const group = make('g', { style: `--x: ${p.at[0]}px; --y: ${p.at[1]}px`, 'data-n': p.n });
       make('circle', { r: 11 }, group);
       make('text', {}, group).textContent = '?';
       return [group];

@@ -14,7 +14,7 @@ export class View {
     const box = this.element.getBoundingClientRect();
     const [w, h] = this.size;
     // The wings keep a margin at both sides; the paper may lie over part of it.
-    const room = Math.max(200, box.width - Math.min(2 * 150, box.width * 0.3));
+    const room = Math.max(200, box.width - 2 * Math.min(166, box.width * 0.165));
     this.zoom = Math.max(0.02, Math.min(room / w, (box.height - 92) / h));
     this.turn = 0;
     this.x = box.width / 2 - (w / 2) * this.zoom;

@@ -1,0 +1,101 @@
+"""Rough to strokes on drawings with known truth."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from scipy.spatial import cKDTree
+
+from schoon.core.cleanup import CleanupSettings, propose_strokes
+from schoon.core.paper import densities, drawing_density, find_pencils, on_paper
+from schoon.core.strokes import Points, length, resample, sample
+from schoon.demo.roughs import pencil_rough
+
+SIZE = (640, 480)
+
+
+def ring(cx: float, cy: float, r: float) -> Points:
+    t = np.linspace(0, 2 * np.pi, 200)
+    return np.c_[cx + r * np.cos(t), cy + r * np.sin(t)]
+
+
+BOX = resample(np.array([[80.0, 80], [260, 80], [260, 240], [80, 240], [80, 80]]), 2.0)
+LINES = [BOX, ring(440, 240, 110), np.c_[np.linspace(90, 250, 80), 350 + 30 * np.sin(np.linspace(0, 5, 80))]]
+
+
+def scores(strokes: list, lines: list[Points], reach: float = 5.0) -> tuple[float, float, float]:
+    drawn = np.vstack([sample(s, 2.0)[0] for s in strokes])
+    true = np.vstack([resample(line, 2.0) for line in lines])
+    precision = float((cKDTree(true).query(drawn)[0] <= reach).mean())
+    recall = float((cKDTree(drawn).query(true)[0] <= reach).mean())
+    return precision, recall, sum(map(length, strokes)) / (2 * len(true))
+
+
+@pytest.mark.parametrize("looseness", [0.0, 0.5, 1.0])
+def test_searching_strokes_become_one_line_each(looseness: float, random: np.random.Generator) -> None:
+    rough = pencil_rough(LINES, [ring(300, 200, 150)], SIZE, looseness, random)
+    strokes = propose_strokes(rough)
+    precision, recall, ratio = scores(strokes, LINES)
+    assert precision > 0.88
+    assert recall > 0.9
+    assert 0.85 < ratio < 1.15
+    assert len(strokes) <= 9
+
+
+def test_construction_leaves_no_trace_and_cuts_nothing(random: np.random.Generator) -> None:
+    line = np.c_[np.linspace(60, 580, 300), np.full(300, 240.0)]
+    guides = [np.c_[np.full(200, x), np.linspace(60, 420, 200)] for x in (200.0, 320.0, 440.0)]
+    strokes = propose_strokes(pencil_rough([line], guides, SIZE, 0.2, random))
+    precision, recall, _ = scores(strokes, [line])
+    assert precision > 0.97
+    assert recall > 0.97
+
+
+def test_coloured_pencil_counts_when_asked_for(random: np.random.Generator) -> None:
+    guide = np.c_[np.linspace(60, 580, 300), np.full(300, 240.0)]
+    rough = pencil_rough([ring(500, 120, 60)], [guide], SIZE, 0.0, random)
+    strokes = propose_strokes(rough, CleanupSettings(use_colour=True))
+    assert scores(strokes, [guide, ring(500, 120, 60)])[1] > 0.9
+
+
+def test_a_box_keeps_its_corners() -> None:
+    picture = np.full((480, 640, 3), 250, np.uint8)
+    cv2.polylines(picture, [BOX.round().astype(np.int32)], True, (40, 40, 40), 4, cv2.LINE_AA)
+    drawn = np.vstack([sample(s, 1.0)[0] for s in propose_strokes(picture)])
+    away, _ = cKDTree(drawn).query(np.array([[80.0, 80], [260, 80], [260, 240], [80, 240]]))
+    assert away.max() < 3.5
+
+
+def test_light_line_on_dark_and_on_transparent_paper() -> None:
+    dark = np.full((480, 640, 3), 20, np.uint8)
+    cv2.polylines(dark, [LINES[1].round().astype(np.int32)], True, (235, 235, 235), 4, cv2.LINE_AA)
+    assert scores(propose_strokes(dark), [LINES[1]])[1] > 0.97
+    clear = np.zeros((480, 640, 4), np.uint8)
+    cv2.polylines(clear, [LINES[1].round().astype(np.int32)], True, (250, 250, 250, 255), 4, cv2.LINE_AA)
+    assert scores(propose_strokes(clear), [LINES[1]])[1] > 0.97
+
+
+@pytest.mark.parametrize("tone", [0, 120, 255])
+@pytest.mark.parametrize("shape", [(480, 640, 3), (1, 1, 3), (3, 900, 4), (50, 50)])
+def test_empty_paper_of_any_tone_gives_no_strokes(tone: int, shape: tuple[int, ...]) -> None:
+    assert propose_strokes(np.full(shape, tone, np.uint8)) == []
+
+
+def test_other_shapes_are_refused() -> None:
+    with pytest.raises(ValueError, match="channels"):
+        on_paper(np.zeros((4, 4, 2), np.uint8))
+
+
+def test_pencils_are_told_apart_where_they_cross() -> None:
+    picture = np.full((300, 300, 3), 240, np.uint8)
+    cv2.line(picture, (20, 150), (280, 150), (60, 60, 60), 6)
+    blue = np.full((300, 300, 3), 255, np.uint8)
+    cv2.line(blue, (150, 20), (150, 280), (70, 130, 220), 6)
+    picture = (picture.astype(int) * blue // 255).astype(np.uint8)
+    density = densities(picture)
+    pencils = find_pencils(density)
+    assert len(pencils) == 1
+    neutral = drawing_density(density, pencils)
+    assert neutral[80, 150] < 0.1 * neutral[150, 60]
+    assert neutral[150, 150] == pytest.approx(neutral[150, 60], rel=0.25)

@@ -1,0 +1,135 @@
+"""Carrying paint: renumbering, moving and mirroring change nothing; hand paint is never overwritten."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from schoon.core.compose import flat_paint, ink_over, on_backdrop
+from schoon.core.paint import NOTHING, Paint, carry
+from schoon.core.patches import Patches, find_patches
+
+RED, BLUE, GREEN = 1, 2, 3
+
+
+def figure(shift: float = 0.0, mirror: bool = False) -> Patches:
+    """A body (two halves) with a head and an eye."""
+    picture = np.zeros((360, 480), np.uint8)
+    x = int(170 + shift)
+    cv2.rectangle(picture, (x, 180), (x + 120, 320), 255, 3)
+    cv2.line(picture, (x, 240), (x + 120, 240), 255, 3)
+    cv2.circle(picture, (x + 60, 110), 60, 255, 3)
+    cv2.circle(picture, (x + 80, 100), 14, 255, 3)
+    return find_patches((picture[:, ::-1] if mirror else picture) > 127)
+
+
+def key_of(patches: Patches, shift: float = 0.0) -> dict[int, Paint]:
+    x = 170 + shift
+    places = {
+        (x + 60, 210): RED,
+        (x + 60, 280): BLUE,
+        (x + 40, 120): GREEN,
+        (x + 80, 100): RED,
+        (5, 5): NOTHING,
+    }
+    return {patches.at(*at): Paint(pot) for at, pot in places.items()}
+
+
+def pots(painting: dict[int, Paint], patches: Patches, shift: float) -> list[int]:
+    return [painting[n].pot for n in key_of(patches, shift)]
+
+
+EXPECTED = [RED, BLUE, GREEN, RED, NOTHING]
+
+
+def test_paint_follows_a_moving_figure() -> None:
+    drawings = [figure(12.0 * k) for k in range(6)]
+    result = carry(drawings, {0: key_of(drawings[0])})
+    for k, patches in enumerate(drawings):
+        assert pots(result[k], patches, 12.0 * k) == EXPECTED
+    assert not any(paint.unsure for painting in result.values() for paint in painting.values())
+
+
+def test_each_carried_patch_knows_where_it_came_from() -> None:
+    drawings = [figure(), figure(8)]
+    result = carry(drawings, {0: key_of(drawings[0])})
+    for n, paint in result[1].items():
+        assert paint.by == "carried"
+        assert paint.source is not None
+        drawing, patch = paint.source
+        assert drawing == 0
+        assert result[0][patch].pot == paint.pot, n
+
+
+def test_renumbering_changes_nothing() -> None:
+    first, second = figure(), figure(10)
+    order = np.r_[0, np.random.default_rng(3).permutation(second.count) + 1]
+    renumbered = replace(
+        second,
+        labels=order[second.labels].astype(np.int32),
+        open_labels=order[second.open_labels].astype(np.int32),
+        areas=second.areas[np.argsort(order)],
+        anchors=second.anchors[np.argsort(order)],
+        background=int(order[second.background]),
+    )
+    plain = carry([first, second], {0: key_of(first)})[1]
+    other = carry([first, renumbered], {0: key_of(first)})[1]
+    assert {int(order[n]): p.pot for n, p in plain.items()} == {n: p.pot for n, p in other.items()}
+
+
+def test_mirroring_both_changes_nothing() -> None:
+    first, second = figure(mirror=True), figure(10, mirror=True)
+    key = {first.at(479.5 - x, y): Paint(pot) for (x, y), pot in
+           {(230, 210): RED, (230, 280): BLUE, (210, 120): GREEN, (250, 100): RED, (5, 5): NOTHING}.items()}  # fmt: skip
+    result = carry([first, second], {0: key})[1]
+    seen = [
+        result[second.at(479.5 - x - 10, y)].pot for x, y in ((230, 210), (230, 280), (210, 120), (250, 100))
+    ]
+    assert seen == EXPECTED[:4]
+
+
+def test_hand_paint_is_never_overwritten_and_guides_its_neighbours() -> None:
+    drawings = [figure(12.0 * k) for k in range(4)]
+    corrected = {drawings[2].at(170 + 24 + 60, 280): Paint(GREEN)}
+    result = carry(drawings, {0: key_of(drawings[0]), 2: corrected})
+    for n, paint in corrected.items():
+        assert result[2][n] == paint
+    assert pots(result[1], drawings[1], 12) == EXPECTED
+
+
+def test_two_keys_are_both_asked() -> None:
+    drawings = [figure(10.0 * k) for k in range(5)]
+    late = {n: Paint(BLUE if p.pot == GREEN else p.pot) for n, p in key_of(drawings[4], 40).items()}
+    result = carry(drawings, {0: key_of(drawings[0]), 4: late})
+    head = [result[k][drawings[k].at(170 + 10 * k + 40, 120)].pot for k in range(5)]
+    assert head[0] == head[1] == GREEN
+    assert head[3] == head[4] == BLUE
+
+
+def test_without_paint_or_with_other_sizes_it_refuses() -> None:
+    with pytest.raises(ValueError, match="must be painted"):
+        carry([figure()], {})
+    with pytest.raises(ValueError, match="one size"):
+        carry([figure(), find_patches(np.zeros((20, 20), bool))], {0: key_of(figure())})
+
+
+def test_the_background_never_takes_a_pot_of_the_figure() -> None:
+    drawings = [figure(), find_patches(np.zeros((360, 480), bool))]
+    result = carry(drawings, {0: key_of(drawings[0])})
+    assert result[1][drawings[1].background].pot == NOTHING
+
+
+def test_ink_over_paint_composes_without_a_halo() -> None:
+    patches = figure()
+    flat = flat_paint(
+        patches, {n: (200, 30, 40) for n in range(1, patches.count + 1) if n != patches.background}
+    )
+    coverage = np.where(patches.open_labels == 0, 255, 0).astype(np.uint8)
+    picture = ink_over(flat, coverage, (10, 20, 30))
+    inside = patches.labels != patches.background
+    assert (picture[inside, 3] == 255).all()
+    assert set(map(tuple, picture[inside][:, :3])) == {(200, 30, 40), (10, 20, 30)}
+    assert (on_backdrop(picture, (9, 9, 9))[0, 0] == 9).all()

@@ -1,0 +1,76 @@
+"""Gaps and stitches on drawings with known openings."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from schoon.core.patches import add_stitches, find_patches
+from schoon.core.seal import Stitch, line_width, propose_stitches
+
+
+def arc_ink(gap: float, width: int, turn: float = 0.3) -> np.ndarray:
+    """A ring of radius 120 with a gap of `gap` px."""
+    picture = np.zeros((400, 400), np.uint8)
+    half = gap / 120 / 2
+    t = np.linspace(turn + half, turn + 2 * np.pi - half, 400)
+    points = np.c_[200 + 120 * np.cos(t), 200 + 120 * np.sin(t)]
+    cv2.polylines(picture, [np.round(points * 16).astype(np.int32)], False, 255, width, cv2.LINE_AA, 4)
+    return picture > 127
+
+
+@pytest.mark.parametrize("width", [1, 2, 4, 9])
+@pytest.mark.parametrize("gap", [7.0, 12.0])
+@pytest.mark.parametrize("turn", [0.0, 0.3, 2.0])
+def test_a_gap_in_a_ring_is_shut(width: int, gap: float, turn: float) -> None:
+    ink = arc_ink(gap + width, width, turn)
+    assert find_patches(ink).count == 1
+    stitches = [s for s in propose_stitches(ink) if s.state == "taken"]
+    assert len(stitches) == 1
+    assert find_patches(add_stitches(ink, [stitches[0].points])).count == 2
+
+
+def test_an_end_that_stops_short_of_a_line_is_shut() -> None:
+    picture = np.zeros((400, 400), np.uint8)
+    cv2.rectangle(picture, (80, 80), (320, 320), 255, 4)
+    cv2.line(picture, (200, 82), (200, 304), 255, 4)
+    ink = picture > 127
+    stitches = propose_stitches(ink)
+    assert [s.state for s in stitches] == ["taken"]
+    assert "short of a line" in stitches[0].reason
+    assert find_patches(add_stitches(ink, [stitches[0].points])).count == 3
+
+
+def test_a_wide_opening_stays_open() -> None:
+    assert [s for s in propose_stitches(arc_ink(90, 4)) if s.state == "taken"] == []
+
+
+def test_a_line_that_ends_in_the_open_is_no_gap() -> None:
+    picture = np.zeros((400, 400), np.uint8)
+    cv2.rectangle(picture, (60, 60), (340, 340), 255, 4)
+    cv2.line(picture, (62, 200), (200, 200), 255, 4)
+    assert propose_stitches(picture > 127) == []
+
+
+def test_doubt_grows_with_the_gap() -> None:
+    doubts = [propose_stitches(arc_ink(gap, 4))[0].doubt for gap in (10.0, 18.0, 28.0)]
+    assert doubts == sorted(doubts)
+
+
+@pytest.mark.parametrize("fill", [False, True])
+def test_empty_and_black_drawings_have_no_gaps(fill: bool) -> None:
+    assert propose_stitches(np.full((90, 120), fill)) == []
+
+
+@pytest.mark.parametrize("width", [1, 3, 6, 12])
+def test_line_width_is_read_off_the_ink(width: int) -> None:
+    assert line_width(arc_ink(40, width)) == pytest.approx(width, abs=1.6)
+
+
+def test_stitches_survive_json() -> None:
+    stitch = Stitch(np.array([[1.0, 2], [3, 4]]), 0.25, "why", "left", "hand")
+    back = Stitch.from_dict(stitch.to_dict())
+    assert back.to_dict() == stitch.to_dict()
+    with pytest.raises(ValueError, match="two finite points"):
+        Stitch.from_dict({**stitch.to_dict(), "points": [[1, 2]]})
