@@ -91,11 +91,13 @@ class LocalServer:
             [
                 tool,
                 "--no-defaults",
-                f"--datadir={fresh}",
+                f"--datadir=./{fresh.name}",
                 f"--user={getpass.getuser()}",
                 "--skip-test-db",
                 "--auth-root-authentication-method=socket",
             ],
+            # Its script splits paths at spaces, so it is given one without any.
+            cwd=self.folder,
             capture_output=True,
             text=True,
             check=False,

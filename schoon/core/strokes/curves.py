@@ -57,7 +57,10 @@ def length(stroke: Stroke) -> float:
 def outline(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> Points:
     """(k, 2) closed polygon of the inked stroke with round ends, for a non-zero fill; inset: px it is made thinner."""
     points, widths = sample(stroke, step)
-    keep = np.r_[True, np.hypot(*np.diff(points, axis=0).T) > 1e-6]
+    # Segments of a stroke differ in length; short ones need fewer points.
+    paces = np.floor(arc_lengths(points) / (0.5 * step))
+    keep = np.r_[True, np.diff(paces) > 0]
+    keep[-1] = len(points) > 1
     points, widths = points[keep], widths[keep]
     if len(points) < 2:
         points = np.vstack([points[0], points[0] + (0.01, 0.0)])

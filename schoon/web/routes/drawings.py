@@ -11,6 +11,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
 from ...core.patches import outlines
+from ...core.strokes import Stroke
 from ...formats import svg
 from ...store import Cursor, Row, productions, revisions
 from ...work import edits
@@ -43,7 +44,7 @@ def _drawing(cursor: Cursor, drawing_id: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _stroke(stroke: Any) -> dict[str, Any]:
+def _stroke(stroke: Stroke) -> dict[str, Any]:
     return {"id": stroke.id, "d": svg.outline_path(stroke), "confidence": stroke.confidence, "by": stroke.by}
 
 
@@ -134,7 +135,8 @@ def _answer(saved: edits.Saved, **more: Any) -> JSONResponse:
 def trace(drawing_id: int, edit: Trace, store: StoreDep) -> JSONResponse:
     """Fits a pen path and adds it as a stroke."""
     stroke = edits.stroke_from_pen([tuple(p) for p in edit.path], edit.width, edit.steady)  # type: ignore[misc]
-    stroke = type(stroke)(stroke.controls, stroke.widths, 1.0, "hand", edit.id)
+    # As it will be read back, so that the page shows just what is stored.
+    stroke = Stroke.from_dict({**stroke.to_dict(), "id": edit.id})
     with store.transaction() as cursor:
         saved = edits.trace(cursor, drawing_id, edit.base or None, stroke)
     return _answer(saved, stroke=_stroke(stroke))

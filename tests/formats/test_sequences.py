@@ -1,0 +1,150 @@
+"""Bad input is named in plain words, with a remedy, before anything is stored."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from schoon.errors import Refusal
+from schoon.formats import gif, svg
+from schoon.formats.pictures import decode, encode_png, for_storage
+from schoon.formats.sequences import inspect, number_of, zip_of
+
+
+def png(size: tuple[int, int] = (40, 30), tone: int = 200) -> bytes:
+    return encode_png(np.full((size[1], size[0], 3), tone, np.uint8))
+
+
+def encoded(mode: str, form: str, **options: object) -> bytes:
+    out = io.BytesIO()
+    Image.new(mode, (40, 30)).save(out, form, **options)
+    return out.getvalue()
+
+
+def zipped(**files: bytes) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, body in files.items():
+            archive.writestr(name.replace("__", "/"), body)
+    return out.getvalue()
+
+
+def test_numbers_sort_as_numbers() -> None:
+    report = inspect([(f"stair_{n}.png", png(tone=n)) for n in (10, 9, 100, 2)])
+    assert [p.number for p in report.pictures] == [2, 9, 10, 100]
+    assert not report.problems
+    assert "leaves out" in report.notes[0]
+
+
+@pytest.mark.parametrize(
+    ("name", "number"), [("a1_0012.png", 12), ("7.tif", 7), ("shot3.v2.png", 2), ("x.png", None)]
+)
+def test_the_last_number_in_a_name_counts(name: str, number: int | None) -> None:
+    assert number_of(name) == number
+
+
+@pytest.mark.parametrize(
+    ("files", "words"),
+    [
+        ([], "No pictures were chosen"),
+        ([("rough.png", png())], "rough.png has no number"),
+        ([("a1.png", b"not a picture")], "a1.png is not a readable picture"),
+        ([("a1.png", b"")], "a1.png is not a readable picture"),
+        ([("a1.png", png()[:-60])], "a1.png is broken"),
+        ([("notes1.txt", b"hello")], "notes1.txt is not a readable picture"),
+        ([("a1.gif", encoded("P", "GIF"))], "a1.gif is not a readable picture"),
+        ([("a1.png", png()), ("b01.png", png())], "Number 1 comes 2 times: a1.png, b01.png"),
+        ([("a1.png", png()), ("a2.png", png()), ("a3.png", png((41, 30)))], "a3.png (41 x 30)"),
+        ([("a1.png", png((8200, 2)))], "8200 x 2 px; the limit is 8192"),
+        ([("all.zip", b"PK\x03\x04broken")], "all.zip is not a readable zip"),
+        ([("all.zip", zipped(**{"..__..__etc__a1.png": png()}))], "unsafe path"),
+        ([("all.zip", zipped(**{"a1.png": bytes(200_000_000)}))], "unpacks to 200 MB"),
+        ([("all.zip", zipped())], "No pictures were chosen"),
+    ],
+)
+def test_bad_input_is_named(files: list[tuple[str, bytes]], words: str) -> None:
+    problems = inspect(files).problems
+    assert any(words in problem for problem in problems), problems
+
+
+def test_a_zip_is_read_with_its_folders_and_without_litter() -> None:
+    body = zipped(
+        **{
+            "roughs__a1.png": png(),
+            "roughs__a2.png": png(tone=9),
+            "__MACOSX__._a1.png": b"x",
+            "roughs__.hidden": b"",
+        }
+    )
+    report = inspect([("all.zip", body)])
+    assert not report.problems
+    assert [p.name for p in report.pictures] == ["a1.png", "a2.png"]
+
+
+@pytest.mark.parametrize(
+    ("mode", "form", "channels"),
+    [("RGB", "JPEG", 3), ("CMYK", "JPEG", 3), ("P", "PNG", 3), ("L", "TIFF", 3), ("RGBA", "WEBP", 4), ("I;16", "PNG", 3), ("1", "PNG", 3), ("LA", "PNG", 4)],
+)  # fmt: skip
+def test_every_sort_of_picture_is_read(mode: str, form: str, channels: int) -> None:
+    pixels = decode("a", encoded(mode, form))
+    assert pixels.shape == (30, 40, channels)
+    assert pixels.dtype == np.uint8
+
+
+def test_sixteen_bit_tones_are_kept_in_proportion() -> None:
+    ramp = np.linspace(0, 65535, 256).astype(np.uint16)[None].repeat(4, axis=0)
+    assert np.abs(decode("a", encode_png(ramp))[0, :, 0].astype(int) - np.arange(256)).max() <= 1
+
+
+def test_a_picture_turned_by_exif_is_turned_upright() -> None:
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    body, mime, width, height, pixels = for_storage("a", encoded("RGB", "JPEG", exif=exif))
+    assert (width, height) == (30, 40)
+    assert mime == "image/png"
+    assert decode("a", body).shape == pixels.shape
+
+
+def test_gif_durations_add_up() -> None:
+    assert sum(gif.durations([2] * 12, 24)) == 100
+    assert gif.durations([1, 1, 1], 24) == [4, 4, 4]
+
+
+def test_gif_keeps_size_holds_and_flat_colours() -> None:
+    frames = [np.full((20, 30, 3), colour, np.uint8) for colour in ((200, 40, 40), (40, 90, 200))]
+    body = gif.encode(frames, [2, 4], 24)
+    with Image.open(io.BytesIO(body)) as picture:
+        assert (picture.size, picture.n_frames, picture.info["loop"]) == ((30, 20), 2, 0)
+        picture.seek(1)
+        assert np.abs(np.array(picture.convert("RGB")).astype(int) - frames[1]).max() <= 3
+    with pytest.raises(ValueError, match="needs a picture"):
+        gif.encode([], [], 24)
+
+
+def test_gif_estimate_is_near_the_truth(random: np.random.Generator) -> None:
+    frames = [random.integers(0, 255, (60, 80, 3), np.uint8) for _ in range(8)]
+    whole = len(gif.encode(frames, [1] * 8, 24))
+    assert gif.estimate(frames[:3], 8) == pytest.approx(whole, rel=0.2)
+
+
+def test_equal_files_give_equal_zips() -> None:
+    assert zip_of([("a.png", b"1")]) == zip_of([("a.png", b"1")])
+
+
+def test_svg_gives_back_its_strokes() -> None:
+    from schoon.core.strokes import Stroke
+
+    stroke = Stroke(np.array([[1.0, 2], [10, 2], [20, 30], [40, 31]]), np.array([3.0, 3.0]))
+    (back,), size = svg.read_drawing_svg("a.svg", svg.drawing_svg([stroke], (50, 60)))
+    assert size == (50, 60)
+    assert np.abs(back.controls - stroke.controls).max() < 0.01
+    with pytest.raises(Refusal, match="viewBox"):
+        svg.read_drawing_svg("a.svg", "<svg/>")
+    with pytest.raises(Refusal, match="commands other than"):
+        svg.read_drawing_svg(
+            "a.svg", '<svg viewBox="0 0 9 9"><path fill="none" d="M0 0A1 1 0 0 0 2 2"/></svg>'
+        )

@@ -1,0 +1,95 @@
+"""The commands on folders of pictures."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from svgelements import SVG
+from svgelements import Path as SvgPath
+
+from .web.conftest import rough
+
+
+def schoon(*arguments: object) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-c", "from schoon.cli import main; main()", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True, check=False, timeout=120)
+
+
+@pytest.fixture
+def roughs(tmp_path: Path) -> list[Path]:
+    paths = [tmp_path / f"r{k}.png" for k in (1, 2)]
+    for k, path in enumerate(paths):
+        path.write_bytes(rough(6 * k))
+    return paths
+
+
+def test_from_rough_to_frames(roughs: list[Path], tmp_path: Path) -> None:
+    lines, sealed, painted, frames = (tmp_path / name for name in ("lines", "sealed", "painted", "frames"))
+    assert schoon("clean", *roughs, "--out", lines, "--jobs", 2).returncode == 0
+    drawing = SVG.parse(str(lines / "r1.svg"))
+    assert (drawing.width, drawing.height) == (320, 240)
+    assert len(list(drawing.select(lambda e: isinstance(e, SvgPath)))) >= 3
+
+    assert schoon("seal", lines / "r1.svg", "--out", sealed).returncode == 0
+    labels = cv2.imread(str(sealed / "r1.patches.png"), cv2.IMREAD_UNCHANGED)
+    assert labels.dtype == np.uint16
+    assert len(np.unique(labels)) == 5
+    assert set(json.loads((sealed / "r1.json").read_text())) == {"stitches"}
+
+    key = np.zeros((240, 320, 4), np.uint8)
+    cv2.circle(key, (150, 120), 80, (60, 90, 138, 255), -1)
+    cv2.imwrite(str(tmp_path / "key.png"), key)
+    done = schoon("paint", lines, "--key", f"r1={tmp_path / 'key.png'}", "--out", painted)
+    assert done.returncode == 0, done.stderr
+    paint = cv2.imread(str(painted / "r2.png"), cv2.IMREAD_UNCHANGED)
+    assert paint[120, 90].tolist() == [60, 90, 138, 255]
+    assert paint[5, 5, 3] == 0
+    report = json.loads((painted / "r2.json").read_text())
+    assert {"at", "colour", "doubt", "from"} == set(report["patches"][0])
+
+    done = schoon("export", lines, painted, "--out", frames, "--hold", 2, "--gif", "loop.gif")
+    assert done.returncode == 0, done.stderr
+    assert sorted(p.name for p in frames.iterdir()) == [
+        "0001.png",
+        "0002.png",
+        "0003.png",
+        "0004.png",
+        "loop.gif",
+    ]
+
+
+def test_one_bad_picture_does_not_stop_the_others(roughs: list[Path], tmp_path: Path) -> None:
+    bad = tmp_path / "bad.png"
+    bad.write_bytes(b"no picture")
+    done = schoon("clean", bad, *roughs, "--out", tmp_path / "out")
+    assert done.returncode == 1
+    assert "bad.png is not a readable picture" in done.stderr
+    assert (tmp_path / "out" / "r2.svg").exists()
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["clean"], "Missing"),
+        (["clean", "a.png", "b/a.png", "--out", "o"], "different names"),
+        (["paint", "nowhere", "--key", "a=b.png", "--out", "o"], "not a folder"),
+        (["clean", "a.png", "--out", "o", "--detail", "7"], "--detail"),
+    ],
+)
+def test_wrong_usage_ends_with_two(arguments: list[str], words: str, tmp_path: Path) -> None:
+    done = schoon(*[tmp_path / a if a == "o" else a for a in arguments])
+    assert done.returncode == 2
+    assert words in done.stderr
+
+
+def test_help_says_what_a_stranger_needs() -> None:
+    for command in ("clean", "seal", "paint", "export"):
+        done = schoon(command, "--help")
+        assert done.returncode == 0
+        assert "--out" in done.stdout

@@ -1,0 +1,269 @@
+"""The pages and their edits over the real store, without a browser."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from typing import Any
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+from PIL import Image
+
+from schoon.jobs import Runner
+from schoon.settings import Settings
+from schoon.store import Store
+
+from ..conftest import table_counts
+from .conftest import Shot, rough
+
+PATH = [[40.0 + k, 60.0 + 10 * np.sin(k / 9), 0.3 + 0.004 * k] for k in range(100)]
+
+
+def trace(shot: Shot, number: int = 1, name: str = "aaaaaaaaaa", **more: Any) -> dict:
+    return shot.edit(number, "trace", id=name, path=PATH, width=4, **more)
+
+
+def test_taking_in_orders_by_number_and_holds_on_twos(shot: Shot) -> None:
+    run = shot.run()
+    assert [d["number"] for d in run["drawings"]] == [1, 2, 3]
+    assert run["spans"] == [[1, 2, shot.ids[0]], [3, 2, shot.ids[1]], [5, 2, shot.ids[2]]]
+    assert [d["kind"] for d in run["drawings"]] == ["key", "inbetween", "key"]
+    assert run["progress"]["next_words"] == "Clean 3 roughs"
+
+
+@pytest.mark.parametrize("stage", ["rough", "line", "seal", "paint", "hand-off"])
+def test_every_stage_has_its_page(client: TestClient, shot: Shot, stage: str) -> None:
+    page = client.get(f"/shots/1/{stage}", headers={"accept": "text/html"})
+    assert page.status_code == 200
+    assert 'aria-current="page"' in page.text
+    assert client.get("/", headers={"accept": "text/html"}).text.count("/view.webp") == 3
+    assert "Coat" in client.get("/models/1", headers={"accept": "text/html"}).text
+
+
+def test_repeats_become_holds(client: TestClient, shot: Shot) -> None:
+    files = [("files", (f"{k}.png", rough(k // 3), "image/png")) for k in range(1, 7)]
+    token = client.post("/take-in/check", files=files).text.split('data-token="')[1].split('"')[0]
+    client.post(
+        "/productions/1/take-in",
+        data={"token": token, "name": "Held", "level": "Pim", "fps": "12", "hold": "repeats"},
+    )
+    run = client.get("/api/shots/2/run").json()
+    assert [[first, count] for first, count, _ in run["spans"]] == [[1, 2], [3, 3], [6, 1]]
+
+
+def test_whatever_is_refused_changes_nothing(client: TestClient, shot: Shot, store: Store) -> None:
+    shot.job("clean")
+    before = table_counts(store)
+    first = f"/api/drawings/{shot.ids[0]}"
+    ok = {"base": 0, "id": "bbbbbbbbbb", "path": PATH, "width": 4}
+    take = {"token": "gone", "name": "New", "level": "Pim", "fps": "24", "hold": "2"}
+    tries: list[tuple[str, dict[str, Any], str]] = [
+        ("/productions", {"data": {"name": "  "}}, "Give the production a name"),
+        ("/productions", {"data": {"name": "Harbour Lights"}}, "choose another name"),
+        ("/productions/1/take-in", {"data": take}, "choose them again"),
+        ("/productions/1/take-in", {"data": {**take, "token": "../../etc"}}, "Choose the pictures again"),
+        ("/productions/1/take-in", {"data": {**take, "fps": "0"}}, "frame rate"),
+        ("/productions/1/take-in", {"data": {**take, "hold": "9"}}, "hold of one to four"),
+        ("/models/1/pots", {"data": {"name": "Coat", "colour": "#000000"}}, "pot called"),
+        ("/models/1/pots", {"data": {"name": "New", "colour": "red"}}, "not a colour"),
+        (
+            "/models/1/pictures",
+            {"files": {"picture": ("x.png", b"no", "image/png")}},
+            "x.png is not a readable picture",
+        ),
+        ("/api/keys/1/colour", {"json": {"pot": 99, "colour": "#000000"}}, "not in that colour key"),
+        ("/api/shots/1/key", {"json": {"key": 99}}, "colour key is not in the model"),
+        ("/api/shots/1/hold", {"json": {"first": 1, "hold": 9}}, "room for a hold"),
+        ("/api/shots/1/hold", {"json": {"first": 1, "hold": 0}}, "greater than or equal to 1"),
+        (f"{first}/trace", {"json": {**ok, "path": []}}, "at least 1"),
+        (f"{first}/trace", {"json": {**ok, "path": [[0, 0]]}}, "at least 3"),
+        (f"{first}/trace", {"json": {**ok, "width": -1}}, "greater than 0"),
+        (f"{first}/delete", {"json": {"base": 0, "ids": ["nothing"]}}, "not in the drawing any more"),
+        (f"{first}/judge", {"json": {"base": 0, "stitch": "x", "state": "taken"}}, "look for gaps again"),
+        (f"{first}/judge", {"json": {"base": 0, "stitch": "x", "state": "maybe"}}, "Input should be"),
+        (f"{first}/stitch", {"json": {"base": 0, "points": [[1, 1], [1, 1]]}}, "drag from one side"),
+        (f"{first}/pour", {"json": {"base": 0, "points": [[150, 60]], "pot": 99}}, "choose another one"),
+        (f"{first}/pour", {"json": {"base": 0, "points": [[-5, -5]], "pot": 1}}, "no patch under the pen"),
+        ("/api/drawings/999/undo", {"json": {}}, "drawing is not there"),
+        ("/api/levels/1/jobs", {"json": {"kind": "carry"}}, "paint one drawing"),
+        ("/api/levels/9/jobs", {"json": {"kind": "clean"}}, "no drawings"),
+        ("/api/levels/1/export", {"json": {"what": "gif", "width": 3}}, "greater than or equal to 16"),
+        ("/api/levels/1/export", {"json": {"what": "film", "width": 300}}, "Input should be"),
+    ]
+    for url, content, words in tries:
+        answer = client.post(url, **content)
+        assert answer.status_code in (404, 422), (url, content, answer.text)
+        assert words in answer.json()["error"], (url, content)
+    assert table_counts(store) == before
+
+
+def test_bad_files_are_named_and_nothing_waits(client: TestClient, shot: Shot, settings: Settings) -> None:
+    waiting = settings.cache / "incoming"
+    before = len(list(waiting.iterdir()))
+    page = client.post("/take-in/check", files=[("files", ("a1.png", b"junk", "image/png"))]).text
+    assert "a1.png is not a readable picture" in page
+    assert "data-token" not in page
+    assert len(list(waiting.iterdir())) == before
+
+
+def test_unknown_pages_say_so_in_words(client: TestClient) -> None:
+    for url in ("/nowhere", "/shots/99/line", "/models/9", "/shots/1/tone"):
+        page = client.get(url, headers={"accept": "text/html"})
+        assert page.status_code == 404
+        assert "Back to the shelf" in page.text
+
+
+def test_a_traced_stroke_is_a_lean_curve_that_undo_takes_back(shot: Shot) -> None:
+    answer = trace(shot)
+    assert answer["stroke"]["by"] == "hand"
+    assert shot.drawing(1)["strokes"] == [answer["stroke"]]
+    undone = shot.client.post(f"/api/drawings/{shot.ids[0]}/undo").json()
+    assert undone["label"] == "trace a stroke"
+    state = shot.drawing(1)
+    assert (state["strokes"], state["undo"], state["redo"]) == ([], False, True)
+    shot.client.post(f"/api/drawings/{shot.ids[0]}/redo")
+    assert len(shot.drawing(1)["strokes"]) == 1
+
+
+def test_a_stroke_sent_twice_is_kept_once(shot: Shot) -> None:
+    trace(shot)
+    trace(shot)
+    assert len(shot.drawing(1)["strokes"]) == 1
+
+
+def test_two_windows_keep_both_changes_and_say_so(shot: Shot) -> None:
+    base = shot.drawing(1)["revision"]
+    assert not trace(shot, name="aaaaaaaaaa", base=base)["merged"]
+    assert trace(shot, name="cccccccccc", base=base)["merged"]
+    assert {s["id"] for s in shot.drawing(1)["strokes"]} == {"aaaaaaaaaa", "cccccccccc"}
+
+
+def test_cleaning_keeps_what_a_hand_drew_and_is_undone_as_one(shot: Shot) -> None:
+    trace(shot, 2)
+    job = shot.job("clean")
+    assert (job["state"], job["done"], job["failed"]) == ("done", 3, 0)
+    strokes = shot.drawing(2)["strokes"]
+    assert [s["id"] for s in strokes if s["by"] == "hand"] == ["aaaaaaaaaa"]
+    assert len(strokes) >= 4
+    undone = shot.client.post(f"/api/drawings/{shot.ids[0]}/undo").json()
+    assert len(undone["drawings"]) == 3
+    assert [len(shot.drawing(k)["strokes"]) for k in (1, 2, 3)] == [0, 1, 0]
+
+
+def centre(shot: Shot, number: int, x: float, y: float) -> int:
+    """The patch whose anchor is nearest to a point."""
+    found = shot.patches(number)
+    others = [p for p in found["patches"] if p["n"] != found["background"]]
+    return min(others, key=lambda p: np.hypot(p["at"][0] - x, p["at"][1] - y))["n"]
+
+
+def test_paint_is_poured_carried_and_follows_the_key(shot: Shot) -> None:
+    shot.job("clean")
+    eye, mouth = [181, 95], [156, 140]
+    painted = shot.edit(1, "pour", points=[eye, mouth], pot=1)["paint"]
+    assert sorted(p["by"] for p in painted.values()) == ["hand", "hand"]
+    shot.edit(1, "pour", points=[[100, 120]], pot=2)
+    job = shot.job("carry")
+    assert job["state"] == "done", job
+    for number in (2, 3):
+        paint = shot.patches(number)["paint"]
+        shift = 6 * (number - 1)
+        assert paint[str(centre(shot, number, 181 + shift, 95))]["pot"] == 1
+        assert paint[str(centre(shot, number, 156 + shift, 140))]["pot"] == 1
+        assert len(paint) == 3
+    shot.client.post("/api/keys/2/colour", json={"pot": 1, "colour": "#102030"})
+    shot.client.post("/api/shots/1/key", json={"key": 2})
+    view = shot.client.get(f"/drawings/{shot.ids[1]}/view.webp?w=320&look=paint")
+    pixels = np.asarray(Image.open(io.BytesIO(view.content)).convert("RGB"))
+    assert np.abs(pixels[140, 162].astype(int) - (0x10, 0x20, 0x30)).max() < 12
+
+
+def test_paint_stays_when_the_line_changes_and_lifts_off(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(1, "pour", points=[[181, 95]], pot=1)
+    trace(shot)
+    assert [p["pot"] for p in shot.patches(1)["paint"].values()] == [1]
+    assert shot.edit(1, "pour", points=[[181, 95]], pot=None)["paint"] == {}
+
+
+def test_a_stitch_by_hand_parts_a_patch_until_it_is_taken_away(shot: Shot) -> None:
+    shot.job("clean")
+    before = len(shot.patches(1)["patches"])
+    shot.edit(1, "stitch", points=[[156, 162], [156, 201]])
+    assert len(shot.patches(1)["patches"]) == before
+    shot.edit(1, "stitch", points=[[156, 120], [156, 38]])
+    assert len(shot.patches(1)["patches"]) == before + 1
+    stitch = shot.drawing(1)["stitches"][-1]
+    assert (stitch["by"], stitch["state"]) == ("hand", "taken")
+    shot.edit(1, "judge", stitch=stitch["id"], state="left")
+    assert len(shot.patches(1)["patches"]) == before
+    shot.edit(1, "unstitch", stitch=stitch["id"])
+    assert stitch["id"] not in {s["id"] for s in shot.drawing(1)["stitches"]}
+
+
+def exported(shot: Shot, what: str, width: int = 320) -> bytes:
+    answer = shot.client.post("/api/levels/1/export", json={"what": what, "width": width}).json()
+    shot.client.app.state.runner.run_open()
+    return shot.client.get(f"/exports/{answer['id']}").content
+
+
+def test_exports_hold_what_was_painted(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(1, "pour", points=[[181, 95]], pot=1)
+    with zipfile.ZipFile(io.BytesIO(exported(shot, "frames"))) as archive:
+        assert archive.namelist() == [f"Quay_Pim_{k:04}.png" for k in range(1, 7)]
+        pixels = np.asarray(Image.open(archive.open("Quay_Pim_0002.png")))
+    assert pixels[95, 181].tolist() == [0xED, 0xB2, 0x1F, 255]
+    assert pixels[10, 10].tolist() == [0, 0, 0, 0]
+    with zipfile.ZipFile(io.BytesIO(exported(shot, "drawings", 160))) as archive:
+        assert len(archive.namelist()) == 3
+    with Image.open(io.BytesIO(exported(shot, "gif", 160))) as picture:
+        assert (picture.size, picture.n_frames) == ((160, 120), 3)
+    size = shot.client.get("/api/levels/1/gif-size?width=160").json()["bytes"]
+    assert size == pytest.approx(len(exported(shot, "gif", 160)), rel=0.5)
+    assert shot.client.get("/exports/99").status_code == 404
+
+
+def test_a_cancelled_job_keeps_what_is_done(shot: Shot) -> None:
+    job = shot.client.post("/api/levels/1/jobs", json={"kind": "clean"}).json()
+    assert shot.client.post(f"/api/jobs/{job['id']}/cancel").json()["state"] == "cancelled"
+    shot.client.app.state.runner.run_open()
+    assert shot.drawing(1)["strokes"] == []
+
+
+def test_an_interrupted_job_is_taken_up_without_doing_anything_twice(
+    shot: Shot, store: Store, settings: Settings
+) -> None:
+    job = shot.client.post("/api/levels/1/jobs", json={"kind": "clean"}).json()
+    with store.transaction() as cursor:
+        cursor.execute("UPDATE jobs SET state = 'running' WHERE id = %s", (job["id"],))
+        cursor.execute(
+            "UPDATE job_items SET state = 'done' WHERE job_id = %s AND drawing_id = %s",
+            (job["id"], shot.ids[0]),
+        )
+    runner = Runner(store, settings)
+    try:
+        runner.run_open()
+    finally:
+        runner.stop()
+    assert [bool(shot.drawing(k)["strokes"]) for k in (1, 2, 3)] == [False, True, True]
+    assert shot.client.get(f"/api/jobs/{job['id']}").json()["state"] == "done"
+
+
+def test_a_rough_that_cannot_be_read_fails_alone(shot: Shot, store: Store) -> None:
+    with store.transaction() as cursor:
+        cursor.execute(
+            "UPDATE pictures p JOIN drawings d ON d.rough = p.sha256 SET p.body = 'x' WHERE d.number = 2"
+        )
+    job = shot.job("clean")
+    assert (job["done"], job["failed"]) == (2, 1)
+    assert "drawing 2" in job["message"]
+
+
+def test_holds_and_kinds_are_set_on_the_sheet(shot: Shot) -> None:
+    spans = shot.client.post("/api/shots/1/hold", json={"first": 1, "hold": 3}).json()["spans"]
+    assert [s[:2] for s in spans] == [[1, 3], [4, 1], [5, 2]]
+    shot.client.post(f"/api/drawings/{shot.ids[1]}/kind", json={"kind": "breakdown"})
+    assert shot.run()["drawings"][1]["kind"] == "breakdown"
