@@ -43,11 +43,11 @@ export function paintStage(app) {
         };
         const started = performance.now();
         take(event);
+        requestAnimationFrame(() => { window.schoonTimes = { ...window.schoonTimes, pourSeen: performance.now() - started }; });
         return {
           move: take,
           async up() {
             if (!hit.size) return;
-            requestAnimationFrame(() => { window.schoonTimes = { ...window.schoonTimes, pourSeen: performance.now() - started }; });
             const points = shapes.patches.filter((p) => hit.has(p.n)).map((p) => p.at);
             const before = entry.revision;
             const sent = performance.now();

@@ -53,7 +53,7 @@ export function sealStage(app) {
     if (!card) return;
     chosen = card.stitch;
     await app.go(card.drawing);
-    const [[x, y]] = [card.points[Math.floor(card.points.length / 2)]].map((p) => [p]);
+    const [x, y] = card.points[Math.floor(card.points.length / 2)];
     app.lookAt(x, y, Math.max(2, app.view.zoom));
     app.penSays(`${card.reason}, ${card.width} px wide`);
   }
