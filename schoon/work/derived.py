@@ -14,6 +14,7 @@ import tempfile
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
+from functools import lru_cache
 from pathlib import Path
 from typing import Generic, TypeVar
 
@@ -21,6 +22,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import core
 from ..core.compose import flat_paint, ink_over, on_backdrop
 from ..core.model import Rgb
 from ..core.paint import NOTHING
@@ -33,13 +35,19 @@ SPECK = 6
 
 T = TypeVar("T")
 
-_VERSION = "1"
-"""Raised when a computation changes, so that older files are not found again."""
+
+@lru_cache
+def _version() -> str:
+    """Names the computation by its code, so that files an older one made are not found again."""
+    code = hashlib.sha256()
+    for path in sorted(Path(core.__file__).parent.rglob("*.py")):
+        code.update(path.read_bytes())
+    return code.hexdigest()[:16]
 
 
 def key_of(*parts: object) -> str:
     """A name for whatever derives from `parts`."""
-    return hashlib.sha256("\x1f".join([_VERSION, *map(str, parts)]).encode()).hexdigest()
+    return hashlib.sha256("\x1f".join([_version(), *map(str, parts)]).encode()).hexdigest()
 
 
 class Memory(Generic[T]):

@@ -157,7 +157,8 @@ def add_stitches(wall: NDArray[np.bool_], stitches: Sequence[Points]) -> NDArray
 def outlines(patches: Patches, tolerance: float = 0.35) -> dict[int, list[Points]]:
     """Vector outlines of the grown patches: label -> rings, the outer ones and the holes, for an even-odd fill.
 
-    Rings run along pixel edges thinned to `tolerance` px. The background is left out.
+    Rings run through the centres of the outermost pixels, half a px inside the patch, thinned to `tolerance` px:
+    a stroke of 1 px makes neighbours meet. The background is left out.
     """
     found: dict[int, list[Points]] = {}
     boxes = _boxes(patches)

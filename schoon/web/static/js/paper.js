@@ -66,7 +66,7 @@ export class Paper {
         node.style.fill = node.style.stroke = `hsl(${(p.n * 137.5) % 360} 55% 84%)`;
       } else {
         this.colour(node, paint?.pot);
-        if (paint?.unsure) doubts.push(p);
+        if (paint?.unsure && showBare) doubts.push(p);
       }
       return node;
     }));
