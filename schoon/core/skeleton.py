@@ -218,6 +218,30 @@ def merge_twins(graph: Graph, distance: float) -> None:
         join_through(graph)
 
 
+def remove_shadows(graph: Graph, distance: float) -> None:
+    """Drops edges that run along others within `distance` px for most of their length: one line drawn twice.
+
+    The shorter goes. Edges that only cross or leave a node together stay.
+    """
+    tangents = {id(e): _unit_tangents(e.points) for e in graph.edges}
+    for edge in sorted(graph.edges, key=lambda e: e.length):
+        others = [e for e in graph.edges if e is not edge and e.length >= edge.length]
+        if not others or len(edge.points) < 4:
+            continue
+        near, index = cKDTree(np.vstack([e.points for e in others])).query(edge.points)
+        along = np.vstack([tangents[id(e)] for e in others])[index]
+        parallel = np.abs((along * tangents[id(edge)]).sum(axis=1)) > 0.85
+        if (parallel & (near < distance)).mean() > 0.75:
+            graph.edges.remove(edge)
+    join_through(graph)
+
+
+def _unit_tangents(points: Points) -> Points:
+    wide = np.vstack([points[:1]] * 3 + [points] + [points[-1:]] * 3)
+    tangent = wide[6:] - wide[:-6]
+    return np.asarray(tangent / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None])
+
+
 def direction(points: Points, near: float, far: float) -> Points:
     """Unit direction in which a polyline leaves its first point, read between two distances along it."""
     along = arc_lengths(points)

@@ -56,11 +56,12 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
         return []
     ridges, low, high = _fused_ridges(density, settings.searching)
     scale = ridges.scale
-    mask = _fill_slits(centre_mask(ridges, low, high), scale)
+    mask = _with_detail(_fill_slits(centre_mask(ridges, low, high), scale), density, scale)
     graph = graphs.trace(mask)
     graphs.contract_short(graph, 2.5 * scale)
     graphs.join_through(graph)
     graphs.merge_twins(graph, 3.0 * scale)
+    graphs.remove_shadows(graph, 2.6 * scale)
     graphs.remove_spurs(graph, (6.0 - 3.0 * settings.detail) * scale)
     graphs.contract_short(graph, 2.5 * scale)
     graphs.join_through(graph)
@@ -70,7 +71,7 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
     strokes = []
     for line in graphs.chains(graph, pairs, blur=1.5 * scale):
-        stroke = _stroke(line, ridges, high, shrink, settings.line_width)
+        stroke = _stroke(line, ridges, density, high, shrink, settings.line_width)
         if stroke is not None:
             strokes.append(stroke)
     return strokes
@@ -126,6 +127,17 @@ def _fill_slits(mask: NDArray[np.bool_], scale: float) -> NDArray[np.bool_]:
     return np.asarray(mask | fill[labels])
 
 
+def _with_detail(mask: NDArray[np.bool_], density: NDArray[np.float32], scale: float) -> NDArray[np.bool_]:
+    """The mask with small lone marks taken from a finer scale, where a little ring is still a ring."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
+    small = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) < 14 * scale
+    if count == 1 or not small[1:].any() or scale <= _SCALES[0]:
+        return mask
+    fine = detect(density, max(_SCALES[0], 0.5 * scale))
+    detail = centre_mask(fine, *_thresholds(fine.strength))
+    return np.where(small[labels], detail, mask)
+
+
 def _bridge(graph: graphs.Graph, reach: float, near: float, far: float) -> None:
     """Joins free ends that face each other across a faint stretch."""
     table = graph.incident()
@@ -166,7 +178,9 @@ def _drop_faint(graph: graphs.Graph, ridges: Ridges, least: float, strong: float
     graph.edges = [edge for edge in graph.edges if stays(edge)]
 
 
-def _stroke(line: Points, ridges: Ridges, strong: float, shrink: int, line_width: float) -> Stroke | None:
+def _stroke(
+    line: Points, ridges: Ridges, density: NDArray[np.float32], strong: float, shrink: int, line_width: float
+) -> Stroke | None:
     scale = ridges.scale
     closed = bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
     if arc_lengths(line)[-1] < 1.0:
@@ -174,7 +188,7 @@ def _stroke(line: Points, ridges: Ridges, strong: float, shrink: int, line_width
         line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
     points = resample(line, 1.0)
     ends = points[[0, -1]].copy()
-    points = settle(points, ridges.strength, 1.2 * scale)
+    points = settle(points, density, 1.4 * scale)
     points = _smooth(points, 0.8 * scale, closed)
     if not closed:
         points[0], points[-1] = ends

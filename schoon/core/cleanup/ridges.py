@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage as ndi
 
 ORIENTATIONS = 16
 
@@ -66,30 +67,27 @@ def centre_mask(ridges: Ridges, low: float, high: float) -> NDArray[np.bool_]:
     return np.asarray(strong[labels])
 
 
-def settle(points: NDArray[np.float64], strength: NDArray[np.float32], reach: float) -> NDArray[np.float64]:
-    """Moves the (k, 2) points of a polyline across it onto the ridge's crest, to sub-pixel position.
+def settle(points: NDArray[np.float64], density: NDArray[np.float32], window: float) -> NDArray[np.float64]:
+    """Moves the (k, 2) points of a polyline across it into the middle of the strokes that search for it.
 
-    reach: how far a point may move, px. The profile across the line is sampled and its peak interpolated;
-    the shifts are smoothed along the line so that grain does not shake it.
+    window: sigma in px of how far to the sides strokes still belong to the line. Each point goes to the weighted
+    mean of the density across the line (mean shift); the shifts are smoothed along the line, so that one stroke
+    of the bundle that ends does not make a step.
     """
-    if len(points) < 3:
+    if len(points) < 5:
         return points
-    tangent = np.gradient(points, axis=0)
-    tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
-    normal = np.c_[-tangent[:, 1], tangent[:, 0]]
-    offsets = np.arange(-reach, reach + 0.01, 0.5)
-    at = points[:, None, :] + offsets[None, :, None] * normal[:, None, :]
-    profile = cv2.remap(
-        strength,
-        at[..., 0].astype(np.float32),
-        at[..., 1].astype(np.float32),
-        cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_REPLICATE,
-    )
-    weights = np.maximum(profile - 0.8 * profile.max(axis=1, keepdims=True), 0)
-    total = weights.sum(axis=1)
-    shift = np.where(total > 1e-6, (weights * offsets).sum(axis=1) / np.maximum(total, 1e-6), 0.0)
-    kernel = np.ones(5) / 5
-    if len(shift) >= 5:
-        shift = np.convolve(np.pad(shift, 2, mode="edge"), kernel, "valid")
-    return np.asarray(points + shift[:, None] * normal)
+    # A light stroke says as much about where the line runs as a dark one.
+    present = np.minimum(density, 0.3)
+    for _ in range(2):
+        tangent = np.gradient(points, axis=0)
+        tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        normal = np.c_[-tangent[:, 1], tangent[:, 0]]
+        offsets = np.arange(-2.0 * window, 2.0 * window + 0.01, 0.5)
+        at = (points[:, None, :] + offsets[None, :, None] * normal[:, None, :]).astype(np.float32)
+        profile = cv2.remap(present, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        weights = profile * np.exp(-0.5 * (offsets / window) ** 2)
+        total = weights.sum(axis=1)
+        shift = np.where(total > 0.05, (weights * offsets).sum(axis=1) / np.maximum(total, 0.05), 0.0)
+        shift = ndi.gaussian_filter1d(shift, 2.0 * window, mode="nearest")
+        points = points + np.clip(shift, -window, window)[:, None] * normal
+    return points
