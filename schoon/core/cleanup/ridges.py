@@ -58,10 +58,14 @@ def detect(density: NDArray[np.float32], scale: float, elongation: float = 2.5) 
 
 
 def centre_mask(ridges: Ridges, low: float, high: float) -> NDArray[np.bool_]:
-    """(h, w) mask of ridge bodies: above `low` and connected to a place above `high`."""
+    """(h, w) mask of ridge bodies: above `low`, and connected to a place above `high` or long.
+
+    Grain makes short ridges only, so a long one is a line however lightly it was drawn.
+    """
     body = (ridges.strength > low).astype(np.uint8)
-    count, labels = cv2.connectedComponents(body, connectivity=8)
-    strong = np.zeros(count, bool)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(body, connectivity=8)
+    extent = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1)
+    strong = extent > 16 * ridges.scale
     strong[np.unique(labels[ridges.strength > high])] = True
     strong[0] = False
     return np.asarray(strong[labels])

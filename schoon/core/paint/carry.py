@@ -15,6 +15,9 @@ from .matching import match
 NOTHING = -1
 """A patch that is meant to stay unpainted; None is a patch that nobody has decided."""
 
+_MUTUAL = 0.6
+"""Matches at least this good beside the source patch's best one raise no doubt."""
+
 UNSURE_ABOVE = 0.5
 """Carried patches with more doubt than this are listed as unsure."""
 
@@ -101,13 +104,16 @@ def _from_sources(
     )
     column = {pot: k for k, pot in enumerate(pots)}
     votes = np.zeros((len(pots), target.count + 1))
+    doubts = np.zeros_like(votes)
     weight = 0.0
     best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {}
     for k, trust in sources:
         painting = done.get(k, painted.get(k, {}))
-        likely = match(drawings[k], target).likely
-        rows, sure = _pots_of(painting, drawings[k], column)
-        share = likely * sure[:, None] * trust
+        found = match(drawings[k], target)
+        rows, doubt = _pots_of(painting, drawings[k], column)
+        share = found.likely * (1.0 - 0.7 * doubt)[:, None] * trust
+        # What was doubtful there does not become certain by being carried on.
+        inherited = np.maximum(doubt[:, None], 1.0 - found.mutual / _MUTUAL)
         weight += trust
         for pot, row in column.items():
             members = rows == row
@@ -115,28 +121,30 @@ def _from_sources(
                 continue
             part = share[members]
             votes[row] += part.sum(axis=0)
+            doubts[row] += (part * np.clip(inherited[members], 0, 1)).sum(axis=0)
             labels = np.flatnonzero(members)
             strongest = part.argmax(axis=0)
             for patch in missing:
                 value = float(part[strongest[patch], patch])
                 if value > best.get((pot, patch), (0.0, (0, 0)))[0]:
                     best[pot, patch] = (value, (k, int(labels[strongest[patch]])))
-    return _decide(votes / max(weight, 1e-9), pots, missing, best)
+    return _decide(votes / max(weight, 1e-9), doubts / np.maximum(votes, 1e-9), pots, missing, best)
 
 
 def _pots_of(
     painting: Painting, patches: Patches, column: Mapping[int, int]
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     rows = np.full(patches.count + 1, -1, np.int64)
-    sure = np.zeros(patches.count + 1)
+    doubt = np.ones(patches.count + 1)
     for patch, paint in painting.items():
         rows[patch] = column[paint.pot]
-        sure[patch] = 1.0 - 0.7 * paint.doubt
-    return rows, sure
+        doubt[patch] = paint.doubt
+    return rows, doubt
 
 
 def _decide(
     votes: NDArray[np.float64],
+    inherited: NDArray[np.float64],
     pots: Sequence[int],
     missing: Sequence[int],
     best: Mapping[tuple[int, int], tuple[float, tuple[int, int]]],
@@ -151,6 +159,7 @@ def _decide(
         # Unsure when another pot comes close, and when even the best has little behind it.
         margin = (row[first] - second) / row[first]
         doubt = float(np.clip(1.0 - margin * min(1.0, row[first] / 0.45), 0, 1))
+        doubt = max(doubt, float(inherited[first, patch]))
         pot = pots[first]
         _, source = best.get((pot, patch), (0.0, None))
         result[patch] = Paint(pot, doubt, "carried", source)

@@ -19,14 +19,20 @@ _FLOW_SIDE = 384
 _REACH = 24.0
 """How far from a line the registration still feels it, px of the flow picture."""
 
+_REGISTERED = 7.0
+"""Mean difference of the registered line fields, of 255, that is good enough not to try another start."""
+
 
 @dataclass(frozen=True)
 class Match:
     """likely: (source patches + 1, target patches + 1), columns sum to at most 1; what is missing from 1 is
     the chance that a target patch has no counterpart.
+    mutual: the same shape, 0..1; how good a target patch is for a source patch beside that one's best target.
+    A detail that newly appears inside a form lies in it, but the form has a better counterpart.
     """
 
     likely: NDArray[np.float64]
+    mutual: NDArray[np.float64]
 
 
 def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
@@ -34,7 +40,8 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     if source.labels.shape != target.labels.shape:
         raise ValueError("drawings must be of one size to be matched")
     if not source.count or not target.count:
-        return Match(np.zeros((source.count + 1, target.count + 1)))
+        nothing = np.zeros((source.count + 1, target.count + 1))
+        return Match(nothing, nothing)
     shift = _registration(source, target)
     inside, covered, distance = _overlap(source, target, shift)
     first = _first_guess(source, target, inside, covered, distance)
@@ -45,7 +52,8 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
         peak = support.max(axis=0, keepdims=True)
         likely = _normalise(first * (0.15 + support / np.maximum(peak, 1e-9)))
     confidence = np.clip(first.max(axis=0) / 0.5, 0, 1)
-    return Match(likely * confidence)
+    mutual = likely / np.maximum(likely.max(axis=1, keepdims=True), 1e-9)
+    return Match(likely * confidence, mutual)
 
 
 def _field(patches: Patches) -> NDArray[np.uint8]:
@@ -81,6 +89,8 @@ def _registration(source: Patches, target: Patches) -> NDArray[np.float32]:
         )
         if error < best_error:
             best, best_error = place, error
+        if best_error < _REGISTERED:
+            break
     return best
 
 
@@ -109,22 +119,28 @@ def _overlap(
     """Share of each target patch that falls into each source patch, the reverse share, and the distance in px
     between a target patch's place in the source and each source patch's centre; all (sources, targets)."""
     height, width = target.labels.shape
-    full = cv2.resize(place, (width, height), interpolation=cv2.INTER_LINEAR)
+    # Every second row and column says enough about shares.
+    seen = target.open_labels[::2, ::2]
+    full = cv2.resize(place, seen.shape[::-1], interpolation=cv2.INTER_LINEAR)
     full = (full + 0.5) * np.array([width / place.shape[1], height / place.shape[0]], np.float32) - 0.5
-    fallen = cv2.remap(
-        source.labels.astype(np.float32), full, None, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE
-    ).astype(np.int64)
+    column = np.clip(np.rint(full[..., 0]), 0, width - 1).astype(np.int32)
+    row = np.clip(np.rint(full[..., 1]), 0, height - 1).astype(np.int32)
     shape = (source.count + 1, target.count + 1)
-    on = target.open_labels > 0
-    code = fallen[on] * shape[1] + target.open_labels[on]
+    on = seen > 0
+    code = source.labels[row[on], column[on]].astype(np.int64) * shape[1] + seen[on]
     together = np.bincount(code, minlength=shape[0] * shape[1]).reshape(shape).astype(float)
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
     covered = together / np.maximum(together.sum(axis=1, keepdims=True), 1)
-    flat = target.open_labels.ravel()
-    n = np.maximum(np.bincount(flat, minlength=shape[1]), 1)
+    flat = seen.ravel()
+    n = np.bincount(flat, minlength=shape[1])
     moved = np.stack(
-        [np.bincount(flat, weights=full[..., k].ravel(), minlength=shape[1]) / n for k in (0, 1)], axis=1
+        [
+            np.bincount(flat, weights=full[..., k].ravel(), minlength=shape[1]) / np.maximum(n, 1)
+            for k in (0, 1)
+        ],
+        axis=1,
     )
+    moved = np.where(n[:, None] > 0, moved, target.anchors)
     distance = np.hypot(*(source.centres[:, None] - moved[None]).transpose(2, 0, 1))
     return inside, covered, distance
 

@@ -35,19 +35,30 @@ class Patches:
         return len(self.areas) - 1
 
     @cached_property
+    def _moments(self) -> NDArray[np.float64]:
+        """(count + 1, 6) sums of 1, x, y, xx, xy, yy over each open area, sampled on every second row and column."""
+        flat = self.open_labels[::2, ::2]
+        height, width = flat.shape
+        flat = flat.ravel()
+        x = np.tile(2.0 * np.arange(width) + 0.5, height)
+        y = np.repeat(2.0 * np.arange(height) + 0.5, width)
+        powers = (None, x, y, x * x, x * y, y * y)
+        return np.stack([np.bincount(flat, weights=p, minlength=self.count + 1) for p in powers], axis=1)
+
+    @cached_property
     def centres(self) -> Points:
         """(count + 1, 2) centroid of each patch's open area, px; row 0 is unused."""
-        moments = _sums(self.open_labels, self.count + 1)
-        return moments[:, 1:3] / np.maximum(moments[:, :1], 1)
+        n = self._moments[:, :1]
+        return np.where(n > 0, self._moments[:, 1:3] / np.maximum(n, 1), self.anchors)
 
     @cached_property
     def spread(self) -> Points:
         """(count + 1, 3) second central moments xx, xy, yy over area: the shape of each patch without its size."""
-        m = _sums(self.open_labels, self.count + 1)
+        m = self._moments
         n = np.maximum(m[:, 0], 1)
         cx, cy = m[:, 1] / n, m[:, 2] / n
         central = np.stack([m[:, 3] / n - cx * cx, m[:, 4] / n - cx * cy, m[:, 5] / n - cy * cy], axis=1)
-        return np.asarray(central / n[:, None])
+        return np.asarray(central / (4 * n)[:, None])
 
     @cached_property
     def touching(self) -> NDArray[np.float64]:
@@ -67,15 +78,6 @@ class Patches:
         if not (0 <= row < self.labels.shape[0] and 0 <= col < self.labels.shape[1]):
             return 0
         return int(self.labels[row, col])
-
-
-def _sums(labels: NDArray[np.int32], count: int) -> NDArray[np.float64]:
-    flat = labels.ravel()
-    height, width = labels.shape
-    x = np.tile(np.arange(width) + 0.5, height)
-    y = np.repeat(np.arange(height) + 0.5, width)
-    powers = (None, x, y, x * x, x * y, y * y)
-    return np.stack([np.bincount(flat, weights=p, minlength=count) for p in powers], axis=1)
 
 
 def find_patches(wall: NDArray[np.bool_], least: int = 0) -> Patches:
