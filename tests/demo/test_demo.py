@@ -1,0 +1,120 @@
+"""The demo draws what it says: held parts hold, the truth is consistent, and loading happens once."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from schoon.core.model import parse_colour
+from schoon.core.patches import find_patches
+from schoon.core.strokes import resample
+from schoon.demo import load as demo
+from schoon.demo.model_sheet import KEYS, front, key_colours, sheet_pictures
+from schoon.demo.pim import POTS, draw
+from schoon.demo.shapes import Part, flatten, two_bones
+from schoon.demo.shots import SIZE, DemoDrawing, lookout, stair
+from schoon.jobs import Runner
+from schoon.settings import Settings
+from schoon.store import Store, productions
+
+from ..conftest import table_counts
+
+
+def outlines(drawing: DemoDrawing, *names: str) -> list[np.ndarray]:
+    return [part.outline for part in draw(drawing.pose) if part.name in names]
+
+
+def test_the_planted_boot_holds_while_the_other_climbs() -> None:
+    drawings = stair()
+    for planted, moving, run in (("far", "near", drawings[:8]), ("near", "far", drawings[8:])):
+        still = [outlines(d, f"{planted} boot", f"{planted} sole") for d in run]
+        for other in still[1:]:
+            for a, b in zip(still[0], other, strict=True):
+                assert np.abs(a - b).max() < 1e-6
+        steps = [outlines(d, f"{moving} boot")[0].mean(axis=0) for d in run]
+        assert steps[-1][0] - steps[0][0] == pytest.approx(300, abs=2)
+        assert steps[-1][1] - steps[0][1] == pytest.approx(-184, abs=2)
+
+
+def test_the_trunk_holds_at_the_ends_of_a_step_while_the_scarf_moves() -> None:
+    first, second = stair()[:2]
+    assert np.abs(outlines(first, "coat")[0] - outlines(second, "coat")[0]).max() < 1e-6
+    tips = [outlines(d, "upper scarf end")[0].min(axis=0) for d in (first, second)]
+    assert np.abs(tips[0] - tips[1]).max() > 5
+
+
+def test_the_lantern_is_rigid() -> None:
+    shapes = [outlines(d, "lantern base")[0] for d in stair()]
+    sizes = [np.hypot(*(s - s.mean(axis=0)).T).max() for s in shapes]
+    assert np.ptp(sizes) < 0.5
+
+
+@pytest.mark.parametrize("drawing", [stair()[5], lookout()[7]])
+def test_true_lines_close_the_true_areas(drawing: DemoDrawing) -> None:
+    truth = drawing.truth()
+    wall = np.zeros((SIZE[1], SIZE[0]), np.uint8)
+    cv2.polylines(wall, [np.round(line).astype(np.int32) for line in truth.lines], False, 1, 3)
+    patches = find_patches(wall > 0, 40)
+    mixed = 0
+    for n in range(1, patches.count + 1):
+        inside = truth.pots[patches.open_labels == n]
+        mixed += int(len(inside) - np.bincount(inside).max())
+    assert mixed < 0.005 * (truth.pots > 0).sum()
+    assert (truth.pots > 0).sum() > 100_000
+
+
+def test_parts_that_lie_behind_are_hidden() -> None:
+    square = np.array([[10.0, 10], [60, 10], [60, 60], [10, 60], [10, 10]])
+    below = Part("below", "Fur", resample(square, 1.0))
+    above = Part("above", "Coat", resample(square + (25, 25), 1.0))
+    truth = flatten([below, above], (120, 120))
+    drawn = np.vstack(truth.lines)
+    assert not ((np.abs(drawn - (60, 50)) < 3).all(axis=1)).any()
+    assert truth.names[truth.pots[50, 50]] == "Coat"
+
+
+def test_roughs_are_the_same_each_time_and_looser_for_keys() -> None:
+    drawing = stair()[0]
+    assert (drawing.rough() == drawing.rough()).all()
+    assert drawing.looseness > stair()[1].looseness
+
+
+def test_the_model_has_its_pots_in_three_keys_and_three_pages() -> None:
+    assert len(POTS) >= 12
+    assert len(KEYS) == 3
+    for name in KEYS:
+        assert set(key_colours(name)) == set(POTS)
+        assert all(parse_colour(colour) for colour in key_colours(name).values())
+    assert key_colours("Noon quay") == POTS
+    assert [caption for caption, _ in sheet_pictures()] == ["side", "front", "details"]
+    assert {part.pot for part in front()} <= set(POTS)
+
+
+def test_a_limb_reaches_as_far_as_it_can() -> None:
+    joint = two_bones(np.zeros(2), np.array([500.0, 0.0]), 80, 70, 1)
+    assert np.hypot(*joint) == pytest.approx(80, abs=0.1)
+
+
+def test_loading_is_done_once_and_resumed(
+    store: Store, settings: Settings, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # Two drawings of each shot are enough to see every step.
+    monkeypatch.setattr(demo, "stair", lambda: stair()[:2])
+    monkeypatch.setattr(demo, "lookout", lambda: lookout()[:2])
+    said: list[str] = []
+    runner = Runner(store, settings)
+    try:
+        demo.load(store, runner, said.append)
+        counts = table_counts(store)
+        demo.load(store, runner, said.append)
+    finally:
+        runner.stop()
+    assert table_counts(store) == counts
+    assert len(said) == 3
+    with store.transaction() as cursor:
+        by_name = {
+            row["name"]: productions.drawings(cursor, row["level_id"]) for row in productions.shots(cursor)
+        }
+    assert all(row["line"] and row["paint"] for row in by_name["Stair"])
+    assert not any(row["head"] for row in by_name["Lookout"])
