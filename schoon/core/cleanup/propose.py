@@ -22,6 +22,9 @@ _WORKING_SIDE = 1000
 _SCALES = (1.0, 1.4, 2.0, 2.6, 3.2, 4.0)
 """Sigmas tried, px of the working picture, from tied-down to very searching roughs."""
 
+_LEAST_HAND = 1.8
+"""Least unsteadiness of a pencil line, px of the working picture: what is smaller is grain, not drawing."""
+
 _SETTLED = 1.10
 """The scatter is spanned when a wider scale shortens the skeleton by less than this factor."""
 
@@ -62,7 +65,7 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     graphs.join_through(graph)
     graphs.merge_twins(graph, 3.0 * scale)
     graphs.remove_shadows(graph, 2.6 * scale)
-    graphs.remove_spurs(graph, (6.0 - 3.0 * settings.detail) * scale)
+    graphs.remove_spurs(graph, (6.0 - 3.0 * settings.detail) * max(scale, _LEAST_HAND))
     graphs.contract_short(graph, 2.5 * scale)
     graphs.join_through(graph)
     _bridge(graph, reach=7 * scale, near=scale, far=5 * scale)
@@ -182,6 +185,8 @@ def _stroke(
     line: Points, ridges: Ridges, density: NDArray[np.float32], strong: float, shrink: int, line_width: float
 ) -> Stroke | None:
     scale = ridges.scale
+    # Even a tied-down pencil line is unsteady by about its own width.
+    hand = max(scale, _LEAST_HAND)
     closed = bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
     if arc_lengths(line)[-1] < 1.0:
         # A dot: a stroke as long as it is wide.
@@ -189,10 +194,10 @@ def _stroke(
     points = resample(line, 1.0)
     ends = points[[0, -1]].copy()
     points = settle(points, density, 1.4 * scale)
-    points = _smooth(points, 0.8 * scale, closed)
+    points = _smooth(points, 0.8 * hand, closed)
     if not closed:
         points[0], points[-1] = ends
-    reach = max(3, round(2.5 * scale))
+    reach = round(3.5 * hand)
     corners = corner_indices(points, reach, np.deg2rad(38))
     points, corners = _sharpen(points, corners, reach)
     strength = cv2.remap(
@@ -201,7 +206,7 @@ def _stroke(
     confidence = float(np.clip(np.median(strength) / (2 * strong), 0, 1))
     # Pixel centres of the working picture to px of the drawing.
     placed = (points + 0.5) * shrink
-    controls, _ = fit_curve(placed, max(0.6, 0.35 * scale) * shrink, corners, closed)
+    controls, _ = fit_curve(placed, 0.4 * hand * shrink, corners, closed)
     knots = (len(controls) - 1) // 3 + 1
     return Stroke(controls, np.full(knots, line_width), confidence)
 

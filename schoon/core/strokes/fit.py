@@ -14,6 +14,9 @@ from numpy.typing import NDArray
 from .curves import arc_lengths, bernstein, resample
 from .model import Points
 
+_CONCENTRATED = 0.66
+"""Share of a corner's turn that happens within half the reach; an arc has one half there."""
+
 
 def corner_indices(points: Points, reach: int, least_turn: float) -> list[int]:
     """Indices of an evenly spaced polyline where it turns sharply.
@@ -23,27 +26,23 @@ def corner_indices(points: Points, reach: int, least_turn: float) -> list[int]:
     """
     if len(points) < 2 * reach + 1:
         return []
-    centre = points[reach:-reach]
-    before = centre - points[: -2 * reach]
-    after = points[2 * reach :] - centre
-    turn = np.abs(_angle_between(before, after))
-    wide = 2 * reach
-    if len(points) > 2 * wide:
-        wide_turn = np.abs(
-            _angle_between(points[wide:-wide] - points[: -2 * wide], points[2 * wide :] - points[wide:-wide])
-        )
-        # On an arc the turn doubles with the reach; at a corner it stays.
-        inner = turn[wide - reach : len(turn) - (wide - reach)]
-        turn = turn.copy()
-        turn[wide - reach : len(turn) - (wide - reach)] = np.where(
-            wide_turn < 1.6 * inner, inner, inner * 0.5
-        )
+    turn = _turns(points, reach)
+    half = max(1, round(0.5 * reach))
+    inner = _turns(points, half)[reach - half : len(points) - reach - half]
+    # On an arc the turn halves with the reach; at a corner most of it stays.
+    turn = np.where(inner > _CONCENTRATED * turn, turn, 0.0)
     peaks = []
     while turn.size and turn.max() > least_turn:
         at = int(turn.argmax())
         peaks.append(at + reach)
         turn[max(0, at - reach) : at + reach + 1] = 0
     return sorted(peaks)
+
+
+def _turns(points: Points, reach: int) -> NDArray[np.float64]:
+    """(k - 2 reach,) turn in radians between the chords before and after each point."""
+    centre = points[reach : len(points) - reach]
+    return np.abs(_angle_between(centre - points[: -2 * reach], points[2 * reach :] - centre))
 
 
 def _angle_between(a: Points, b: Points) -> NDArray[np.float64]:
