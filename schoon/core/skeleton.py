@@ -223,15 +223,22 @@ def remove_shadows(graph: Graph, distance: float) -> None:
 
     The shorter goes. Edges that only cross or leave a node together stay.
     """
-    tangents = {id(e): _unit_tangents(e.points) for e in graph.edges}
-    for edge in sorted(graph.edges, key=lambda e: e.length):
-        others = [e for e in graph.edges if e is not edge and e.length >= edge.length]
-        if not others or len(edge.points) < 4:
-            continue
-        near, index = cKDTree(np.vstack([e.points for e in others])).query(edge.points)
-        along = np.vstack([tangents[id(e)] for e in others])[index]
-        parallel = np.abs((along * tangents[id(edge)]).sum(axis=1)) > 0.85
-        if (parallel & (near < distance)).mean() > 0.75:
+    edges = sorted((e for e in graph.edges if len(e.points) >= 4), key=lambda e: e.length)
+    if len(edges) < 2:
+        return
+    points = np.vstack([e.points for e in edges])
+    tangents = np.vstack([_unit_tangents(e.points) for e in edges])
+    rank = np.repeat(np.arange(len(edges)), [len(e.points) for e in edges])
+    pairs = cKDTree(points).query_pairs(distance, output_type="ndarray")
+    pairs = pairs[rank[pairs[:, 0]] != rank[pairs[:, 1]]]
+    parallel = np.abs((tangents[pairs[:, 0]] * tangents[pairs[:, 1]]).sum(axis=1)) > 0.85
+    pairs = pairs[parallel]
+    shorter = np.where(rank[pairs[:, 0]] < rank[pairs[:, 1]], pairs[:, 0], pairs[:, 1])
+    shadowed = np.zeros(len(points), bool)
+    shadowed[shorter] = True
+    share = np.bincount(rank, weights=shadowed) / np.bincount(rank)
+    for edge, part in zip(edges, share, strict=True):
+        if part > 0.75:
             graph.edges.remove(edge)
     join_through(graph)
 

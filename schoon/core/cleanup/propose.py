@@ -82,14 +82,14 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
 
 def _working_density(paper: NDArray[np.uint8], shrink: int, use_colour: bool) -> NDArray[np.float32] | None:
     density = densities(paper)
-    neutral = density.max(axis=2) if use_colour else drawing_density(density, find_pencils(density))
-    height, width = neutral.shape
-    # A hard-pressed line is not more of a line than a light one.
-    neutral = np.minimum(neutral, 0.7)
     if shrink > 1:
-        neutral = cv2.resize(
-            neutral, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA
+        height, width = density.shape[:2]
+        density = cv2.resize(
+            density, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA
         )
+    neutral = density.max(axis=2) if use_colour else drawing_density(density, find_pencils(density))
+    # A hard-pressed line is not more of a line than a light one.
+    neutral = np.minimum(neutral, 0.6)
     noise = np.median(np.abs(neutral - np.median(neutral))) * 1.5
     neutral = np.maximum(neutral - 2 * noise, 0)
     return neutral if neutral.max() > 0.08 else None

@@ -24,7 +24,7 @@ def find_pencils(density: NDArray[np.float32]) -> list[Pencil]:
 
     Marks whose three densities differ clearly are gathered by hue; each cluster of hues is one pencil.
     """
-    sample = density[::2, ::2].reshape(-1, 3)
+    sample = density.reshape(-1, 3)
     strength = sample.max(axis=1)
     marked = sample[strength > 0.12]
     if len(marked) < 50:

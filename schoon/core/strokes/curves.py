@@ -12,7 +12,10 @@ from .model import Points, Stroke
 
 def arc_lengths(points: Points) -> NDArray[np.float64]:
     """(k,) distance along the polyline to each of its (k, 2) points, px."""
-    return np.r_[0.0, np.cumsum(np.hypot(*np.diff(points, axis=0).T))]
+    steps = points[1:] - points[:-1]
+    along = np.zeros(len(points))
+    np.cumsum(np.hypot(steps[:, 0], steps[:, 1]), out=along[1:])
+    return along
 
 
 def resample(points: Points, step: float) -> Points:
