@@ -303,13 +303,17 @@ def export_path(settings: Settings, job_id: int, what: str) -> Any:
     return settings.cache / "exports" / f"{job_id}.{'gif' if what == 'gif' else 'zip'}"
 
 
-def key_colours(cursor: Cursor, shot: Row) -> tuple[dict[int, tuple[int, int, int]], tuple[int, int, int]]:
-    """pot id -> RGB and the ink's RGB of the colour key a shot is seen in; no pots without a model."""
+def key_colours(
+    cursor: Cursor, shot: Row, key_id: int | None = None
+) -> tuple[dict[int, tuple[int, int, int]], tuple[int, int, int]]:
+    """pot id -> RGB and the ink's RGB in a colour key, by default the one the shot is seen in; no pots without
+    a model."""
     if shot["model_id"] is None:
         return {}, (29, 43, 58)
     model = models.model(cursor, shot["model_id"])
     key = next(
-        (k for k in model["keys"] if k["id"] == shot["key_id"]), model["keys"][0] if model["keys"] else None
+        (k for k in model["keys"] if k["id"] == (key_id or shot["key_id"])),
+        model["keys"][0] if model["keys"] else None,
     )
     if key is None:
         return {}, (29, 43, 58)

@@ -180,6 +180,18 @@ def test_paint_is_poured_carried_and_follows_the_key(shot: Shot) -> None:
     assert np.abs(pixels[140, 162].astype(int) - (0x10, 0x20, 0x30)).max() < 12
 
 
+def test_a_small_picture_is_made_in_the_key_it_is_asked_for(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(1, "pour", points=[[181, 95]], pot=1)
+    shot.client.post("/api/keys/2/colour", json={"pot": 1, "colour": "#102030"})
+    seen = []
+    for key in (1, 2):
+        view = shot.client.get(f"/drawings/{shot.ids[0]}/view.webp?w=320&look=paint&key={key}&v=same")
+        seen.append(np.asarray(Image.open(io.BytesIO(view.content)).convert("RGB"))[95, 181].astype(int))
+    assert np.abs(seen[0] - (0xED, 0xB2, 0x1F)).max() < 12
+    assert np.abs(seen[1] - (0x10, 0x20, 0x30)).max() < 12
+
+
 def test_paint_stays_when_the_line_changes_and_lifts_off(shot: Shot) -> None:
     shot.job("clean")
     shot.edit(1, "pour", points=[[181, 95]], pot=1)

@@ -44,24 +44,27 @@ def view(
     files: FilesDep,
     w: int = Query(default=240, ge=16, le=1920),
     look: Look = "best",
+    key: int | None = None,
     v: str = "",
 ) -> FileResponse:
     """A drawing at most `w` px wide: its rough, its line or its paint on white, or the farthest it has come.
 
-    v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
+    key: the colour key to see it in, by default the shot's. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
     """
-    path = view_file(store, files, drawing_id, w, look)
+    path = view_file(store, files, drawing_id, w, look, key)
     return FileResponse(
         path, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"}
     )
 
 
-def view_file(store: Store, files: Files, drawing_id: int, width: int, look: Look) -> Path:
+def view_file(
+    store: Store, files: Files, drawing_id: int, width: int, look: Look, key_id: int | None
+) -> Path:
     """The file behind `view`, made if need be."""
     with store.transaction() as cursor:
         row, sheet = edits.load(cursor, drawing_id)
         shot = productions.shot_of_level(cursor, row["level_id"])
-        colours, ink = key_colours(cursor, shot)
+        colours, ink = key_colours(cursor, shot, key_id)
     if look == "best":
         look = "paint" if row["paint"] else "line" if row["line"] else "rough"
     elif look != "rough" and not row["line"]:

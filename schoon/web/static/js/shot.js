@@ -43,7 +43,7 @@ function useKey(id) {
   colourTag = (hash >>> 0).toString(36);
 }
 
-app.viewUrl = (entry, width, look) => `/drawings/${entry.id}/view.webp?w=${width}&look=${look}&v=${look === 'rough' ? '' : entry.revision}.${look === 'rough' ? 'r' : colourTag}`;
+app.viewUrl = (entry, width, look) => `/drawings/${entry.id}/view.webp?w=${width}&look=${look}${look !== 'rough' && data.key ? `&key=${data.key}` : ''}&v=${look === 'rough' ? 'r' : `${entry.revision}.${colourTag}`}`;
 
 // ---- the table
 
