@@ -74,3 +74,14 @@ def test_stitches_survive_json() -> None:
     assert back.to_dict() == stitch.to_dict()
     with pytest.raises(ValueError, match="two finite points"):
         Stitch.from_dict({**stitch.to_dict(), "points": [[1, 2]]})
+
+
+def test_a_corner_that_almost_meets_a_line_is_shut() -> None:
+    picture = np.zeros((400, 400), np.uint8)
+    lower = np.array([[40, 330], [360, 330], [360, 214], [205, 214], [205, 330]])
+    upper = np.array([[40, 330], [40, 90], [199, 90], [199, 206], [90, 206]])
+    cv2.polylines(picture, [lower, upper], False, 255, 4)
+    ink = picture > 127
+    closed = [s for s in propose_stitches(ink) if s.state == "taken" and "corner" in s.reason]
+    assert len(closed) == 1
+    assert closed[0].width < 16

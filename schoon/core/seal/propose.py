@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from .. import skeleton as graphs
-from ..strokes import Points
+from ..strokes import Points, corner_indices
 from .model import Stitch
 
 TAKE_BELOW = 0.6
@@ -61,13 +61,11 @@ def propose_stitches(ink: NDArray[np.bool_], reach: float | None = None) -> list
     graphs.contract_short(graph, pen)
     graphs.remove_spurs(graph, 1.5 * pen)
     ends = _free_ends(graph, pen, ink.shape)
-    if not ends:
-        return []
-    candidates = (
-        _end_to_end(ends, reach, pen)
-        + _end_to_line(ends, graph, reach, pen)
-        + _to_border(ends, ink.shape, pen)
-    )
+    candidates = _corner_to_line(graph, pen) if graph.edges else []
+    if ends:
+        candidates += _end_to_end(ends, reach, pen)
+        candidates += _end_to_line(ends, graph, reach, pen)
+        candidates += _to_border(ends, ink.shape, pen)
     chosen = _consistent(candidates, ink)
     return _judge_by_effect(chosen, ink, pen)
 
@@ -170,6 +168,44 @@ def _end_to_line(ends: Sequence[_End], graph: graphs.Graph, reach: float, pen: f
                     "an end that stops short of a line",
                 )
             )
+    return found
+
+
+def _corner_to_line(graph: graphs.Graph, pen: float) -> list[_Candidate]:
+    """Near misses: a corner that almost touches another line. No line ends there, yet paint runs through."""
+    found = []
+    reach = 3.5 * pen
+    owners = np.repeat(np.arange(len(graph.edges)), [len(edge.points) for edge in graph.edges])
+    points = np.concatenate([edge.points for edge in graph.edges])
+    along = np.concatenate([graphs.arc_lengths(edge.points) for edge in graph.edges])
+    tree = cKDTree(points)
+    span = max(4, round(2.5 * pen))
+    for number, edge in enumerate(graph.edges):
+        first = int(np.searchsorted(owners, number))
+        for corner in corner_indices(edge.points, span, np.deg2rad(50)):
+            tip = edge.points[corner]
+            arms = edge.points[[corner - span, corner + span]] - tip
+            inward = (arms / np.maximum(np.hypot(*arms.T), 1e-9)[:, None]).sum(axis=0)
+            near = np.array(tree.query_ball_point(tip, reach), int)
+            near = near[(owners[near] != number) | (np.abs(along[near] - along[first + corner]) > 4 * reach)]
+            if not near.size:
+                continue
+            gap = points[near] - tip
+            distance = np.hypot(*gap.T)
+            ahead = np.arccos(
+                np.clip(-(gap @ inward) / np.maximum(distance * np.hypot(*inward), 1e-9), -1, 1)
+            )
+            cost = 0.2 + 0.3 * distance / reach + 0.2 * ahead
+            cost[(ahead > 1.3) | (distance < 1e-6)] = np.inf
+            best = int(cost.argmin())
+            if cost[best] < 1:
+                ends = np.array([tip, points[near[best]]])
+                # A corner may be used beside the ends, so it has a number of its own.
+                found.append(
+                    _Candidate(
+                        float(cost[best]), ends, (-1 - first - corner,), "a corner that almost meets a line"
+                    )
+                )
     return found
 
 
