@@ -292,22 +292,22 @@ def _head(neck: Points, pose: Pose) -> list[Part]:
     lx, ly = pose.look
     for name, x, rx in (("near", 26, 22.0), ("far", 88, 17.0)):
         open_ = max(0.06, 1 - pose.blink)
-        centre = at(x, -113)
+        centre = at(x, -106)
         if pose.blink > 0.8:
             parts.append(
                 Part(
                     f"{name} lid",
                     "Fur",
                     np.zeros((1, 2)),
-                    [curve([at(x - rx, -112), at(x, -103), at(x + rx, -112)])],
+                    [curve([at(x - rx, -106), at(x, -97), at(x + rx, -106)])],
                     True,
                 )
             )
             continue
         angle = pose.lean * 0.4 + pose.head
-        parts.append(Part(f"{name} eye", "Eye", ellipse(centre[:2], rx, 26 * open_, angle)))
+        parts.append(Part(f"{name} eye", "Eye", ellipse(centre[:2], rx, 24 * open_, angle)))
         parts.append(
-            Part(f"{name} pupil", "Pupil", ellipse(at(x + lx, -111 + ly)[:2], rx * 0.58, 17 * open_, angle))
+            Part(f"{name} pupil", "Pupil", ellipse(at(x + lx, -104 + ly)[:2], rx * 0.58, 17 * open_, angle))
         )
     crown = curve(
         [
