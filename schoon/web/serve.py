@@ -63,6 +63,8 @@ def _serve(store: Store, settings: Settings, demo: bool) -> None:
             app, host=settings.host, port=port, log_level="warning", timeout_graceful_shutdown=5
         )
         print(f"Schoon is ready on http://{settings.host}:{port} (Ctrl+C stops it)", flush=True)
-        uvicorn.Server(config).run()
+        # Ctrl+C is the way to stop, not a failure; by then the server has shut down in order.
+        with suppress(KeyboardInterrupt):
+            uvicorn.Server(config).run()
     finally:
         store.close()

@@ -52,7 +52,8 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
         peak = support.max(axis=0, keepdims=True)
         likely = _normalise(first * (0.15 + support / np.maximum(peak, 1e-9)))
     confidence = np.clip(first.max(axis=0) / 0.5, 0, 1)
-    mutual = likely / np.maximum(likely.max(axis=1, keepdims=True), 1e-9)
+    # Before the columns are normalised: a detail that has no other candidate is still a poor counterpart.
+    mutual = first / np.maximum(first.max(axis=1, keepdims=True), 1e-9)
     return Match(likely * confidence, mutual)
 
 
