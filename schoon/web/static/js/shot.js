@@ -101,14 +101,15 @@ function neighbour(step, keysOnly = false) {
 async function showOnion() {
   if (!app.onion || app.stage === 'rough') { app.paper.onion([]); return; }
   const from = app.current;
+  const wanted = app.onion;
   const k = data.run.indexOf(from);
   const groups = [];
-  for (let step = app.onion; step >= 1; step -= 1) {
+  for (let step = wanted; step >= 1; step -= 1) {
     for (const [entry, side] of [[data.run[k - step], 'earlier'], [data.run[k + step], 'later']]) {
       if (entry) groups.push({ strokes: (await drawings.line(entry)).strokes, side, strength: 1 / step });
     }
   }
-  if (app.current === from) app.paper.onion(groups);
+  if (app.current === from && app.onion === wanted) app.paper.onion(groups);
 }
 
 function prefetch() {
@@ -188,7 +189,7 @@ app.refresh = async function refresh() {
   showProgress(found.progress);
   showRun();
   stage.refreshed?.();
-  if (here) await app.draw();
+  if (here) await app.draw(); else showOnion();
 };
 
 function showProgress(progress) {
