@@ -15,10 +15,9 @@ STAGES = {"rough": "Rough", "line": "Line", "seal": "Seal", "paint": "Paint", "h
 
 @dataclass(frozen=True)
 class Summary:
-    """Counts of one drawing. doubtful: strokes of low confidence. hand: patches painted by hand."""
+    """Counts of one drawing. hand: patches painted by hand."""
 
     strokes: int = 0
-    doubtful: int = 0
     open_gaps: int = 0
     painted: int = 0
     hand: int = 0
@@ -40,7 +39,6 @@ def summaries(cursor: Cursor, rows: Sequence[Row]) -> dict[int, Summary]:
         patches = found.get(row["paint"], {}).get("patches", [])
         return Summary(
             strokes=len(strokes),
-            doubtful=sum(s["confidence"] < 0.35 for s in strokes),
             open_gaps=sum(s["state"] == "open" for s in stitches),
             painted=len(patches),
             hand=sum(p["by"] == "hand" for p in patches),

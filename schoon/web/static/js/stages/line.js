@@ -58,7 +58,7 @@ export function lineStage(app) {
   const trace = {
     id: 'trace', label: 'Trace', key: 'f', pen: 'Trace',
     down(event, at) {
-      if (!app.current.rough_only && !lineNow(app.current)) { notice('The drawing is still being read; wait a moment'); return null; }
+      if (!lineNow(app.current)) { notice('The drawing is still being read; wait a moment'); return null; }
       const path = [[...at, pressure(event)]];
       const node = make('path', { class: 'pen', 'stroke-width': app.data.lineWidth }, app.paper.layers['pen-layer']);
       const show = () => node.setAttribute('d', `M${path.map((p) => `${p[0].toFixed(1)},${p[1].toFixed(1)}`).join(' ')}`);
