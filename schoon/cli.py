@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Callable, Sequence
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor, as_completed
 from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
@@ -213,9 +213,10 @@ def paint(
     with _progress() as bar:
         task = bar.add_task("Finding patches", total=len(paths))
         drawings: list[Patches] = []
-        for path in paths:
-            drawings.append(find_patches(_ink_of(path)))
-            bar.advance(task)
+        with ThreadPoolExecutor(jobs) as pool:
+            for found in pool.map(lambda path: find_patches(_ink_of(path)), paths):
+                drawings.append(found)
+                bar.advance(task)
         sizes = {d.labels.shape for d in drawings}
         if len(sizes) > 1:
             raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
