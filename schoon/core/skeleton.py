@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import depth_first_order
 from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
@@ -100,19 +99,28 @@ def _ordered_paths(path: NDArray[np.bool_]) -> list[tuple[NDArray[np.int64], boo
         other = index[rows + down, cols + right]
         pairs.append(np.c_[np.arange(count)[other >= 0], other[other >= 0]])
     links = np.concatenate(pairs)
-    degree = np.bincount(links.ravel(), minlength=count)
-    matrix = coo_matrix((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=(count, count)).tocsr()
-    matrix = matrix + matrix.T
-    seen = np.zeros(count, bool)
+    # Junctions are cut out, so that no pixel has more than two neighbours.
+    beside: list[list[int]] = [[] for _ in range(count)]
+    for a, b in links.tolist():
+        beside[a].append(b)
+        beside[b].append(a)
+    seen = [False] * count
     found = []
-    starts = np.r_[np.flatnonzero(degree <= 1), np.flatnonzero(degree == 2)]
     pixels = np.c_[rows, cols]
-    for start in starts:
+    ends = [k for k in range(count) if len(beside[k]) <= 1]
+    for start in itertools.chain(ends, range(count)):
         if seen[start]:
             continue
-        order = depth_first_order(matrix, start, directed=False, return_predecessors=False)
-        seen[order] = True
-        found.append((pixels[order], bool(degree[start] == 2 and len(order) > 3)))
+        order, step = [start], start
+        seen[start] = True
+        while True:
+            onward = [n for n in beside[step] if not seen[n]]
+            if not onward:
+                break
+            step = onward[0]
+            seen[step] = True
+            order.append(step)
+        found.append((pixels[order], len(beside[start]) >= 2 and len(order) > 3))
     return found
 
 

@@ -99,11 +99,13 @@ class Part:
 
 @dataclass(frozen=True)
 class Flat:
-    """What the drawing truly is. lines: visible centre lines; pots: (h, w) index into `names`, 0 for paper."""
+    """What the drawing truly is. lines: visible centre lines; pots: (h, w) index into `names`, 0 for paper;
+    owners: name of the form each line belongs to."""
 
     lines: list[Points]
     pots: NDArray[np.uint8]
     names: list[str]
+    owners: list[str]
 
 
 def _mask(outline: Points, size: tuple[int, int]) -> NDArray[np.uint8]:
@@ -123,14 +125,14 @@ def flatten(parts: Sequence[Part], size: tuple[int, int]) -> Flat:
         mask = _mask(part.outline, size) > 0
         pots[mask] = names.index(part.pot)
         top[mask] = number
-    lines: list[Points] = []
+    lines: list[tuple[Points, str]] = []
     for number, part in enumerate(parts, 1):
-        if not part.lines_only:
-            lines += _runs(part.outline, _seen(part.outline, top, number, True))
+        runs = [] if part.lines_only else _runs(part.outline, _seen(part.outline, top, number, True))
         own = None if part.lines_only else number
         for line in part.inner:
-            lines += _runs(line, _seen(line, top, own if own else number, own is None))
-    return Flat([line for line in lines if len(line) > 3], pots, names)
+            runs += _runs(line, _seen(line, top, own if own else number, own is None))
+        lines += [(run, part.name) for run in runs if len(run) > 3]
+    return Flat([line for line, _ in lines], pots, names, [name for _, name in lines])
 
 
 def _seen(line: Points, top: NDArray[np.int16], number: int, edge: bool) -> NDArray[np.bool_]:

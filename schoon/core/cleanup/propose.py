@@ -14,7 +14,7 @@ from skimage.morphology import skeletonize
 from .. import skeleton as graphs
 from ..paper import densities, drawing_density, find_pencils, on_paper
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
-from .ridges import Ridges, centre_mask, detect, settle
+from .ridges import Bank, Ridges, centre_mask, settle
 
 _WORKING_SIDE = 1000
 """Longest side of the picture lines are found in, px; positions are refined there to sub-pixel."""
@@ -57,9 +57,10 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     density = _working_density(paper, shrink, settings.use_colour)
     if density is None:
         return []
-    ridges, low, high = _fused_ridges(density, settings.searching)
+    bank = Bank(density)
+    ridges, low, high = _fused_ridges(bank, settings.searching)
     scale = ridges.scale
-    mask = _with_detail(_fill_slits(centre_mask(ridges, low, high), scale), density, scale)
+    mask = _with_detail(_fill_slits(centre_mask(ridges, low, high), scale), bank, scale)
     graph = graphs.trace(mask)
     graphs.contract_short(graph, 2.5 * scale)
     graphs.join_through(graph)
@@ -73,20 +74,19 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
     strokes = []
+    present = np.minimum(density, 0.3)
     for line in graphs.chains(graph, pairs, blur=1.5 * scale):
-        stroke = _stroke(line, ridges, density, high, shrink, settings.line_width)
+        stroke = _stroke(line, ridges, present, high, shrink, settings.line_width)
         if stroke is not None:
             strokes.append(stroke)
     return strokes
 
 
 def _working_density(paper: NDArray[np.uint8], shrink: int, use_colour: bool) -> NDArray[np.float32] | None:
-    density = densities(paper)
     if shrink > 1:
-        height, width = density.shape[:2]
-        density = cv2.resize(
-            density, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA
-        )
+        height, width = paper.shape[:2]
+        paper = cv2.resize(paper, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA)
+    density = densities(paper)
     neutral = density.max(axis=2) if use_colour else drawing_density(density, find_pencils(density))
     # A hard-pressed line is not more of a line than a light one.
     neutral = np.minimum(neutral, 0.6)
@@ -101,16 +101,16 @@ def _thresholds(strength: NDArray[np.float32]) -> tuple[float, float]:
     return 0.22 * typical, 0.5 * typical
 
 
-def _fused_ridges(density: NDArray[np.float32], searching: float | None) -> tuple[Ridges, float, float]:
+def _fused_ridges(bank: Bank, searching: float | None) -> tuple[Ridges, float, float]:
     """Ridges at the scale where the searching strokes of a line have become one."""
     if searching is not None:
         scale = float(np.interp(searching, np.linspace(0, 1, len(_SCALES)), _SCALES))
-        ridges = detect(density, scale)
+        ridges = bank.detect(scale)
         return ridges, *_thresholds(ridges.strength)
     previous: tuple[Ridges, float, float] | None = None
     length = 0.0
     for scale in _SCALES:
-        ridges = detect(density, scale)
+        ridges = bank.detect(scale)
         low, high = _thresholds(ridges.strength)
         now = float(skeletonize(centre_mask(ridges, low, high)).sum())
         if previous is not None and length <= _SETTLED * now:
@@ -130,13 +130,13 @@ def _fill_slits(mask: NDArray[np.bool_], scale: float) -> NDArray[np.bool_]:
     return np.asarray(mask | fill[labels])
 
 
-def _with_detail(mask: NDArray[np.bool_], density: NDArray[np.float32], scale: float) -> NDArray[np.bool_]:
+def _with_detail(mask: NDArray[np.bool_], bank: Bank, scale: float) -> NDArray[np.bool_]:
     """The mask with small lone marks taken from a finer scale, where a little ring is still a ring."""
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
     small = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) < 14 * scale
     if count == 1 or not small[1:].any() or scale <= _SCALES[0]:
         return mask
-    fine = detect(density, max(_SCALES[0], 0.5 * scale))
+    fine = bank.detect(max(_SCALES[0], 0.5 * scale))
     detail = centre_mask(fine, *_thresholds(fine.strength))
     return np.where(small[labels], detail, mask)
 
@@ -182,7 +182,7 @@ def _drop_faint(graph: graphs.Graph, ridges: Ridges, least: float, strong: float
 
 
 def _stroke(
-    line: Points, ridges: Ridges, density: NDArray[np.float32], strong: float, shrink: int, line_width: float
+    line: Points, ridges: Ridges, present: NDArray[np.float32], strong: float, shrink: int, line_width: float
 ) -> Stroke | None:
     scale = ridges.scale
     # Even a tied-down pencil line is unsteady by about its own width.
@@ -193,7 +193,7 @@ def _stroke(
         line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
     points = resample(line, 1.0)
     ends = points[[0, -1]].copy()
-    points = settle(points, density, 1.4 * scale)
+    points = settle(points, present, 1.4 * scale)
     points = _smooth(points, 0.8 * hand, closed)
     if not closed:
         points[0], points[-1] = ends

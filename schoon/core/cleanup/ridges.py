@@ -12,49 +12,95 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy import fft
 from scipy import ndimage as ndi
 
-ORIENTATIONS = 16
+ORIENTATIONS = 12
+
+_ELONGATION = 2.5
+"""How much longer than wide the smoothing is."""
+
+_UNIT = np.float32(np.sqrt(2 * np.pi) / (2 * np.exp(-0.5)))
+
+_WIDEST = 4.0
+"""Largest sigma that `Bank` answers for, px."""
+
+_HALF_FROM = 2.0
+"""From this sigma on half the resolution holds all there is."""
 
 
 @dataclass(frozen=True)
 class Ridges:
     """strength: (h, w) ridge response, about the mean density of a line as wide as the scale.
-    angle: (h, w) direction of the line in radians, 0..pi. scale: sigma across the line, px.
+    scale: sigma across the line, px.
     """
 
     strength: NDArray[np.float32]
-    angle: NDArray[np.float32]
     scale: float
 
 
-def _kernel(scale: float, elongation: float, angle: float) -> NDArray[np.float32]:
-    along, across = scale * elongation, scale
-    reach = int(np.ceil(3 * along))
-    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1].astype(np.float64)
-    u = x * np.cos(angle) + y * np.sin(angle)
-    v = -x * np.sin(angle) + y * np.cos(angle)
-    bell = np.exp(-0.5 * (u / along) ** 2 - 0.5 * (v / across) ** 2)
-    kernel = (1 - (v / across) ** 2) * bell
-    kernel -= kernel.mean()
-    # A long line of half-width `scale` and density 1 answers 1.
-    line = np.abs(v) <= scale
-    return (kernel / kernel[line].sum()).astype(np.float32)
+class Bank:
+    """Ridge responses of one density picture at any scale; its spectrum is taken once."""
 
+    def __init__(self, density: NDArray[np.float32]) -> None:
+        """density: (h, w)."""
+        self._shape = density.shape
+        self._answers: dict[float, Ridges] = {}
+        marked = cv2.boundingRect((density > 0.02).astype(np.uint8))
+        self._margin = int(np.ceil(3 * _ELONGATION * _WIDEST))
+        x, y, w, h = marked
+        # Bare paper round the drawing answers nothing.
+        self._box = np.s_[y : y + h, x : x + w]
+        framed = cv2.copyMakeBorder(density[self._box], *[self._margin] * 4, cv2.BORDER_REPLICATE)
+        even = [2 * fft.next_fast_len(-(-n // 2), real=True) for n in framed.shape]
+        self._size = (even[0], even[1])
+        self._spectrum = fft.rfft2(framed, s=self._size)
 
-def detect(density: NDArray[np.float32], scale: float, elongation: float = 2.5) -> Ridges:
-    """Ridges of an (h, w) density picture at one scale (sigma across the line, px)."""
-    strength = np.full(density.shape, -np.inf, np.float32)
-    angle = np.zeros(density.shape, np.float32)
-    for number in range(ORIENTATIONS):
-        turn = np.pi * number / ORIENTATIONS
-        answer = cv2.filter2D(
-            density, cv2.CV_32F, _kernel(scale, elongation, turn), borderType=cv2.BORDER_REPLICATE
-        )
-        better = answer > strength
-        np.copyto(strength, answer, where=better)
-        angle[better] = turn
-    return Ridges(np.maximum(strength, 0), angle, scale)
+    def detect(self, scale: float) -> Ridges:
+        """Ridges at one scale: sigma across the line, px, 0.5 to 4. Raises ValueError outside of that."""
+        if not 0.5 <= scale <= _WIDEST:
+            raise ValueError(f"the scale has to lie between 0.5 and {_WIDEST} px")
+        if scale not in self._answers:
+            self._answers[scale] = Ridges(self._strength(scale), scale)
+        return self._answers[scale]
+
+    def _strength(self, scale: float) -> NDArray[np.float32]:
+        shrink = 2 if scale >= _HALF_FROM else 1
+        rows, columns = (n // shrink for n in self._size)
+        spectrum = self._spectrum[:, : columns // 2 + 1]
+        if shrink > 1:
+            # Leaving the high frequencies out is decimation without loss at this scale.
+            spectrum = np.concatenate([spectrum[: rows // 2], spectrum[-(rows - rows // 2) :]])
+            spectrum[rows // 2] = 0
+            spectrum = spectrum / (shrink * shrink)
+        fy = (2 * np.pi / shrink * fft.fftfreq(rows)).astype(np.float32)[:, None]
+        fx = (2 * np.pi / shrink * fft.rfftfreq(columns)).astype(np.float32)[None]
+        best = None
+        for number in range(ORIENTATIONS):
+            turn = np.pi * number / ORIENTATIONS
+            along = _ELONGATION * scale * (fx * np.float32(np.cos(turn)) + fy * np.float32(np.sin(turn)))
+            across = scale * (fy * np.float32(np.cos(turn)) - fx * np.float32(np.sin(turn)))
+            across *= across
+            along *= along
+            along += across
+            # Spectrum of a second derivative of a Gaussian across and a Gaussian along; a long line of
+            # half-width `scale` and density 1 answers 1.
+            along *= -0.5
+            answer = fft.irfft2(spectrum * (_UNIT * across * np.exp(along)), s=(rows, columns))
+            best = answer if best is None else np.maximum(best, answer, out=best)
+        height, width = self._shape[0], self._shape[1]
+        full = np.zeros((height, width), np.float32)
+        assert best is not None
+        h, w = full[self._box].shape
+        if shrink > 1:
+            move = np.array([[1 / shrink, 0, self._margin / shrink], [0, 1 / shrink, self._margin / shrink]])
+            inner = cv2.warpAffine(
+                best.astype(np.float32), move, (w, h), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+            )
+        else:
+            inner = best[self._margin : self._margin + h, self._margin : self._margin + w]
+        full[self._box] = np.maximum(inner, 0)
+        return full
 
 
 def centre_mask(ridges: Ridges, low: float, high: float) -> NDArray[np.bool_]:
@@ -74,21 +120,20 @@ def centre_mask(ridges: Ridges, low: float, high: float) -> NDArray[np.bool_]:
 def settle(points: NDArray[np.float64], density: NDArray[np.float32], window: float) -> NDArray[np.float64]:
     """Moves the (k, 2) points of a polyline across it into the middle of the strokes that search for it.
 
+    density: capped by the caller, for a light stroke says as much about where the line runs as a dark one.
     window: sigma in px of how far to the sides strokes still belong to the line. Each point goes to the weighted
     mean of the density across the line (mean shift); the shifts are smoothed along the line, so that one stroke
     of the bundle that ends does not make a step.
     """
     if len(points) < 5:
         return points
-    # A light stroke says as much about where the line runs as a dark one.
-    present = np.minimum(density, 0.3)
     for _ in range(2):
         tangent = np.gradient(points, axis=0)
         tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
         normal = np.c_[-tangent[:, 1], tangent[:, 0]]
         offsets = np.arange(-2.0 * window, 2.0 * window + 0.01, 0.5)
         at = (points[:, None, :] + offsets[None, :, None] * normal[:, None, :]).astype(np.float32)
-        profile = cv2.remap(present, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        profile = cv2.remap(density, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         weights = profile * np.exp(-0.5 * (offsets / window) ** 2)
         total = weights.sum(axis=1)
         shift = np.where(total > 0.05, (weights * offsets).sum(axis=1) / np.maximum(total, 0.05), 0.0)

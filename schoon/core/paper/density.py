@@ -27,7 +27,7 @@ def on_paper(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
         if alpha.min() < 0.5 and solid.any() and float(picture[..., :3][solid].mean()) > 160:
             flat = picture[..., :3] * alpha
         picture = flat.round().astype(np.uint8)
-    if np.median(picture) < 90:
+    if np.median(picture[::4, ::4]) < 90:
         picture = 255 - picture
     return picture
 

@@ -63,16 +63,21 @@ def drawing_density(density: NDArray[np.float32], pencils: list[Pencil]) -> NDAr
     if not pencils:
         return density.mean(axis=2)
     neutral = np.full(3, 1 / np.sqrt(3))
-    best_rest = np.full(density.shape[:2], np.inf, np.float32)
-    result = np.zeros(density.shape[:2], np.float32)
-    flat = density.reshape(-1, 3)
+    marked = density.max(axis=2) > 0.01
+    flat = density[marked]
+    best_rest = np.full(len(flat), np.inf, np.float32)
+    found = np.zeros(len(flat), np.float32)
+    alone = np.maximum(flat @ neutral, 0)
     for pencil in pencils:
         basis = np.stack([neutral, np.array(pencil.direction)], axis=1)
         shares = flat @ np.linalg.pinv(basis).T
-        shares = np.where(shares[:, 1:] < 0, np.c_[flat @ neutral, np.zeros(len(flat))], shares)
-        shares[:, 0] = np.maximum(shares[:, 0], 0)
-        rest = np.linalg.norm(flat - shares @ basis.T, axis=1).reshape(result.shape)
+        shares[:, 0] = np.where(shares[:, 1] < 0, alone, np.maximum(shares[:, 0], 0))
+        shares[:, 1] = np.maximum(shares[:, 1], 0)
+        gap = flat - shares @ basis.T
+        rest = np.einsum("kc,kc->k", gap, gap)
         better = rest < best_rest
-        result = np.where(better, (shares[:, 0] / np.sqrt(3)).reshape(result.shape), result)
+        found[better] = shares[better, 0] / np.sqrt(3)
         best_rest = np.minimum(rest, best_rest)
-    return result.astype(np.float32)
+    result = np.zeros(density.shape[:2], np.float32)
+    result[marked] = found
+    return result

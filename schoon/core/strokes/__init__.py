@@ -1,11 +1,13 @@
-"""Strokes: cubic Bézier centre lines with widths; fitting, sampling and rasterising them."""
+"""Strokes: cubic Bézier centre lines with widths; fitting, editing, sampling and rasterising them."""
 
 from .curves import arc_lengths, length, outline, resample, sample
 from .fit import corner_indices, fit_curve, smooth_hand
 from .model import Points, Stroke, new_id, strokes_from_dicts, strokes_to_dicts
 from .raster import centre_lines, ink_coverage
+from .rule import LineRule, ruled
 
 __all__ = [
+    "LineRule",
     "Points",
     "Stroke",
     "arc_lengths",
@@ -17,6 +19,7 @@ __all__ = [
     "new_id",
     "outline",
     "resample",
+    "ruled",
     "sample",
     "smooth_hand",
     "strokes_from_dicts",

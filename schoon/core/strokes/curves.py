@@ -10,6 +10,13 @@ from numpy.typing import NDArray
 from .model import Points, Stroke
 
 
+_CORNER = np.deg2rad(25)
+"""A knot where the line turns more than this is a corner."""
+
+_LONGEST_TIP = 3.0
+"""A sharp corner reaches at most this many half widths out."""
+
+
 def arc_lengths(points: Points) -> NDArray[np.float64]:
     """(k,) distance along the polyline to each of its (k, 2) points, px."""
     steps = points[1:] - points[:-1]
@@ -35,7 +42,13 @@ def _basis(count: int) -> NDArray[np.float64]:
 def bernstein(t: NDArray[np.float64]) -> NDArray[np.float64]:
     """(k, 4) cubic Bernstein weights at parameters t in 0..1."""
     s = 1.0 - t
-    return np.stack([s**3, 3 * s * s * t, 3 * s * t * t, t**3], axis=1)
+    weights = np.empty((len(t), 4))
+    s2, t2 = s * s, t * t
+    weights[:, 0] = s2 * s
+    weights[:, 1] = 3 * s2 * t
+    weights[:, 2] = 3 * s * t2
+    weights[:, 3] = t2 * t
+    return weights
 
 
 def sample(stroke: Stroke, step: float = 2.0) -> tuple[Points, NDArray[np.float64]]:
@@ -60,20 +73,31 @@ def length(stroke: Stroke) -> float:
 def outline(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> Points:
     """(k, 2) closed polygon of the inked stroke with round ends, for a non-zero fill; inset: px it is made thinner."""
     points, widths = sample(stroke, step)
+    bends = _corner_turns(stroke)
+    knots = np.zeros(len(points), int)
+    knots[:: (len(points) - 1) // (len(stroke.controls) // 3)] = np.arange(len(stroke.controls) // 3 + 1)
     # Segments of a stroke differ in length; short ones need fewer points.
     paces = np.floor(arc_lengths(points) / (0.5 * step))
     keep = np.r_[True, np.diff(paces) > 0]
     keep[-1] = len(points) > 1
-    points, widths = points[keep], widths[keep]
+    keep |= np.isin(knots, list(bends)) & (knots > 0)
+    points, widths, knots = points[keep], widths[keep], knots[keep]
     if len(points) < 2:
         points = np.vstack([points[0], points[0] + (0.01, 0.0)])
         widths = np.repeat(widths[:1], 2)
+        knots = np.zeros(2, int)
     tangent = np.gradient(points, axis=0)
     if stroke.closed and len(points) > 3:
         tangent[0] = tangent[-1] = points[1] - points[-2]
     tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
     half = np.maximum(widths[:, None] / 2 - inset, 0.05)
     side = np.c_[-tangent[:, 1], tangent[:, 0]] * half
+    left, right = points + side, points - side
+    for index in np.flatnonzero(knots)[::-1]:
+        if int(knots[index]) in bends:
+            here = _corner(points[index], *bends[int(knots[index])], float(half[index, 0]), stroke.corner)
+            left = np.concatenate([left[:index], here[0], left[index + 1 :]])
+            right = np.concatenate([right[:index], here[1], right[index + 1 :]])
 
     def cap(centre: Points, along: Points, radius: float) -> Points:
         turn = np.linspace(np.pi / 2, -np.pi / 2, 7)[1:-1]
@@ -82,9 +106,42 @@ def outline(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> Points:
 
     return np.concatenate(
         [
-            points + side,
+            left,
             cap(points[-1], tangent[-1], float(half[-1, 0])),
-            (points - side)[::-1],
+            right[::-1],
             cap(points[0], -tangent[0], float(half[0, 0])),
         ]
     )
+
+
+def _corner_turns(stroke: Stroke) -> dict[int, tuple[float, float]]:
+    """knot -> direction in radians of the line before and after it, for the inner knots where it turns a corner."""
+    controls = stroke.controls
+    inner = np.arange(3, len(controls) - 1, 3)
+    if not len(inner):
+        return {}
+    into, out = controls[inner] - controls[inner - 1], controls[inner + 1] - controls[inner]
+    before, after = np.arctan2(into[:, 1], into[:, 0]), np.arctan2(out[:, 1], out[:, 0])
+    turn = np.abs((after - before + np.pi) % (2 * np.pi) - np.pi)
+    drawn = np.minimum(np.hypot(*into.T), np.hypot(*out.T)) > 1e-6
+    return {
+        int(knot // 3): (float(a), float(b))
+        for knot, a, b, sharp in zip(inner, before, after, (turn > _CORNER) & drawn, strict=True)
+        if sharp
+    }
+
+
+def _corner(centre: Points, before: float, after: float, half: float, style: str) -> tuple[Points, Points]:
+    """Points of the left and the right side round a corner."""
+    turn = (after - before + np.pi) % (2 * np.pi) - np.pi
+    middle = before + turn / 2
+    normal = np.array([-np.sin(middle), np.cos(middle)])
+    tip = half / max(np.cos(turn / 2), 1 / _LONGEST_TIP)
+    if style == "sharp":
+        return (centre + normal * tip)[None], (centre - normal * tip)[None]
+    angles = before + turn * np.linspace(0, 1, 5)
+    arc = np.c_[-np.sin(angles), np.cos(angles)] * half
+    # Turning left, the left side is the inner one and the right side goes round.
+    if turn > 0:
+        return (centre + normal * min(tip, 2 * half))[None], centre - arc
+    return centre + arc, (centre - normal * min(tip, 2 * half))[None]

@@ -7,6 +7,7 @@ with corners found first and the inner tangents taken from the data on both side
 from __future__ import annotations
 
 import itertools
+import math
 
 import numpy as np
 from numpy.typing import NDArray
@@ -88,7 +89,7 @@ def fit_curve(
 
 
 def _unit(vector: Points) -> Points:
-    norm = np.hypot(*vector)
+    norm = math.hypot(vector[0], vector[1])
     return vector / norm if norm > 1e-12 else np.array([1.0, 0.0])
 
 
@@ -111,7 +112,7 @@ def _fit_run(
     run: Points, start: Points, end: Points, tolerance: float, offset: int
 ) -> list[tuple[Points, int]]:
     """Segments for one smooth run: (4, 2) controls and the index of the run's point where each ends."""
-    chord = np.hypot(*(run[-1] - run[0]))
+    chord = math.dist(run[0], run[-1])
     if len(run) == 2:
         third = chord / 3
         return [(np.array([run[0], run[0] + start * third, run[1] - end * third, run[1]]), offset + 1)]
@@ -119,14 +120,16 @@ def _fit_run(
     t = along / along[-1]
     worst = 0
     for _ in range(4):
-        piece = _least_squares(run, t, start, end)
-        gaps = np.hypot(*(bernstein(t) @ piece - run).T)
-        worst = int(gaps.argmax())
-        if gaps[worst] <= tolerance:
+        basis = bernstein(t)
+        piece = _least_squares(run, basis, start, end, float(along[-1]))
+        gap = basis @ piece - run
+        far = np.einsum("kd,kd->k", gap, gap)
+        worst = int(far.argmax())
+        if far[worst] <= tolerance * tolerance:
             return [(piece, offset + len(run) - 1)]
-        if gaps[worst] > 6 * tolerance:
+        if far[worst] > (6 * tolerance) ** 2:
             break
-        t = _reparametrise(piece, run, t)
+        t = _reparametrise(piece, gap, t)
     split = int(np.clip(worst, min(2, len(run) - 2), max(len(run) - 3, 1)))
     # The middle tangent comes from the data on both sides, over a reach that noise cannot turn.
     spread = along[split]
@@ -138,37 +141,40 @@ def _fit_run(
     )
 
 
-def _least_squares(run: Points, t: NDArray[np.float64], start: Points, end: Points) -> Points:
-    basis = bernstein(t)
+def _least_squares(
+    run: Points, basis: NDArray[np.float64], start: Points, end: Points, span: float
+) -> Points:
+    """(4, 2) controls of the best segment with given end tangents. basis: Bernstein weights of the run's points."""
     first, last = run[0], run[-1]
-    a1, a2 = basis[:, 1:2] * start, basis[:, 2:3] * -end
-    rest = run - (basis[:, :2].sum(axis=1)[:, None] * first + basis[:, 2:].sum(axis=1)[:, None] * last)
-    c11, c12, c22 = (a1 * a1).sum(), (a1 * a2).sum(), (a2 * a2).sum()
-    x1, x2 = (a1 * rest).sum(), (a2 * rest).sum()
+    b1, b2 = basis[:, 1], basis[:, 2]
+    at_first = basis[:, 0] + b1
+    rest = run - at_first[:, None] * first - (1 - at_first)[:, None] * last
+    c11, c22 = b1 @ b1, b2 @ b2
+    c12 = -(b1 @ b2) * (start @ end)
+    x1, x2 = start @ (b1 @ rest), -(end @ (b2 @ rest))
     det = c11 * c22 - c12 * c12
-    chord = np.hypot(*(last - first))
+    chord = math.dist(first, last)
     if abs(det) > 1e-12:
         alpha, beta = (x1 * c22 - x2 * c12) / det, (c11 * x2 - c12 * x1) / det
     else:
         alpha = beta = 0.0
-    span = arc_lengths(run)[-1]
     if not (0.02 * chord < alpha < 1.2 * span and 0.02 * chord < beta < 1.2 * span):
         alpha = beta = max(chord, 1e-6) / 3
     return np.array([first, first + alpha * start, last - beta * end, last])
 
 
-def _reparametrise(piece: Points, run: Points, t: NDArray[np.float64]) -> NDArray[np.float64]:
-    """One Newton step of each parameter towards the nearest point of the curve."""
-    value = bernstein(t) @ piece
-    d1 = 3 * np.diff(piece, axis=0)
-    d2 = 2 * np.diff(d1, axis=0)
+def _reparametrise(piece: Points, gap: Points, t: NDArray[np.float64]) -> NDArray[np.float64]:
+    """One Newton step of each parameter towards the nearest point of the curve. gap: curve minus data."""
+    d1 = 3 * (piece[1:] - piece[:-1])
+    d2 = 2 * (d1[1:] - d1[:-1])
     s = 1 - t
-    first = np.stack([s * s, 2 * s * t, t * t], axis=1) @ d1
-    second = np.stack([s, t], axis=1) @ d2
-    gap = value - run
-    slope = (first * first).sum(axis=1) + (gap * second).sum(axis=1)
-    step = np.where(np.abs(slope) > 1e-9, (gap * first).sum(axis=1) / np.where(slope == 0, 1, slope), 0)
-    moved = np.clip(t - step, 0, 1)
+    first = (s * s)[:, None] * d1[0] + (2 * s * t)[:, None] * d1[1] + (t * t)[:, None] * d1[2]
+    second = s[:, None] * d2[0] + t[:, None] * d2[1]
+    slope = np.einsum("kd,kd->k", first, first) + np.einsum("kd,kd->k", gap, second)
+    toward = np.einsum("kd,kd->k", gap, first)
+    sound = np.abs(slope) > 1e-9
+    slope[~sound] = 1
+    moved = np.clip(t - np.where(sound, toward / slope, 0), 0, 1)
     moved[0], moved[-1] = 0.0, 1.0
     return np.maximum.accumulate(moved)
 

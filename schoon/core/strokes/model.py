@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 Points = NDArray[np.float64]
 Maker = Literal["proposal", "hand"]
+Corner = Literal["round", "sharp"]
 
 
 def new_id() -> str:
@@ -27,6 +28,11 @@ class Stroke:
     widths: (n + 1,) full width of the line at each knot, px.
     confidence: 0 (a guess) to 1 (plain in the rough).
     by: who made it; what a hand has touched is never replaced by a proposal.
+    part: name of the part of the model the line belongs to, "" for none.
+    track: names the same line through the run; "" while it is in one drawing only.
+    link: placement (a.real, a.imag, b.real, b.imag) of z -> a z + b from the track's common line to this drawing,
+    for a line that changes in all drawings of its track at once; None for a line of its own.
+    corner: how the pen turns a corner.
     """
 
     controls: Points
@@ -34,6 +40,10 @@ class Stroke:
     confidence: float = 1.0
     by: Maker = "proposal"
     id: str = field(default_factory=new_id)
+    part: str = ""
+    track: str = ""
+    link: tuple[float, float, float, float] | None = None
+    corner: Corner = "round"
 
     def __post_init__(self) -> None:
         count = len(self.controls)
@@ -61,13 +71,22 @@ class Stroke:
 
     def to_dict(self) -> dict[str, Any]:
         """A JSON-ready mapping; numbers are rounded to 1/100 px."""
-        return {
+        data: dict[str, Any] = {
             "id": self.id,
             "points": np.round(self.controls, 2).ravel().tolist(),
             "widths": np.round(self.widths, 2).tolist(),
             "confidence": round(self.confidence, 3),
             "by": self.by,
         }
+        if self.part:
+            data["part"] = self.part
+        if self.track:
+            data["track"] = self.track
+        if self.link:
+            data["link"] = [round(v, 6) for v in self.link]
+        if self.corner != "round":
+            data["corner"] = self.corner
+        return data
 
     @classmethod
     def from_dict(cls, data: Mapping[str, Any]) -> Stroke:
@@ -78,6 +97,10 @@ class Stroke:
             confidence=float(data.get("confidence", 1.0)),
             by=data.get("by", "hand"),
             id=str(data["id"]),
+            part=str(data.get("part", "")),
+            track=str(data.get("track", "")),
+            link=tuple(map(float, data["link"])) if data.get("link") else None,  # type: ignore[arg-type]
+            corner=data.get("corner", "round"),
         )
 
 

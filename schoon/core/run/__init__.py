@@ -1,0 +1,28 @@
+"""Strokes through the run: registration, fitting to other roughs, in-betweens, held parts and measures."""
+
+from .between import CHARTS, inbetween, pairs, spacing
+from .follow import Fitted, fit_to
+from .measure import Held, Measures, drift_and_tremble, held_parts, measure, odd_ones, register_parts
+from .placement import Placement
+from .register import Lines, Target, register, search
+
+__all__ = [
+    "CHARTS",
+    "Fitted",
+    "Held",
+    "Lines",
+    "Measures",
+    "Placement",
+    "Target",
+    "drift_and_tremble",
+    "fit_to",
+    "held_parts",
+    "inbetween",
+    "measure",
+    "odd_ones",
+    "pairs",
+    "register",
+    "register_parts",
+    "search",
+    "spacing",
+]
