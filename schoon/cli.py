@@ -151,7 +151,8 @@ def clean(
     colours: Annotated[bool, typer.Option("--colours", help="Count coloured pencil as drawing too.")] = False,
 ) -> None:
     """Turns rough drawings into clean strokes: an SVG of centre lines and a PNG of the ink for each picture."""
-    settings = CleanupSettings(searching, detail, width, colours)
+    pencils = tuple((float(hue), "use") for hue in range(0, 360, 30)) if colours else ()
+    settings = CleanupSettings(searching, detail, line_width=width, pencils=pencils)
     _each(pictures, _clean_one, (settings,), out, jobs, "Cleaning")
 
 

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from multiprocessing import get_context
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ..core.paint import Paint
 from ..core.patches import Patches
+from ..core.strokes import Stroke, sample
 from ..formats.pictures import encode_png
 from ..jobs import Runner
 from ..jobs.tasks import single_threaded
 from ..store import Store, jobs, models, pictures, productions, revisions
 from ..work import edits
 from ..work.derived import sheet_patches
-from ..work.documents import paint_document, spots_of
+from ..work.documents import line_document, paint_document, spots_of
 from .model_sheet import KEYS, key_colours, sheet_pictures
 from .pim import POTS
 from .shapes import Flat
@@ -52,8 +55,9 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
         say("Cleaning and sealing the shot Stair …")
         if not waiting:
             with store.transaction() as cursor:
-                jobs.create(cursor, "clean", level, [row["id"] for row in rows], {"line_width": 4.0})
+                jobs.create(cursor, "clean", level, [row["id"] for row in rows], {})
         runner.run_open()
+        _assign_parts(store, level)
         say("Painting its keys and carrying the paint …")
         _paint_keys(store, level)
         with store.transaction() as cursor:
@@ -91,6 +95,44 @@ def _store(store: Store, stair_roughs: list[bytes], lookout_roughs: list[bytes])
             ]
             starts = {1 + 2 * k: d.number for k, d in enumerate(drawings)}
             productions.fill_shot(cursor, shot, level, SIZE, rows, starts, 2 * len(drawings))
+
+
+def part_of(form: str) -> str:
+    """The part of the model a form of the drawing belongs to."""
+    for side in ("near", "far"):
+        if form in (f"{side} leg", f"{side} boot", f"{side} sole"):
+            return f"{side} leg"
+        if form in (f"{side} paw", f"{side} sleeve", f"{side} cuff"):
+            return f"{side} arm"
+    if form in ("coat", "pocket") or form.startswith("button"):
+        return "coat"
+    if "scarf" in form or "stripe" in form:
+        return "scarf"
+    return "lantern" if form.startswith("lantern") else "tail" if form == "tail" else "head"
+
+
+def with_parts(strokes: Sequence[Stroke], truth: Flat) -> list[Stroke]:
+    """The strokes, each a line of the part that most of it lies on in the true drawing."""
+    tree = cKDTree(np.vstack(truth.lines))
+    owner = np.repeat(np.arange(len(truth.lines)), [len(line) for line in truth.lines])
+    named = []
+    for stroke in strokes:
+        near = owner[tree.query(sample(stroke, 4.0)[0])[1]]
+        parts = [part_of(truth.owners[k]) for k in near]
+        named.append(replace(stroke, part=max(sorted(set(parts)), key=parts.count)))
+    return named
+
+
+def _assign_parts(store: Store, level: int) -> None:
+    """Gives the strokes their parts as a person who knows the model would."""
+    truths = {d.number: d for d in stair()}
+    with store.transaction() as cursor:
+        action = revisions.begin_action(cursor, "assign parts")
+        for row in productions.drawings(cursor, level):
+            locked, sheet = edits.load(cursor, row["id"], lock=True)
+            strokes = with_parts(sheet.strokes, truths[row["number"]].truth())
+            document = revisions.put_document(cursor, line_document(strokes))
+            revisions.revise(cursor, locked, action, line=document)
 
 
 def _paint_keys(store: Store, level: int) -> None:

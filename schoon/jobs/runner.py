@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import logging
 import multiprocessing
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any
@@ -19,8 +20,10 @@ from ..formats import gif
 from ..formats.sequences import zip_of
 from ..settings import Settings
 from ..store import Cursor, Row, Store, jobs, models, pictures, productions, revisions
-from ..work.derived import on_paper
+from ..work.derived import Files, lines_key, on_paper
 from ..work.documents import paint_document, painting_of, sheet_of, spots_of
+from ..work.edits import line_rule
+from ..work.proposals import find_lines
 from . import tasks
 
 log = logging.getLogger(__name__)
@@ -54,12 +57,14 @@ class Runner:
     def __init__(self, store: Store, settings: Settings) -> None:
         self.store = store
         self.settings = settings
+        self._files = Files(settings.cache / "derived")
         self._wake = threading.Event()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._loop, name="jobs", daemon=True)
         self._executor: Executor | None = None
         self._kinds: dict[str, Callable[[Row], str]] = {
             "clean": self._clean,
+            "fit": self._fit,
             "seal": self._seal,
             "carry": self._carry,
             "export": self._export,
@@ -160,8 +165,14 @@ class Runner:
         return int(job["action_id"])
 
     def _save_each(
-        self, job: Row, calls: dict[int, tuple[Any, ...]], label: str, parts: tuple[str, ...]
+        self,
+        job: Row,
+        calls: dict[int, tuple[Any, ...]],
+        label: str,
+        parts: tuple[str, ...],
+        keep: Callable[[int, Any], None] | None = None,
     ) -> str:
+        """Saves the documents each call returns; what it returns beyond them is given to `keep`."""
         for drawing_id, future in self._spread(job, calls):
             try:
                 found = future.result()
@@ -170,29 +181,145 @@ class Runner:
                     jobs.end_item(cursor, job["id"], drawing_id, "failed", str(refusal))
                 continue
             documents = found if isinstance(found, tuple) else (found,)
+            if keep is not None:
+                keep(drawing_id, documents[len(parts)])
             with self.store.transaction() as cursor:
                 row = revisions.drawing(cursor, drawing_id, lock=True)
                 names = {
                     part: revisions.put_document(cursor, document)
-                    for part, document in zip(parts, documents, strict=True)
+                    for part, document in zip(parts, documents, strict=False)
                 }
                 revisions.revise(cursor, row, self._action(cursor, job, label), **names)
                 jobs.end_item(cursor, job["id"], drawing_id, "done")
+        return self._failures(job)
+
+    def _failures(self, job: Row) -> str:
         with self.store.transaction() as cursor:
             failed = jobs.failures(cursor, job["id"])
         if not failed:
             return ""
         return f"{len(failed)} could not be done: drawing {failed[0]['number']}: {failed[0]['message']}"
 
-    def _clean(self, job: Row) -> str:
+    def _lines(self, job: Row, drawing_ids: Sequence[int]) -> Iterator[tuple[int, Any]]:
+        """(drawing, strokes found in its rough) as they come; the item of a picture that cannot be read fails."""
+        reading = job["settings"].get("reading", {})
         calls: dict[int, tuple[Any, ...]] = {}
+        keys: dict[int, str] = {}
         with self.store.transaction() as cursor:
-            for drawing_id in jobs.waiting_items(cursor, job["id"]):
+            for drawing_id in drawing_ids:
+                row = revisions.drawing(cursor, drawing_id)
+                keys[drawing_id] = lines_key(row["rough"], reading)
+                if (path := self._files.path(keys[drawing_id], ".json")).exists():
+                    yield drawing_id, json.loads(path.read_bytes())
+                    continue
+                body = pictures.get(cursor, row["rough"])["body"]
+                calls[drawing_id] = (find_lines, f"drawing {row['number']}", body, reading)
+        for drawing_id, future in self._spread(job, calls):
+            try:
+                found = future.result()
+            except Refusal as refusal:
+                with self.store.transaction() as cursor:
+                    jobs.end_item(cursor, job["id"], drawing_id, "failed", str(refusal))
+                continue
+            self._files.get(keys[drawing_id], ".json", lambda found=found: json.dumps(found).encode())  # type: ignore[misc]
+            yield drawing_id, found
+
+    def _clean(self, job: Row) -> str:
+        reading = job["settings"].get("reading", {})
+        calls: dict[int, tuple[Any, ...]] = {}
+        keys: dict[int, str] = {}
+        with self.store.transaction() as cursor:
+            waiting = jobs.waiting_items(cursor, job["id"])
+            rule = vars(line_rule(cursor, productions.shot_of_level(cursor, job["level_id"])))
+            for drawing_id in waiting:
                 row = revisions.drawing(cursor, drawing_id)
                 line = revisions.get_documents(cursor, [row["line"]]).get(row["line"])
                 body = pictures.get(cursor, row["rough"])["body"]
-                calls[drawing_id] = (tasks.clean, f"drawing {row['number']}", body, line, job["settings"])
-        return self._save_each(job, calls, f"clean {_drawings(len(calls))}", ("line", "seal"))
+                keys[drawing_id] = lines_key(row["rough"], reading)
+                path = self._files.path(keys[drawing_id], ".json")
+                found = json.loads(path.read_bytes()) if path.exists() else None
+                calls[drawing_id] = (
+                    tasks.clean,
+                    f"drawing {row['number']}",
+                    body,
+                    reading,
+                    found,
+                    line,
+                    rule,
+                )
+
+        def keep(drawing_id: int, found: Any) -> None:
+            self._files.get(keys[drawing_id], ".json", lambda: json.dumps(found).encode())
+
+        return self._save_each(job, calls, f"clean {_drawings(job['total'])}", ("line", "seal"), keep)
+
+    def _fit(self, job: Row) -> str:
+        """Takes the strokes of one drawing outward through the run, each drawing starting from its neighbour."""
+        source_id, ids = int(job["settings"]["source"]), set(job["settings"].get("ids", []))
+        with self.store.transaction() as cursor:
+            waiting = set(jobs.waiting_items(cursor, job["id"]))
+            order = [row["id"] for row in productions.drawings(cursor, job["level_id"])]
+            size = _size(productions.shot_of_level(cursor, job["level_id"]))
+            row = revisions.drawing(cursor, source_id)
+            line = revisions.get_documents(cursor, [row["line"]]).get(row["line"])
+        if not line or not line["strokes"]:
+            raise Refusal(f"Drawing {row['number']} has no line yet; clean it first")
+        chosen = [s for s in line["strokes"] if not ids or s["id"] in ids]
+        if not chosen:
+            raise Refusal("The chosen strokes are not in the drawing any more; choose them again")
+        found = dict(self._lines(job, [d for d in order if d in waiting]))
+        start = order.index(source_id)
+        ways = [[d for d in order[start + 1 :] if d in found], [d for d in order[:start][::-1] if d in found]]
+        before: list[tuple[Any, Any]] = [(chosen, line["strokes"])] * 2
+        ahead: dict[Future[Any], int] = {}
+
+        def begin(way: int) -> None:
+            if not ways[way]:
+                return
+            drawing_id = ways[way].pop(0)
+            with self.store.transaction() as cursor:
+                now = revisions.drawing(cursor, drawing_id)
+                documents = revisions.get_documents(cursor, [now["line"], now["seal"]])
+            future = self._pool().submit(
+                tasks.fit, *before[way], found[drawing_id], documents.get(now["line"]), documents.get(now["seal"]),
+                size, not ids,
+            )  # fmt: skip
+            ahead[future] = way
+            fitting[future] = (drawing_id, now["head"])
+
+        fitting: dict[Future[Any], tuple[int, int | None]] = {}
+        try:
+            begin(0)
+            begin(1)
+            while ahead:
+                self._check(job["id"])
+                ended, _ = wait(ahead, timeout=1, return_when=FIRST_COMPLETED)
+                for future in ended:
+                    way = ahead.pop(future)
+                    drawing_id, head = fitting.pop(future)
+                    fitted_line, fitted_seal, whole = future.result()
+                    before[way] = (whole, whole)
+                    with self.store.transaction() as cursor:
+                        now = revisions.drawing(cursor, drawing_id, lock=True)
+                        if now["head"] != head:
+                            jobs.end_item(
+                                cursor, job["id"], drawing_id, "failed",
+                                "it was changed meanwhile and left alone; fit it again",
+                            )  # fmt: skip
+                        else:
+                            action = self._action(
+                                cursor, job, f"fit {_drawings(job['total'])} to their roughs"
+                            )
+                            revisions.revise(
+                                cursor, now, action, line=revisions.put_document(cursor, fitted_line),
+                                seal=revisions.put_document(cursor, fitted_seal),
+                            )  # fmt: skip
+                            jobs.end_item(cursor, job["id"], drawing_id, "done")
+                    begin(way)
+        finally:
+            for future in ahead:
+                future.cancel()
+        return self._failures(job)
 
     def _seal(self, job: Row) -> str:
         calls: dict[int, tuple[Any, ...]] = {}

@@ -2,22 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
-from ..core.cleanup import CleanupSettings, propose_strokes
 from ..core.model import Rgb
 from ..core.patches import Patches, find_patches, wall_of
+from ..core.run import cut_at_doubt, fit_to
 from ..core.seal import Stitch, propose_stitches
-from ..core.strokes import Stroke, centre_lines, ink_coverage, sample, strokes_from_dicts
+from ..core.strokes import (
+    LineRule,
+    Stroke,
+    centre_lines,
+    ink_coverage,
+    ruled,
+    strokes_from_dicts,
+    strokes_to_dicts,
+)
 from ..formats.pictures import decode, encode_png
 from ..work.derived import SPECK, on_paper, render, scaled
 from ..work.documents import Sheet, line_document, seal_document, sheet_of
+from ..work.proposals import find_in, keep_hand, taking_place
 
 
 def single_threaded() -> None:
@@ -26,26 +35,53 @@ def single_threaded() -> None:
 
 
 def clean(
-    name: str, body: bytes, line: Any, settings: Mapping[str, Any]
-) -> tuple[dict[str, Any], dict[str, Any]]:
-    """Line and seal documents of a rough. line: the present line document or None; its hand-made strokes stay.
+    name: str,
+    body: bytes,
+    reading: Mapping[str, Any],
+    found: Sequence[Mapping[str, Any]] | None,
+    line: Any,
+    rule: Mapping[str, Any],
+) -> tuple[dict[str, Any], dict[str, Any], list[dict[str, Any]]]:
+    """Line and seal documents of a rough, and the strokes found in it.
 
-    Raises Refusal if the picture cannot be read.
+    found: those strokes if they are known already. line: the present line document or None; what a hand made in it
+    stays and the proposals go round it. rule: as `LineRule`. Raises Refusal if the picture cannot be read.
     """
     picture = decode(name, body)
-    proposed = propose_strokes(picture, CleanupSettings(**settings))
-    hand = [s for s in strokes_from_dicts(line["strokes"]) if s.by == "hand"] if line else []
-    strokes = hand + _besides(proposed, hand)
     size = (picture.shape[1], picture.shape[0])
-    return line_document(strokes), seal_document(gaps(strokes, size))
+    strokes = find_in(picture, reading) if found is None else strokes_from_dicts(found)
+    present = strokes_from_dicts(line["strokes"]) if line else []
+    kept = keep_hand(present, ruled(strokes, size, LineRule(**rule)))
+    return line_document(kept), seal_document(gaps(kept, size)), strokes_to_dicts(strokes)
 
 
-def _besides(proposed: list[Stroke], hand: list[Stroke]) -> list[Stroke]:
-    """The proposals that do not run along a hand-made stroke for most of their length."""
-    if not hand:
-        return proposed
-    drawn = cKDTree(np.vstack([sample(stroke)[0] for stroke in hand]))
-    return [s for s in proposed if (drawn.query(sample(s)[0])[0] < 1.5 * s.widths.max()).mean() < 0.6]
+def fit(
+    strokes: Sequence[Mapping[str, Any]],
+    context: Sequence[Mapping[str, Any]],
+    found: Sequence[Mapping[str, Any]],
+    line: Any,
+    previous: Any,
+    size: tuple[int, int],
+    whole: bool,
+) -> tuple[dict[str, Any], dict[str, Any], list[dict[str, Any]]]:
+    """Fits strokes of the drawing before to the lines found in this one's rough.
+
+    context: all strokes of the drawing before. line, previous: the present line and seal documents. whole: the strokes
+    are all of the drawing's, so other proposals go and what is new in the rough is added.
+    Returns the line document, the seal document and the fitted strokes in one piece, for the next drawing.
+    """
+    source, target = strokes_from_dicts(strokes), strokes_from_dicts(found)
+    result = fit_to(source, target, size, strokes_from_dicts(context))
+    pieces = cut_at_doubt(result.strokes, target, size)
+    present = strokes_from_dicts(line["strokes"]) if line else []
+    if whole:
+        weight = float(np.median([s.widths.mean() for s in source]))
+        new = [replace(s, widths=np.full(len(s.widths), weight)) for s in result.new]
+        after = keep_hand(present, [*pieces, *new])
+    else:
+        after = taking_place(present, pieces)
+    document = line_document(after)
+    return document, seal(document, previous, size), strokes_to_dicts(result.strokes)
 
 
 def gaps(strokes: list[Stroke], size: tuple[int, int]) -> list[Stitch]:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
+from typing import Any
 
 import pymysql
 
@@ -32,12 +34,22 @@ def listing(cursor: Cursor) -> list[Row]:
 
 
 def model(cursor: Cursor, model_id: int) -> Row:
-    """A model with `pictures`, `pots` and `keys`; each key has `colours`, pot id -> "#rrggbb". Raises NotFound."""
-    cursor.execute("SELECT id, production_id, name, line_width FROM models WHERE id = %s", (model_id,))
+    """A model with `pictures`, `pots` and `keys`; each key has `colours`, pot id -> "#rrggbb". Raises NotFound.
+
+    line_rule: the fields of `core.strokes.LineRule`. measures: part -> what the model says of it.
+    """
+    cursor.execute(
+        "SELECT id, production_id, name, line_width, line_rule, measures FROM models WHERE id = %s",
+        (model_id,),
+    )
     found = cursor.fetchone()
     if found is None:
         raise NotFound("This model is not there any more")
-    found["line_width"] = float(found["line_width"])
+    width = float(found["line_width"])
+    plain = {"outline": width, "inner": width, "detail": width, "taper": 0.0, "corner": "round"}
+    found["line_rule"] = {**plain, **json.loads(found["line_rule"] or "{}")}
+    found["line_width"] = found["line_rule"]["outline"]
+    found["measures"] = json.loads(found["measures"] or "{}")
     cursor.execute(
         "SELECT id, caption, sha256 FROM model_pictures WHERE model_id = %s ORDER BY position, id",
         (model_id,),
@@ -54,6 +66,20 @@ def model(cursor: Cursor, model_id: int) -> Row:
         cursor.execute("SELECT pot_id, colour FROM key_colours WHERE key_id = %s", (key["id"],))
         key["colours"] = {int(row["pot_id"]): row["colour"] for row in cursor.fetchall()}
     return found
+
+
+def set_line_rule(cursor: Cursor, model_id: int, rule: Mapping[str, Any]) -> None:
+    """Changes the weights lines have by the model."""
+    cursor.execute("UPDATE models SET line_rule = %s WHERE id = %s", (json.dumps(dict(rule)), model_id))
+
+
+def set_measures(cursor: Cursor, model_id: int, part: str, measures: Mapping[str, Any] | None) -> None:
+    """Says what a part of the model measures; None forgets it. Raises NotFound."""
+    known = model(cursor, model_id)["measures"]
+    known.pop(part, None)
+    if measures is not None:
+        known[part] = dict(measures)
+    cursor.execute("UPDATE models SET measures = %s WHERE id = %s", (json.dumps(known), model_id))
 
 
 def add_picture(cursor: Cursor, model_id: int, caption: str, sha256: str) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 import pymysql
 
@@ -99,13 +101,14 @@ def shots(cursor: Cursor) -> list[Row]:
 def shot(cursor: Cursor, shot_id: int) -> Row:
     """A shot with its production's name and its level. Raises NotFound."""
     cursor.execute(
-        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id"
+        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading"
         " FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
         " WHERE s.id = %s ORDER BY l.position LIMIT 1",
         (shot_id,),
     )
     row = _one(cursor, "This shot is not there any more")
     row["fps"] = float(row["fps"])
+    row["reading"] = json.loads(row["reading"] or "{}")
     return row
 
 
@@ -143,6 +146,11 @@ def set_exposures(cursor: Cursor, level_id: int, starts: Mapping[int, int]) -> N
 def set_kind(cursor: Cursor, drawing_id: int, kind: str) -> None:
     """Marks a drawing as key, breakdown or inbetween."""
     cursor.execute("UPDATE drawings SET kind = %s WHERE id = %s", (kind, drawing_id))
+
+
+def set_reading(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> None:
+    """Keeps how the roughs of a level are to be read."""
+    cursor.execute("UPDATE levels SET reading = %s WHERE id = %s", (json.dumps(dict(reading)), level_id))
 
 
 def set_key(cursor: Cursor, level_id: int, key_id: int | None) -> None:

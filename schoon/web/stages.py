@@ -10,14 +10,22 @@ from ..core.paint import UNSURE_ABOVE
 from ..store import Cursor, Row, revisions
 from ..work.derived import Memory, key_of
 
+DOUBT_BELOW = 0.5
+"""Confidence under which a proposed stroke is to be looked at."""
+
 STAGES = {"rough": "Rough", "line": "Line", "seal": "Seal", "paint": "Paint", "hand-off": "Hand off"}
 
 
 @dataclass(frozen=True)
 class Summary:
-    """Counts of one drawing. hand: patches painted by hand."""
+    """Counts of one drawing. touched: strokes a hand has made or changed. doubtful: proposals of little confidence.
+    parts: names the strokes are assigned to. hand: patches painted by hand.
+    """
 
     strokes: int = 0
+    touched: int = 0
+    doubtful: int = 0
+    parts: tuple[str, ...] = ()
     open_gaps: int = 0
     painted: int = 0
     hand: int = 0
@@ -39,6 +47,9 @@ def summaries(cursor: Cursor, rows: Sequence[Row]) -> dict[int, Summary]:
         patches = found.get(row["paint"], {}).get("patches", [])
         return Summary(
             strokes=len(strokes),
+            touched=sum(s["by"] == "hand" for s in strokes),
+            doubtful=sum(s["by"] != "hand" and s["confidence"] < DOUBT_BELOW for s in strokes),
+            parts=tuple(sorted({s["part"] for s in strokes if s.get("part")})),
             open_gaps=sum(s["state"] == "open" for s in stitches),
             painted=len(patches),
             hand=sum(p["by"] == "hand" for p in patches),

@@ -16,7 +16,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
 import cv2
 import numpy as np
@@ -82,9 +82,13 @@ class Files:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
 
+    def path(self, key: str, ending: str) -> Path:
+        """Where the derived file lies or would lie."""
+        return self.folder / key[:2] / f"{key}{ending}"
+
     def get(self, key: str, ending: str, make: Callable[[], bytes]) -> Path:
         """Path of the derived file, made if it is not there."""
-        path = self.folder / key[:2] / f"{key}{ending}"
+        path = self.path(key, ending)
         if path.exists():
             return path
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -108,6 +112,11 @@ def patches_of(
 ) -> Patches:
     """Patches of strokes and taken stitches. key: names both, see `sheet_key`."""
     return _patches.get(key, lambda: find_patches(wall_of(strokes, stitches, size), SPECK))
+
+
+def lines_key(rough: str, reading: Mapping[str, Any]) -> str:
+    """What the strokes found in a rough derive from. reading: as `CleanupSettings`."""
+    return key_of("lines", rough, json.dumps(reading, sort_keys=True))
 
 
 def sheet_key(line: str | None, sheet: Sheet) -> str:

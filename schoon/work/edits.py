@@ -4,24 +4,22 @@ so that two windows never lose each other's work.
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from ..core.paint import NOTHING, Paint
+from ..core.run import Placement
 from ..core.seal import Stitch
 from ..core.seal.model import State
-from ..core.strokes import Points, Stroke, corner_indices, fit_curve, resample, smooth_hand
-from ..core.strokes.curves import arc_lengths
+from ..core.strokes import LineRule, Points, Stroke, arc_lengths, strokes_from_dicts
 from ..errors import NotFound, Refusal
 from ..store import Cursor, Row, models, productions, revisions
 from .derived import sheet_patches
 from .documents import Sheet, line_document, paint_document, painting_of, seal_document, sheet_of, spots_of
-
-MOST_POINTS = 20_000
+from .line import Context, Operation
 
 
 @dataclass(frozen=True)
@@ -49,48 +47,86 @@ def _save(
     return Saved(revision, base != row["head"])
 
 
-def stroke_from_pen(path: Sequence[tuple[float, float, float]], width: float, steady: float) -> Stroke:
-    """The curve of a pen path of (x, y, pressure 0..1) points; pressure scales the width, steady smooths in px.
+@dataclass(frozen=True)
+class LineSaved(Saved):
+    """removed: ids of strokes that are gone. strokes: those that are new or changed. others: drawings that followed
+    because their strokes are linked."""
 
-    Raises Refusal for a path too short to be a stroke or with numbers that are not.
+    removed: list[str]
+    strokes: list[Stroke]
+    others: list[int]
+
+
+def change_line(cursor: Cursor, drawing_id: int, base: int | None, operation: Operation) -> LineSaved:
+    """Applies an operation to the strokes as they are now. Doing a trace twice does it once.
+
+    Raises NotFound and Refusal as the operation does.
     """
-    data = np.asarray(path, float)
-    if data.ndim != 2 or data.shape[1] != 3 or len(data) > MOST_POINTS or not np.isfinite(data).all():
-        raise Refusal("This stroke could not be read; draw it again")
-    points = data[:, :2]
-    along = arc_lengths(points)
-    if along[-1] < 0.5:
-        points = points[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
-        along, data = np.array([0.0, 1.0]), np.repeat(data[:1], 2, axis=0)
-    raw = resample(points, 1.5)
-    corners = corner_indices(raw, 6, np.deg2rad(50))
-    # Smoothed between corners only, so that a corner drawn stays one.
-    cuts = [0, *corners, len(raw) - 1]
-    runs = [smooth_hand(raw[a : b + 1], steady) for a, b in itertools.pairwise(cuts) if b > a]
-    smooth = np.vstack([runs[0], *(run[1:] for run in runs[1:])])
-    joints = np.cumsum([len(run) - 1 for run in runs])[:-1].tolist()
-    controls, knots = fit_curve(smooth, 0.7, joints)
-    place = arc_lengths(smooth)[knots.astype(int)]
-    pressure = np.interp(place / max(place[-1], 1e-9) * along[-1], along, np.clip(data[:, 2], 0, 1))
-    return Stroke(controls, width * (0.35 + 1.3 * pressure).clip(0.4, 1.5), by="hand")
-
-
-def trace(cursor: Cursor, drawing_id: int, base: int | None, stroke: Stroke) -> Saved:
-    """Adds a stroke. Sending the same stroke twice adds it once."""
     row, sheet = load(cursor, drawing_id, lock=True)
-    if any(s.id == stroke.id for s in sheet.strokes):
-        return Saved(row["head"], False)
-    return _save(cursor, row, base, "trace a stroke", "line", line_document([*sheet.strokes, stroke]))
+    shot = productions.shot_of_level(cursor, row["level_id"])
+    after = operation.apply(sheet.strokes, Context(sheet.size, line_rule(cursor, shot)))
+    # As they will be read back, so that the page shows just what is stored.
+    before = {stroke.id: stroke for stroke in sheet.strokes}
+    after = [s if before.get(s.id) is s else Stroke.from_dict(s.to_dict()) for s in after]
+    changed = [s for s in after if before.get(s.id) is not s]
+    removed = sorted(before.keys() - {s.id for s in after})
+    if not changed and not removed:
+        # Sent again because the answer was lost: the page still has to learn what was stored.
+        again = [s for s in after if s.id == getattr(operation, "id", None)]
+        return LineSaved(row["head"], False, [], again, [])
+    action = revisions.begin_action(cursor, operation.label())
+    saved = _save(cursor, row, base, operation.label(), "line", line_document(after), action)
+    others = _follow_links(cursor, row, action, before, changed)
+    return LineSaved(saved.revision, saved.merged, removed, changed, others)
 
 
-def delete_strokes(cursor: Cursor, drawing_id: int, base: int | None, ids: Sequence[str]) -> Saved:
-    """Takes strokes away. Raises NotFound if none of them is there."""
-    row, sheet = load(cursor, drawing_id, lock=True)
-    kept = [stroke for stroke in sheet.strokes if stroke.id not in set(ids)]
-    gone = len(sheet.strokes) - len(kept)
-    if not gone:
-        raise NotFound("These strokes are not in the drawing any more; it was changed in another window")
-    return _save(cursor, row, base, f"delete {gone} stroke{'s' * (gone > 1)}", "line", line_document(kept))
+def line_rule(cursor: Cursor, shot: Row) -> LineRule:
+    """The line rule of the shot's model; the plain one without a model."""
+    if shot["model_id"] is None:
+        return LineRule()
+    return LineRule(**models.model(cursor, shot["model_id"])["line_rule"])
+
+
+def _follow_links(
+    cursor: Cursor, row: Row, action: int, before: Mapping[str, Stroke], changed: Sequence[Stroke]
+) -> list[int]:
+    """Linked strokes of the other drawings change as theirs did here."""
+    linked = {
+        s.track: s
+        for s in changed
+        if s.link and s.track and s.id in before and not np.array_equal(s.controls, before[s.id].controls)
+    }
+    weighed = {
+        s.track: s
+        for s in changed
+        if s.link and s.track and s.id in before and not np.array_equal(s.widths, before[s.id].widths)
+    }
+    if not linked and not weighed:
+        return []
+    touched = []
+    rows = productions.drawings(cursor, row["level_id"])
+    found = revisions.get_documents(cursor, [r["line"] for r in rows])
+    for other in rows:
+        if other["id"] == row["id"] or not other["line"]:
+            continue
+        strokes = strokes_from_dicts(found[other["line"]]["strokes"])
+        following = [_followed(s, linked, weighed) for s in strokes]
+        if any(new is not old for new, old in zip(following, strokes, strict=True)):
+            locked = revisions.drawing(cursor, other["id"], lock=True)
+            document = revisions.put_document(cursor, line_document(following))
+            revisions.revise(cursor, locked, action, line=document)
+            touched.append(int(other["id"]))
+    return touched
+
+
+def _followed(stroke: Stroke, linked: Mapping[str, Stroke], weighed: Mapping[str, Stroke]) -> Stroke:
+    source = linked.get(stroke.track) or weighed.get(stroke.track)
+    if source is None or not stroke.link or not source.link:
+        return stroke
+    here, there = Placement.from_numbers(stroke.link), Placement.from_numbers(source.link)
+    controls = source.controls
+    controls = there.inverse().then(here).apply(controls)
+    return replace(stroke, controls=controls, widths=source.widths, by="hand")
 
 
 def judge_stitch(cursor: Cursor, drawing_id: int, base: int | None, stitch_id: str, state: State) -> Saved:

@@ -8,7 +8,7 @@ import pytest
 from scipy.spatial import cKDTree
 
 from schoon.core.cleanup import CleanupSettings, propose_strokes
-from schoon.core.paper import densities, drawing_density, find_pencils, on_paper
+from schoon.core.paper import densities, find_pencils, on_paper, separate
 from schoon.core.strokes import Points, length, resample, sample
 from schoon.demo.roughs import pencil_rough
 
@@ -55,7 +55,7 @@ def test_construction_leaves_no_trace_and_cuts_nothing(random: np.random.Generat
 def test_coloured_pencil_counts_when_asked_for(random: np.random.Generator) -> None:
     guide = np.c_[np.linspace(60, 580, 300), np.full(300, 240.0)]
     rough = pencil_rough([ring(500, 120, 60)], [guide], SIZE, 0.0, random)
-    strokes = propose_strokes(rough, CleanupSettings(use_colour=True))
+    strokes = propose_strokes(rough, CleanupSettings(pencils=((0.0, "use"), (220.0, "use"))))
     assert scores(strokes, [guide, ring(500, 120, 60)])[1] > 0.9
 
 
@@ -96,6 +96,6 @@ def test_pencils_are_told_apart_where_they_cross() -> None:
     density = densities(picture)
     pencils = find_pencils(density)
     assert len(pencils) == 1
-    neutral = drawing_density(density, pencils)
+    neutral, _ = separate(density, pencils)
     assert neutral[80, 150] < 0.1 * neutral[150, 60]
     assert neutral[150, 150] == pytest.approx(neutral[150, 60], rel=0.25)

@@ -24,7 +24,7 @@ from schoon.work.documents import (
     sheet_of,
     spots_of,
 )
-from schoon.work.edits import stroke_from_pen
+from schoon.work.pen import stroke_from_pen
 
 
 def side(a: tuple[float, float], b: tuple[float, float]) -> Stroke:

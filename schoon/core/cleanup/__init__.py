@@ -1,5 +1,5 @@
 """Cleanup: a rough picture to proposed clean strokes."""
 
-from .propose import CleanupSettings, propose_strokes
+from .propose import CleanupSettings, pencils_of, propose_strokes
 
-__all__ = ["CleanupSettings", "propose_strokes"]
+__all__ = ["CleanupSettings", "pencils_of", "propose_strokes"]

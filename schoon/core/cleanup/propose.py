@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -12,8 +12,9 @@ from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
 from .. import skeleton as graphs
-from ..paper import densities, drawing_density, find_pencils, on_paper
+from ..paper import Pencil, densities, find_pencils, on_paper, separate
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
+from .blacks import outlined, solids
 from .ridges import Bank, Ridges, centre_mask, settle
 
 _WORKING_SIDE = 1000
@@ -25,6 +26,12 @@ _SCALES = (1.0, 1.4, 2.0, 2.6, 3.2, 4.0)
 _LEAST_HAND = 1.8
 """Least unsteadiness of a pencil line, px of the working picture: what is smaller is grain, not drawing."""
 
+_SAME_HUE = 32.0
+"""Pencils whose hues differ by less, in degrees, are one pencil in different drawings."""
+
+_MARK = 0.12
+"""Density from which on something was drawn."""
+
 _SETTLED = 1.10
 """The scatter is spanned when a wider scale shortens the skeleton by less than this factor."""
 
@@ -35,14 +42,31 @@ class CleanupSettings:
 
     searching: how searching the rough is, 0 (tied down) to 1 (very loose); None finds it from the drawing.
     detail: 0 drops small marks, 1 keeps the smallest.
+    follow: 0 gives the calmest curves, 1 follows every turn of the pencil.
     line_width: width of the proposed line, px.
-    use_colour: whether coloured pencil counts as drawing as well.
+    pressure: 0 for even lines, 1 for lines as heavy as the pencil was pressed.
+    pencils: (hue in degrees, role) of coloured pencils; the role is "ignore", "use" or "part:" and a part's name.
+    Colours it does not name are construction and ignored, unless there is no other pencil in the drawing.
     """
 
     searching: float | None = None
     detail: float = 0.5
+    follow: float = 0.5
     line_width: float = 4.0
-    use_colour: bool = False
+    pressure: float = 0.0
+    pencils: tuple[tuple[float, str], ...] = ()
+
+    def role_of(self, pencil: Pencil) -> str:
+        """What a coloured pencil is taken for."""
+        for hue, role in self.pencils:
+            if abs((pencil.hue - hue + 180) % 360 - 180) < _SAME_HUE:
+                return role
+        return "ignore"
+
+
+def pencils_of(picture: NDArray[np.uint8]) -> list[Pencil]:
+    """The coloured pencils in a rough, the most used first."""
+    return find_pencils(densities(_shrunk(on_paper(picture))[0]))
 
 
 def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> list[Stroke]:
@@ -51,16 +75,63 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     An empty or evenly toned picture gives no strokes. Raises ValueError for other shapes.
     """
     settings = settings or CleanupSettings()
-    paper = on_paper(picture)
+    paper, shrink = _shrunk(on_paper(picture))
+    strokes: list[Stroke] = []
+    for density, part in _layers(densities(paper), settings):
+        strokes += [replace(s, part=part) for s in _strokes_of(density, shrink, settings)]
+    return strokes
+
+
+def _shrunk(paper: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], int]:
+    """The picture at working size, and how many px of it one px there is."""
     height, width = paper.shape[:2]
     shrink = max(1, -(-max(height, width) // _WORKING_SIDE))
-    density = _working_density(paper, shrink, settings.use_colour)
-    if density is None:
-        return []
+    if shrink == 1:
+        return paper, 1
+    size = (-(-width // shrink), -(-height // shrink))
+    return np.asarray(cv2.resize(paper, size, interpolation=cv2.INTER_AREA)), shrink
+
+
+def _layers(density: NDArray[np.float32], settings: CleanupSettings) -> list[tuple[NDArray[np.float32], str]]:
+    """(density, part) of each pencil, or pencils together, that are to be drawn."""
+    pencils = find_pencils(density)
+    neutral, coloured = separate(density, pencils)
+    named = [settings.role_of(pencil) for pencil in pencils]
+    if coloured and not settings.pencils:
+        amounts = [float(c[c > _MARK].sum()) for c in coloured]
+        if float(neutral[neutral > _MARK].sum()) < 0.1 * max(amounts):
+            # A drawing all in colour: its chief pencil is the drawing.
+            named[int(np.argmax(amounts))] = "use"
+    main = neutral
+    for share, role in zip(coloured, named, strict=True):
+        if role == "use":
+            main = np.maximum(main, share)
+    layers = [(main, "")]
+    for share, role in zip(coloured, named, strict=True):
+        if role.startswith("part:"):
+            layers.append((share, role.removeprefix("part:")))
+    return [(quiet, part) for layer, part in layers if (quiet := _quiet(layer)) is not None]
+
+
+def _quiet(density: NDArray[np.float32]) -> NDArray[np.float32] | None:
+    """The density with the paper's grain taken off; None for bare paper."""
+    # A hard-pressed line is not more of a line than a light one.
+    density = np.minimum(density, 0.6)
+    noise = np.median(np.abs(density - np.median(density))) * 1.5
+    density = np.maximum(density - 2 * noise, 0)
+    return density if density.max() > 0.08 else None
+
+
+def _strokes_of(density: NDArray[np.float32], shrink: int, settings: CleanupSettings) -> list[Stroke]:
+    """Strokes of one pencil's density at working size."""
     bank = Bank(density)
     ridges, low, high = _fused_ridges(bank, settings.searching)
     scale = ridges.scale
     mask = _with_detail(_fill_slits(centre_mask(ridges, low, high), scale), bank, scale)
+    solid = solids(density, scale)
+    outlines = outlined(solid, scale)
+    if outlines:
+        mask &= ~solid
     graph = graphs.trace(mask)
     graphs.contract_short(graph, 2.5 * scale)
     graphs.join_through(graph)
@@ -73,26 +144,10 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     graphs.join_through(graph)
     _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
-    strokes = []
     present = np.minimum(density, 0.3)
-    for line in graphs.chains(graph, pairs, blur=1.5 * scale):
-        stroke = _stroke(line, ridges, present, high, shrink, settings.line_width)
-        if stroke is not None:
-            strokes.append(stroke)
-    return strokes
-
-
-def _working_density(paper: NDArray[np.uint8], shrink: int, use_colour: bool) -> NDArray[np.float32] | None:
-    if shrink > 1:
-        height, width = paper.shape[:2]
-        paper = cv2.resize(paper, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA)
-    density = densities(paper)
-    neutral = density.max(axis=2) if use_colour else drawing_density(density, find_pencils(density))
-    # A hard-pressed line is not more of a line than a light one.
-    neutral = np.minimum(neutral, 0.6)
-    noise = np.median(np.abs(neutral - np.median(neutral))) * 1.5
-    neutral = np.maximum(neutral - 2 * noise, 0)
-    return neutral if neutral.max() > 0.08 else None
+    pen = _Pen(ridges, present, high, shrink, settings)
+    strokes = [pen.draw(line) for line in graphs.chains(graph, pairs, blur=1.5 * scale)]
+    return strokes + [pen.draw(ring, settled=True) for ring in outlines]
 
 
 def _thresholds(strength: NDArray[np.float32]) -> tuple[float, float]:
@@ -181,34 +236,51 @@ def _drop_faint(graph: graphs.Graph, ridges: Ridges, least: float, strong: float
     graph.edges = [edge for edge in graph.edges if stays(edge)]
 
 
-def _stroke(
-    line: Points, ridges: Ridges, present: NDArray[np.float32], strong: float, shrink: int, line_width: float
-) -> Stroke | None:
-    scale = ridges.scale
-    # Even a tied-down pencil line is unsteady by about its own width.
-    hand = max(scale, _LEAST_HAND)
-    closed = bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
-    if arc_lengths(line)[-1] < 1.0:
-        # A dot: a stroke as long as it is wide.
-        line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
-    points = resample(line, 1.0)
-    ends = points[[0, -1]].copy()
-    points = settle(points, present, 1.4 * scale)
-    points = _smooth(points, 0.8 * hand, closed)
-    if not closed:
-        points[0], points[-1] = ends
-    reach = round(3.5 * hand)
-    corners = corner_indices(points, reach, np.deg2rad(38))
-    points, corners = _sharpen(points, corners, reach)
-    strength = cv2.remap(
-        ridges.strength, points[:, 0].astype(np.float32), points[:, 1].astype(np.float32), cv2.INTER_LINEAR
-    )
-    confidence = float(np.clip(np.median(strength) / (2 * strong), 0, 1))
-    # Pixel centres of the working picture to px of the drawing.
-    placed = (points + 0.5) * shrink
-    controls, _ = fit_curve(placed, 0.4 * hand * shrink, corners, closed)
-    knots = (len(controls) - 1) // 3 + 1
-    return Stroke(controls, np.full(knots, line_width), confidence)
+@dataclass(frozen=True)
+class _Pen:
+    """Turns a chain of skeleton points into a stroke."""
+
+    ridges: Ridges
+    present: NDArray[np.float32]
+    strong: float
+    shrink: int
+    settings: CleanupSettings
+
+    def draw(self, line: Points, settled: bool = False) -> Stroke:
+        """settled: the line's place is known; it is only smoothed and fitted."""
+        scale = self.ridges.scale
+        # Even a tied-down pencil line is unsteady by about its own width.
+        hand = max(scale, _LEAST_HAND) * float(np.interp(self.settings.follow, [0, 0.5, 1], [1.9, 1.0, 0.4]))
+        closed = bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
+        if arc_lengths(line)[-1] < 1.0:
+            # A dot: a stroke as long as it is wide.
+            line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
+        points = resample(line, 1.0)
+        ends = points[[0, -1]].copy()
+        if not settled:
+            points = settle(points, self.present, 1.4 * scale)
+        points = _smooth(points, 0.8 * hand, closed)
+        if not closed:
+            points[0], points[-1] = ends
+        reach = round(3.5 * hand)
+        corners = corner_indices(points, reach, np.deg2rad(38))
+        points, corners = _sharpen(points, corners, reach)
+        strength = cv2.remap(
+            self.ridges.strength,
+            points[:, 0].astype(np.float32),
+            points[:, 1].astype(np.float32),
+            cv2.INTER_LINEAR,
+        ).ravel()
+        confidence = 1.0 if settled else float(np.clip(np.median(strength) / (2 * self.strong), 0, 1))
+        # Pixel centres of the working picture to px of the drawing.
+        placed = (points + 0.5) * self.shrink
+        controls, knots = fit_curve(placed, 0.4 * hand * self.shrink, corners, closed)
+        widths = np.full(len(knots), self.settings.line_width)
+        if self.settings.pressure > 0 and not settled:
+            pressed = ndi.gaussian_filter1d(strength, 4 * scale, mode="nearest")[knots.astype(int)]
+            share = (pressed / max(1.4 * self.strong, 1e-6)).clip(0.45, 1.5)
+            widths = widths * (1 + self.settings.pressure * (share - 1))
+        return Stroke(controls, widths, confidence)
 
 
 def _smooth(points: Points, sigma: float, closed: bool) -> Points:

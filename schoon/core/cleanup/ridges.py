@@ -51,7 +51,8 @@ class Bank:
         x, y, w, h = marked
         # Bare paper round the drawing answers nothing.
         self._box = np.s_[y : y + h, x : x + w]
-        framed = cv2.copyMakeBorder(density[self._box], *[self._margin] * 4, cv2.BORDER_REPLICATE)
+        m = self._margin
+        framed = cv2.copyMakeBorder(density[self._box], m, m, m, m, cv2.BORDER_REPLICATE)
         even = [2 * fft.next_fast_len(-(-n // 2), real=True) for n in framed.shape]
         self._size = (even[0], even[1])
         self._spectrum = fft.rfft2(framed, s=self._size)

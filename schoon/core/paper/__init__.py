@@ -1,6 +1,6 @@
 """Paper: flatten its tone and light, and separate the pencils on it."""
 
 from .density import densities, on_paper
-from .pencils import Pencil, drawing_density, find_pencils
+from .pencils import Pencil, find_pencils, separate
 
-__all__ = ["Pencil", "densities", "drawing_density", "find_pencils", "on_paper"]
+__all__ = ["Pencil", "densities", "find_pencils", "on_paper", "separate"]

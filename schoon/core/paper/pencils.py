@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import colorsys
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+
+_NAMES = (
+    (16, "red"), (42, "orange"), (68, "yellow"), (165, "green"), (200, "turquoise"), (255, "blue"),
+    (292, "violet"), (335, "pink"), (361, "red"),
+)  # fmt: skip
 
 _LEAST_SHARE = 0.02
 """Share of the marked pixels below which a hue is not taken for a pencil of its own."""
@@ -17,6 +23,21 @@ class Pencil:
 
     direction: tuple[float, float, float]
     share: float
+
+    @property
+    def colour(self) -> tuple[int, int, int]:
+        """RGB of a firm stroke of it on white."""
+        return tuple(round(255 * 10 ** (-0.75 * d)) for d in self.direction)  # type: ignore[return-value]
+
+    @property
+    def hue(self) -> float:
+        """Degrees on the colour circle, 0 for red."""
+        return 360 * colorsys.rgb_to_hsv(*(c / 255 for c in self.colour))[0]
+
+    @property
+    def name(self) -> str:
+        """What one would call it."""
+        return next(name for limit, name in _NAMES if self.hue < limit)
 
 
 def find_pencils(density: NDArray[np.float32]) -> list[Pencil]:
@@ -54,21 +75,24 @@ def find_pencils(density: NDArray[np.float32]) -> list[Pencil]:
     return found
 
 
-def drawing_density(density: NDArray[np.float32], pencils: list[Pencil]) -> NDArray[np.float32]:
-    """(h, w) density of the neutral pencil with the coloured ones taken out.
+def separate(
+    density: NDArray[np.float32], pencils: list[Pencil]
+) -> tuple[NDArray[np.float32], list[NDArray[np.float32]]]:
+    """The (h, w) density of the neutral pencil, and that of each coloured one.
 
     Densities of pencils that lie over each other add up, so each pixel is the sum of a neutral and at most
     one coloured share; solving for both leaves a dark line whole where a coloured one crosses it.
     """
     if not pencils:
-        return density.mean(axis=2)
+        return density.mean(axis=2), []
     neutral = np.full(3, 1 / np.sqrt(3))
     marked = density.max(axis=2) > 0.01
     flat = density[marked]
     best_rest = np.full(len(flat), np.inf, np.float32)
     found = np.zeros(len(flat), np.float32)
+    coloured = np.zeros((len(pencils), len(flat)), np.float32)
     alone = np.maximum(flat @ neutral, 0)
-    for pencil in pencils:
+    for number, pencil in enumerate(pencils):
         basis = np.stack([neutral, np.array(pencil.direction)], axis=1)
         shares = flat @ np.linalg.pinv(basis).T
         shares[:, 0] = np.where(shares[:, 1] < 0, alone, np.maximum(shares[:, 0], 0))
@@ -77,7 +101,13 @@ def drawing_density(density: NDArray[np.float32], pencils: list[Pencil]) -> NDAr
         rest = np.einsum("kc,kc->k", gap, gap)
         better = rest < best_rest
         found[better] = shares[better, 0] / np.sqrt(3)
+        coloured[:, better] = 0
+        coloured[number, better] = shares[better, 1] / np.sqrt(3)
         best_rest = np.minimum(rest, best_rest)
-    result = np.zeros(density.shape[:2], np.float32)
-    result[marked] = found
-    return result
+
+    def spread(values: NDArray[np.float32]) -> NDArray[np.float32]:
+        picture = np.zeros(density.shape[:2], np.float32)
+        picture[marked] = values
+        return picture
+
+    return spread(found), [spread(share) for share in coloured]

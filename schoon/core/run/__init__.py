@@ -1,7 +1,7 @@
 """Strokes through the run: registration, fitting to other roughs, in-betweens, held parts and measures."""
 
 from .between import CHARTS, inbetween, pairs, spacing
-from .follow import Fitted, fit_to
+from .follow import Fitted, cut_at_doubt, fit_to
 from .measure import Held, Measures, drift_and_tremble, held_parts, measure, odd_ones, register_parts
 from .placement import Placement
 from .register import Lines, Target, register, search
@@ -14,6 +14,7 @@ __all__ = [
     "Measures",
     "Placement",
     "Target",
+    "cut_at_doubt",
     "drift_and_tremble",
     "fit_to",
     "held_parts",

@@ -4,16 +4,17 @@ on the lines found there and keeps its number of points.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import itertools
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..strokes import Points, Stroke, new_id, sample
+from ..strokes import Points, Stroke, arc_lengths, new_id, sample
 from ..strokes.curves import bernstein
-from ..strokes.edit import count
+from ..strokes.edit import at, count, cut, places_along
 from .placement import Placement
 from .register import Lines, Target, register, search
 
@@ -24,12 +25,13 @@ _DISAGREES = 5.0
 @dataclass(frozen=True)
 class Fitted:
     """strokes: the source's strokes as they lie on the target, in order; their confidence falls where the rough
-    disagrees. placements: part -> how the part moved as a whole. bare: indices of target strokes nothing lies on.
+    disagrees. placements: part -> how the part moved as a whole. new: stretches of the target's strokes that nothing
+    lies on.
     """
 
     strokes: list[Stroke]
     placements: dict[str, Placement]
-    bare: list[int]
+    new: list[Stroke]
 
 
 def fit_to(
@@ -37,12 +39,10 @@ def fit_to(
     found: Sequence[Stroke],
     size: tuple[int, int],
     context: Sequence[Stroke] | None = None,
-    starts: Mapping[str, Placement] | None = None,
 ) -> Fitted:
     """Fits strokes to the lines `found` in another drawing's rough, both of `size` (width, height).
 
     context: all strokes of the source drawing, whose movement as a whole is the first guess.
-    starts: part -> placement to try first, such as the part's movement in the drawing before.
     """
     target_lines = Lines.of(found, size)
     target = Target(target_lines)
@@ -54,10 +54,10 @@ def fit_to(
     for part in dict.fromkeys(s.part for s in strokes):
         members = [k for k, s in enumerate(strokes) if s.part == part]
         lines = Lines.of([strokes[k] for k in members], size)
-        tries = [whole, Placement(), *([starts[part]] if starts and part in starts else [])]
+        tries = [whole, Placement()]
         if part:
             tries += [whole.then(p) for p in search(lines.placed(whole), target_lines, 80, keep=2)]
-        place, cost = register(lines, target, tries, reach=40)
+        place, _ = register(lines, target, tries, reach=40)
         placements[part] = place
         for k, own in _loosened(lines, target, place, len(members)).items():
             fitted[members[k]] = _settled(strokes[members[k]], own, target, unit)
@@ -104,7 +104,6 @@ def _settled(stroke: Stroke, place: Placement, target: Target, unit: float) -> S
     if stroke.closed:
         closing = np.zeros((1, m))
         closing[0, 0], closing[0, -1] = 1e3, -1e3
-    distance = np.full(len(basis), np.inf)
     for reach in (16.0, 10.0, 6.0, 4.0, 3.0):
         points = basis @ controls
         tangent = np.gradient(points, axis=0)
@@ -130,12 +129,21 @@ def _settled(stroke: Stroke, place: Placement, target: Target, unit: float) -> S
         controls = controls + move
         if stroke.closed:
             controls[-1] = controls[0]
-    points = basis @ controls
-    lies = distance < _DISAGREES * unit
+    lies = _lies_on(basis @ controls, target)
     return replace(
-        stroke, controls=controls, confidence=float(np.clip(lies.mean(), 0, 1)), by="proposal", id=new_id(),
+        stroke, controls=controls, confidence=float(lies.mean()), by="proposal", id=new_id(),
         track=stroke.track or stroke.id, link=None,
     )  # fmt: skip
+
+
+def _lies_on(points: Points, target: Target) -> NDArray[np.bool_]:
+    """Which points of a line lie on some line of the target that runs the same way."""
+    if not len(target.lines.points):
+        return np.zeros(len(points), bool)
+    tangent = np.gradient(points, axis=0)
+    tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+    index, _ = target.nearest(Lines(points, tangent, np.zeros(len(points), int), target.lines.unit))
+    return np.asarray(np.hypot(*(target.lines.points[index] - points).T) < _DISAGREES * target.lines.unit)
 
 
 def _rejoined(before: Sequence[Stroke], after: list[Stroke], unit: float) -> list[Stroke]:
@@ -186,10 +194,71 @@ def _pull_end(controls: Points, end: int, to: Points) -> None:
         controls[k if end == 0 else -1 - k] += share * step
 
 
-def _bare(fitted: Sequence[Stroke], found: Sequence[Stroke], unit: float) -> list[int]:
-    """Found strokes most of whose length no fitted stroke lies on."""
+def _bare(fitted: Sequence[Stroke], found: Sequence[Stroke], unit: float) -> list[Stroke]:
+    """Stretches of found strokes that no fitted stroke lies on: what is new in this drawing."""
     if not fitted:
-        return list(range(len(found)))
+        return list(found)
     tree = cKDTree(np.vstack([sample(s, 2.0)[0] for s in fitted]))
-    reach = 7.0 * unit
-    return [k for k, s in enumerate(found) if (tree.query(sample(s, 3.0)[0])[0] > reach).mean() > 0.6]
+
+    def covered(points: Points) -> NDArray[np.bool_]:
+        return np.asarray(tree.query(points)[0] < 7.0 * unit)
+
+    new: list[Stroke] = []
+    for stroke in found:
+        stretches = _stretches(stroke, covered, 28.0 * unit)
+        new += [piece for piece, is_covered in stretches if not is_covered]
+    return [replace(s, confidence=min(s.confidence, 0.45), by="proposal") for s in new]
+
+
+def cut_at_doubt(fitted: Sequence[Stroke], found: Sequence[Stroke], size: tuple[int, int]) -> list[Stroke]:
+    """Fitted strokes with the stretches that have nothing to lie on cut off as strokes of their own, in doubt:
+    mostly what another form hides in this drawing. What is left of a stroke keeps its name."""
+    target = Target(Lines.of(found, size))
+    unit = target.lines.unit
+    pieces: list[Stroke] = []
+    for stroke in fitted:
+        stretches = _stretches(stroke, lambda points: _lies_on(points, target), 28.0 * unit)
+        if len(stretches) == 1:
+            pieces.append(stroke)
+            continue
+        longest = max((arc_lengths(sample(p)[0])[-1] for p, lies in stretches if lies), default=0.0)
+        for piece, lies in stretches:
+            main = lies and arc_lengths(sample(piece)[0])[-1] == longest
+            pieces.append(
+                replace(
+                    piece, confidence=1.0 if lies else 0.1, id=stroke.id if main else piece.id,
+                    track=stroke.track if main else "",
+                )
+            )  # fmt: skip
+    return pieces
+
+
+def _stretches(
+    stroke: Stroke, test: Callable[[Points], NDArray[np.bool_]], least: float
+) -> list[tuple[Stroke, bool]]:
+    """The stroke cut where a test of its points changes, in stretches of at least `least` px, in order."""
+    places = places_along(stroke, 2.0)
+    points = at(stroke, places)
+    along = arc_lengths(points)
+    passed = test(points)
+    bounds = [0, *(np.flatnonzero(np.diff(passed.astype(int))) + 1).tolist(), len(points) - 1]
+    runs: list[tuple[int, int, bool]] = [
+        (a, b, bool(passed[a])) for a, b in itertools.pairwise(bounds) if b > a
+    ]
+    # The shortest stretch is swallowed by its neighbours until all are long enough to mean something.
+    while len(runs) > 1:
+        spans = [along[b] - along[a] for a, b, _ in runs]
+        k = int(np.argmin(spans))
+        if spans[k] >= least:
+            break
+        runs[k] = (runs[k][0], runs[k][1], not runs[k][2])
+        merged = [runs[0]]
+        for first, last, good in runs[1:]:
+            if good == merged[-1][2]:
+                merged[-1] = (merged[-1][0], last, good)
+            else:
+                merged.append((first, last, good))
+        runs = merged
+    if len(runs) == 1:
+        return [(stroke, runs[0][2])]
+    return [(cut(stroke, float(places[a]), float(places[b])), good) for a, b, good in runs]

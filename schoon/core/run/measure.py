@@ -115,7 +115,7 @@ def held_parts(
     lines: Sequence[Sequence[Stroke]],
     found: Sequence[Sequence[Stroke]],
     size: tuple[int, int],
-    scatter: float = 3.0,
+    scatter: float = 1.6,
 ) -> list[Held]:
     """Parts whose rough does not move between neighbouring drawings beyond the scatter.
 

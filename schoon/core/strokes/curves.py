@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from .model import Points, Stroke
 
-
 _CORNER = np.deg2rad(25)
 """A knot where the line turns more than this is a corner."""
 

@@ -6,6 +6,7 @@ All of these return new strokes; the ones given are never changed.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -39,7 +40,7 @@ def places_along(stroke: Stroke, step: float = 2.0) -> NDArray[np.float64]:
     return np.interp(wanted, along, dense)
 
 
-def nearest(stroke: Stroke, point: Sequence[float]) -> tuple[float, float]:
+def nearest(stroke: Stroke, point: Sequence[float] | Points) -> tuple[float, float]:
     """(place, distance in px) of the stroke's point nearest to `point`."""
     where = np.asarray(point, float)
     places = places_along(stroke, 3.0)
@@ -212,7 +213,7 @@ def smoothed(stroke: Stroke, amount: float) -> Stroke:
         return stroke
     corners = corner_indices(points, max(3, round(2 * amount / 1.5)), np.deg2rad(50))
     cuts = [0, *corners, len(points) - 1]
-    runs = [smooth_hand(points[a : b + 1], amount) for a, b in zip(cuts, cuts[1:], strict=False) if b > a]
+    runs = [smooth_hand(points[a : b + 1], amount) for a, b in itertools.pairwise(cuts) if b > a]
     smooth = np.vstack([runs[0], *(run[1:] for run in runs[1:])])
     joints = np.cumsum([len(run) - 1 for run in runs])[:-1].tolist()
     return _refitted(stroke, smooth, max(0.5, 0.35 * amount), joints)

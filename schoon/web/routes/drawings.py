@@ -17,6 +17,7 @@ from ...store import Cursor, Row, productions, revisions
 from ...work import edits
 from ...work.derived import key_of, sheet_key, sheet_patches
 from ...work.documents import Sheet, painting_of
+from ...work.line import AnyOperation
 from ..deps import FilesDep, StoreDep
 
 router = APIRouter(prefix="/api/drawings/{drawing_id}")
@@ -31,7 +32,7 @@ def _drawing(cursor: Cursor, drawing_id: int) -> dict[str, Any]:
         "number": row["number"],
         "revision": row["head"] or 0,
         "rough": f"/pictures/{row['rough']}",
-        "strokes": [_stroke(stroke) for stroke in sheet.strokes],
+        "strokes": [shape_of(stroke) for stroke in sheet.strokes],
         "stitches": [
             {
                 "id": s.id, "d": svg.polyline_path(s.points), "doubt": s.doubt, "state": s.state, "reason": s.reason,
@@ -44,8 +45,14 @@ def _drawing(cursor: Cursor, drawing_id: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _stroke(stroke: Stroke) -> dict[str, Any]:
-    return {"id": stroke.id, "d": svg.outline_path(stroke), "confidence": stroke.confidence, "by": stroke.by}
+def shape_of(stroke: Stroke) -> dict[str, Any]:
+    """A stroke as the page draws and edits it."""
+    return {
+        **stroke.to_dict(),
+        "d": svg.outline_path(stroke),
+        "part": stroke.part,
+        "linked": stroke.link is not None,
+    }
 
 
 @router.get("")
@@ -96,17 +103,8 @@ class Edit(BaseModel):
     base: int
 
 
-class Trace(Edit):
-    id: str = Field(pattern=r"^[0-9a-z]{6,20}$")
-    path: list[Annotated[list[float], Field(min_length=3, max_length=3)]] = Field(
-        min_length=1, max_length=edits.MOST_POINTS
-    )
-    width: float = Field(gt=0, le=100)
-    steady: float = Field(ge=0, le=20, default=2.0)
-
-
-class Ids(Edit):
-    ids: list[str] = Field(min_length=1)
+class LineEdit(Edit):
+    do: AnyOperation
 
 
 class Judge(Edit):
@@ -131,22 +129,14 @@ def _answer(saved: edits.Saved, **more: Any) -> JSONResponse:
     return JSONResponse({"revision": saved.revision or 0, "merged": saved.merged, **more})
 
 
-@router.post("/trace")
-def trace(drawing_id: int, edit: Trace, store: StoreDep) -> JSONResponse:
-    """Fits a pen path and adds it as a stroke."""
-    stroke = edits.stroke_from_pen([tuple(p) for p in edit.path], edit.width, edit.steady)  # type: ignore[misc]
-    # As it will be read back, so that the page shows just what is stored.
-    stroke = Stroke.from_dict({**stroke.to_dict(), "id": edit.id})
+@router.post("/line")
+def line(drawing_id: int, edit: LineEdit, store: StoreDep) -> JSONResponse:
+    """Changes the strokes: `do` names the operation and what it needs."""
     with store.transaction() as cursor:
-        saved = edits.trace(cursor, drawing_id, edit.base or None, stroke)
-    return _answer(saved, stroke=_stroke(stroke))
-
-
-@router.post("/delete")
-def delete(drawing_id: int, edit: Ids, store: StoreDep) -> JSONResponse:
-    """Takes strokes away."""
-    with store.transaction() as cursor:
-        return _answer(edits.delete_strokes(cursor, drawing_id, edit.base or None, edit.ids))
+        saved = edits.change_line(cursor, drawing_id, edit.base or None, edit.do)
+    return _answer(
+        saved, removed=saved.removed, strokes=[shape_of(s) for s in saved.strokes], others=saved.others
+    )
 
 
 @router.post("/judge")

@@ -15,21 +15,39 @@ from ..deps import RunnerDep, StoreDep
 router = APIRouter()
 
 
-class CleanSettings(BaseModel):
-    """As `core.cleanup.CleanupSettings`."""
+class Pencil(BaseModel):
+    """What a coloured pencil of about this hue, in degrees, is taken for."""
+
+    hue: float = Field(ge=0, le=360)
+    role: str = Field(pattern=r"^(ignore|use|part:.{1,60})$")
+
+
+class Reading(BaseModel):
+    """How roughs are read: as `core.cleanup.CleanupSettings`."""
 
     searching: float | None = Field(default=None, ge=0, le=1)
     detail: float = Field(default=0.5, ge=0, le=1)
-    line_width: float = Field(default=4.0, gt=0, le=60)
-    use_colour: bool = False
+    follow: float = Field(default=0.5, ge=0, le=1)
+    pressure: float = Field(default=0.0, ge=0, le=1)
+    pencils: list[Pencil] = Field(default_factory=list, max_length=12)
+
+    def stored(self) -> dict[str, Any]:
+        """As JSON keeps it, with whatever is at its default left out."""
+        found = self.model_dump(exclude_defaults=True, exclude={"pencils"})
+        if self.pencils:
+            found["pencils"] = [[p.hue, p.role] for p in self.pencils]
+        return found
 
 
 class NewJob(BaseModel):
-    """drawings: ids to work on; None for the whole level."""
+    """drawings: ids to work on; None for the whole level. source, strokes: for fitting, the drawing whose strokes go to
+    the others, and which of them; none for all."""
 
-    kind: Literal["clean", "seal", "carry"]
+    kind: Literal["clean", "seal", "carry", "fit"]
     drawings: list[int] | None = None
-    settings: CleanSettings = CleanSettings()
+    reading: Reading | None = None
+    source: int | None = None
+    strokes: list[str] = Field(default_factory=list, max_length=5000)
 
 
 @router.post("/api/levels/{level_id}/jobs")
@@ -50,7 +68,19 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             raise Refusal("None of these drawings has a line yet; clean them first")
         if new.kind == "carry" and not any(row["paint"] for row in rows):
             raise Refusal("No drawing is painted yet; paint one drawing, then carry its paint to the others")
-        settings = new.settings.model_dump() if new.kind == "clean" else {}
+        settings: dict[str, Any] = {}
+        if new.kind in ("clean", "fit"):
+            if new.reading is not None:
+                productions.set_reading(cursor, level_id, new.reading.stored())
+            settings["reading"] = productions.shot_of_level(cursor, level_id)["reading"]
+        if new.kind == "fit":
+            source = next((row for row in rows if row["id"] == new.source), None)
+            if source is None or not source["line"]:
+                raise Refusal("Choose a drawing that has a line; its strokes go to the others")
+            chosen = [row for row in chosen if row["id"] != source["id"]]
+            if not chosen:
+                raise Refusal("Choose the drawings the strokes go to on the sheet")
+            settings.update(source=source["id"], ids=new.strokes)
         job_id = jobs.create(cursor, new.kind, level_id, [row["id"] for row in chosen], settings)
         answer = state_of(cursor, job_id)
     runner.wake()

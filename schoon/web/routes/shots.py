@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from pydantic import BaseModel, Field
 
 from ...core import exposure
+from ...core.strokes import LineRule
 from ...errors import NotFound, Refusal
 from ...store import Cursor, Row, jobs, models, productions, revisions
 from ..deps import StoreDep, page
@@ -48,7 +49,10 @@ def shot_page(request: Request, shot_id: int, stage: str, store: StoreDep) -> HT
         "pots": model["pots"] if model else [],
         "keys": model["keys"] if model else [],
         "key": key["id"] if key else None,
-        "lineWidth": model["line_width"] if model else 4.0,
+        "model": model["id"] if model else None,
+        "rule": model["line_rule"] if model else vars(LineRule()),
+        "measures": model["measures"] if model else {},
+        "reading": shot["reading"],
         "jobs": open_jobs,
     }
     return page(

@@ -1,5 +1,7 @@
 // The paper: layers of one drawing in SVG, coloured by the pots' CSS variables.
 
+import { centreLine } from './ink.js';
+
 const NS = 'http://www.w3.org/2000/svg';
 
 export function make(tag, attributes = {}, parent = null) {
@@ -9,7 +11,7 @@ export function make(tag, attributes = {}, parent = null) {
   return node;
 }
 
-const LAYERS = ['rough', 'patches', 'onion', 'ink', 'stitches', 'doubts', 'pen-layer'];
+const LAYERS = ['rough', 'patches', 'onion', 'ink', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -39,11 +41,17 @@ export class Paper {
     this.layers.rough.style.display = how === 'off' ? 'none' : '';
   }
 
-  ink(strokes, chosen = new Set()) {
-    this.layers.ink.replaceChildren(...strokes.map((s) => make('path', {
-      d: s.d, 'data-id': s.id, ...(chosen.has(s.id) ? { class: 'chosen' } : {}),
-    })));
+  // Doubtful proposals get a mark of their own: a dotted spine, so that doubt is not told by colour alone.
+  ink(strokes, chosen = new Set(), showDoubt = false) {
+    this.layers.ink.replaceChildren(...strokes.flatMap((s) => inkNodes(s, chosen.has(s.id), showDoubt)));
   }
+
+  addInk(strokes) { this.layers.ink.append(...strokes.flatMap((s) => inkNodes(s, false, false))); }
+
+  stroke(id) { return [...this.layers.ink.children].find((node) => node.dataset.id === id); }
+
+  // Strokes that are only shown, such as a preview.
+  ghost(strokes) { this.layers.ghost.replaceChildren(...strokes.map((s) => make('path', { d: s.d }))); }
 
   stitches(list, chosen = null) {
     const nodes = [];
@@ -87,10 +95,16 @@ export class Paper {
   patch(n) { return this.layers.patches.querySelector(`[data-n="${n}"]`); }
 
   onion(groups) {
-    this.layers.onion.replaceChildren(...groups.map(({ strokes, side, strength }) => {
-      const group = make('g', { opacity: strength });
+    this.layers.onion.replaceChildren(...groups.map(({ strokes, side, strength, matrix }) => {
+      const group = make('g', { opacity: strength, ...(matrix ? { transform: `matrix(${matrix.join(' ')})` } : {}) });
       for (const s of strokes) make('path', { d: s.d, class: side }, group);
       return group;
     }));
   }
+}
+
+function inkNodes(s, chosen, showDoubt) {
+  const doubt = showDoubt && s.by !== 'hand' && s.confidence < 0.5;
+  const node = make('path', { d: s.d, 'data-id': s.id, class: `${chosen ? 'chosen' : ''} ${doubt ? 'doubtful' : ''}`.trim() });
+  return doubt ? [node, make('path', { d: centreLine(s.points), class: 'doubt-mark' })] : [node];
 }

@@ -2,17 +2,28 @@
 
 const ROW = 20;
 
+// In the order of the trade: keys first, then breakdowns, then in-betweens; what is still to do before what is done.
+const TRADE = { key: 0, breakdown: 1, inbetween: 2 };
+
+function spansInOrder(app) {
+  if (!app.byWork) return app.data.spans;
+  const open = (entry) => (left(entry, app.stage)[0] === '✓' ? 1 : 0);
+  const rank = ([, , id]) => { const entry = app.byId.get(id); return TRADE[entry.kind] * 2 + open(entry); };
+  return [...app.data.spans].sort((a, b) => rank(a) - rank(b) || a[0] - b[0]);
+}
+
 export function drawSheet(app) {
   const list = document.getElementById('sheet');
   const byId = app.byId;
-  list.replaceChildren(...app.data.spans.map(([first, count, id]) => {
+  list.classList.toggle('by-work', Boolean(app.byWork));
+  list.replaceChildren(...spansInOrder(app).map(([first, count, id]) => {
     const entry = byId.get(id);
     const item = document.createElement('li');
     item.className = 'hold';
     item.tabIndex = -1;
     item.dataset.id = id;
     item.dataset.kind = entry.kind;
-    item.style.height = `${Math.max(26, count * ROW)}px`;
+    item.style.height = app.byWork ? '26px' : `${Math.max(26, count * ROW)}px`;
     if (id === app.current.id) item.setAttribute('aria-current', 'true');
     item.classList.toggle('chosen', app.chosen.has(id));
     const [words, ask] = left(entry, app.stage);
@@ -20,7 +31,7 @@ export function drawSheet(app) {
     item.title = `Drawing ${entry.number}, ${{ key: 'key', breakdown: 'breakdown', inbetween: 'in-between' }[entry.kind]}, held ${count} frame${count > 1 ? 's' : ''}. Double-click to change its kind.`;
     item.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(id) : app.go(id, true)));
     item.addEventListener('dblclick', () => app.nextKind(entry));
-    dragHold(app, item, first, count);
+    if (!app.byWork) dragHold(app, item, first, count);
     return item;
   }));
   list.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest' });
@@ -28,7 +39,7 @@ export function drawSheet(app) {
 
 // What is left on a drawing in this stage, in a word, and whether it asks for a decision.
 export function left(entry, stage) {
-  if (stage === 'line') return entry.strokes ? ['✓', false] : ['rough', false];
+  if (stage === 'line') return !entry.strokes ? ['rough', false] : entry.doubtful ? [`${entry.doubtful} ?`, true] : ['✓', false];
   if (stage === 'seal') return !entry.strokes ? ['rough', false] : entry.open_gaps ? [`${entry.open_gaps} gap${entry.open_gaps > 1 ? 's' : ''}`, true] : ['✓', false];
   if (stage === 'paint' || stage === 'hand-off') {
     if (entry.unsure) return [`${entry.unsure} ?`, true];

@@ -5,6 +5,10 @@ import * as drawings from './drawings.js';
 import { Jobs } from './jobs.js';
 import { Paper } from './paper.js';
 import { Player } from './play.js';
+import { showPots, wireDock } from './dock.js';
+import { heldKeys, wireKeys } from './keyboard.js';
+import { Onion } from './onion.js';
+import { Parts } from './parts.js';
 import { drawSheet } from './sheet.js';
 import { handOffStage } from './stages/hand_off.js';
 import { lineStage } from './stages/line.js';
@@ -22,8 +26,7 @@ const app = {
   stage: data.stage,
   byId: new Map(data.run.map((d) => [d.id, d])),
   chosen: new Set(),
-  seeRough: true,
-  onion: 0,
+  see: 'both',
 };
 
 app.current = app.byId.get(Number(new URLSearchParams(location.hash.slice(1)).get('d'))) || data.run[0];
@@ -50,12 +53,19 @@ app.viewUrl = (entry, width, look) => `/drawings/${entry.id}/view.webp?w=${width
 app.view = new View($('table'), [data.shot.width, data.shot.height], () => {
   app.paper?.place(app.view.matrix());
   $('zoom').textContent = `${Math.round(app.view.zoom * 100)} %`;
+  app.stageNow?.viewChanged?.();
 });
 app.paper = new Paper($('paper'), app.view.size);
 app.jobs = new Jobs(app);
+app.parts = new Parts(app);
+app.onion = new Onion(app);
+app.showOnion = () => app.onion.show();
 const player = new Player(app);
+app.tool = () => tool;
+let tool = null;
 const stage = STAGES[app.stage](app);
-let tool = stage.tools.find((t) => t.down) || null;
+app.stageNow = stage;
+tool = stage.tools.find((t) => t.down) || null;
 let drawn = 0;
 
 // Shows a drawing. flip: only while a key is held, nothing else follows.
@@ -75,55 +85,44 @@ app.draw = async function draw(entry = app.current, flip = false) {
     if (ticket !== drawn) return;
   }
   const hasLine = line.strokes.length > 0;
-  const rough = app.stage === 'rough' || !hasLine ? 'full' : app.seeRough && app.stage === 'line' ? 'faint' : 'off';
+  const onlyRough = app.stage === 'rough' || (app.stage === 'line' && app.see === 'rough');
+  const rough = onlyRough || !hasLine ? 'full' : app.see === 'both' && app.stage === 'line' ? 'faint' : 'off';
   app.paper.rough(line.rough, rough);
-  app.paper.ink(app.stage === 'rough' ? [] : line.strokes, stage.picked);
+  const seen = app.stage === 'line' ? line.strokes.filter((s) => app.parts.seen(s.part)) : line.strokes;
+  app.paper.ink(onlyRough ? [] : seen, stage.picked, app.stage === 'line' && !flip);
   app.paper.stitches(app.stage === 'seal' ? line.stitches : [], stage.stitch);
   if (shapes) app.paper.patches(shapes, app.stage === 'seal' ? 'tints' : 'pots', app.stage === 'paint');
   else { app.paper.layers.patches.replaceChildren(); app.paper.layers.doubts.replaceChildren(); }
   $('paper').dataset.drawing = entry.number;
   $('paper').dataset.revision = entry.revision;
   if (flip) { app.paper.layers.onion.replaceChildren(); return; }
-  showOnion();
+  app.showOnion();
   $('undo').disabled = !line.undo;
   $('redo').disabled = !line.redo;
-  showPots();
+  showPots(app, stage);
+  stage.drawn?.();
   prefetch();
 };
 
-function neighbour(step, keysOnly = false) {
+app.neighbour = function neighbour(step, keysOnly = false) {
   const order = data.run;
   let k = order.indexOf(app.current);
   do { k += step; } while (keysOnly && order[k] && order[k].kind !== 'key');
   return order[k] || null;
-}
-
-async function showOnion() {
-  if (!app.onion || app.stage === 'rough') { app.paper.onion([]); return; }
-  const from = app.current;
-  const wanted = app.onion;
-  const k = data.run.indexOf(from);
-  const groups = [];
-  for (let step = wanted; step >= 1; step -= 1) {
-    for (const [entry, side] of [[data.run[k - step], 'earlier'], [data.run[k + step], 'later']]) {
-      if (entry) groups.push({ strokes: (await drawings.line(entry)).strokes, side, strength: 1 / step });
-    }
-  }
-  if (app.current === from && app.onion === wanted) app.paper.onion(groups);
-}
+};
 
 function prefetch() {
   for (const step of [1, -1]) {
-    const entry = neighbour(step);
+    const entry = app.neighbour(step);
     if (!entry) continue;
     drawings.line(entry).catch(() => {});
     if (entry.strokes && ['seal', 'paint'].includes(app.stage)) drawings.paint(entry).catch(() => {});
   }
 }
 
-function showWings() {
+app.showWings = function showWings() {
   for (const [id, step] of [['wing-before', -1], ['wing-after', 1]]) {
-    const entry = neighbour(step);
+    const entry = app.neighbour(step);
     const box = $(id);
     box.hidden = !entry;
     if (!entry) continue;
@@ -134,7 +133,8 @@ function showWings() {
     }
     box.onclick = () => app.go(entry.id);
   }
-}
+};
+app.showLedge = () => stage.ledge();
 
 app.go = async function go(id, alone = false) {
   const entry = app.byId.get(id);
@@ -150,7 +150,7 @@ app.go = async function go(id, alone = false) {
 
 function showRun() {
   drawSheet(app);
-  showWings();
+  app.showWings();
   stage.ledge();
   app.showStatus();
   for (const link of document.querySelectorAll('.track a')) link.href = `/shots/${data.shot.id}/${link.dataset.stage}#d=${app.current.id}`;
@@ -189,7 +189,7 @@ app.refresh = async function refresh() {
   showProgress(found.progress);
   showRun();
   stage.refreshed?.();
-  if (here) await app.draw(); else showOnion();
+  if (here) await app.draw(); else app.showOnion();
 };
 
 function showProgress(progress) {
@@ -244,61 +244,16 @@ app.nextUnsure = async function nextUnsure() {
   if (patch) app.lookAt(patch.at[0], patch.at[1], Math.max(1.2, app.view.zoom));
 };
 
-// ---- dock
-
-function showPots() {
-  const list = $('pots');
-  if (!list) return;
-  const counts = stage.counts?.() || new Map();
-  if (list.children.length !== data.pots.length) {
-    list.replaceChildren(...data.pots.map((pot) => {
-      const item = document.createElement('li');
-      item.dataset.pot = pot.id;
-      item.setAttribute('role', 'option');
-      item.tabIndex = 0;
-      item.innerHTML = `<span class="swatch" style="background: var(--pot-${pot.id})"></span><span></span><span class="count"></span>`;
-      item.children[1].textContent = pot.name;
-      const pick = () => { if (stage.selectPot) { stage.selectPot(pot.id); app.useTool('pour'); } };
-      item.addEventListener('click', pick);
-      item.addEventListener('keydown', (event) => { if (event.key === 'Enter') { event.stopPropagation(); pick(); } });
-      return item;
-    }));
-  }
-  for (const item of list.children) {
-    const n = counts.get(Number(item.dataset.pot)) || 0;
-    item.querySelector('.count').textContent = stage.counts ? (n || '–') : '';
-  }
-  const words = $('dock-words');
-  if (!stage.counts) words.textContent = `Line rule: ${data.lineWidth} px`;
-  else {
-    const missing = data.pots.filter((p) => !counts.get(p.id)).map((p) => p.name.toLowerCase());
-    words.textContent = !app.current.painted ? 'Nothing is painted in this drawing yet.' : missing.length ? `Not in this drawing: ${missing.join(', ')}.` : 'Every pot is in this drawing.';
-  }
-}
-
-$('key')?.addEventListener('change', async (event) => {
-  useKey(Number(event.target.value));
-  showWings();
-  stage.ledge();
-  try { await post(`/api/shots/${data.shot.id}/key`, { key: data.key }); } catch (error) { notice(error.message, true); }
-});
-
-$('dock-picture')?.addEventListener('click', (event) => {
-  const box = event.currentTarget;
-  const pictures = JSON.parse(box.dataset.pictures);
-  const next = (Number(box.dataset.at || 0) + 1) % pictures.length;
-  box.dataset.at = next;
-  box.querySelector('img').src = `/pictures/${pictures[next].sha256}`;
-  $('dock-count').textContent = `${pictures[next].caption}, ${next + 1} of ${pictures.length}`;
-});
-
 // ---- tools and pen
 
 app.useTool = function useTool(id) {
   const found = stage.tools.find((t) => t.id === id);
   if (!found) return;
   if (found.act) { found.act(); return; }
+  if (tool !== found) tool?.leave?.();
   tool = found;
+  tool.enter?.();
+  stage.toolChanged?.();
   for (const button of $('tray').querySelectorAll('button')) button.setAttribute('aria-pressed', String(button.dataset.tool === id));
   $('paper').setAttribute('class', `tool-${id}`);
   app.showStatus();
@@ -321,7 +276,6 @@ for (const item of stage.tools) {
 stage.extra?.($('tray'));
 $('tray').hidden = !stage.tools.length;
 
-const heldKeys = new Set();
 let stroke = null;
 let hovered = null;
 
@@ -332,6 +286,9 @@ $('paper').addEventListener('pointerdown', (event) => {
   $('paper').setPointerCapture(event.pointerId);
   if (event.button === 1 || heldKeys.has('g')) { stroke = { move: (e) => app.view.move(e.movementX, e.movementY), up() {}, cancel() {} }; return; }
   if (heldKeys.has('r')) { stroke = { move: (e) => { const b = $('table').getBoundingClientRect(); app.view.around(b.left + b.width / 2, b.top + b.height / 2, 1, e.movementX * 0.006); }, up() {}, cancel() {} }; return; }
+  const once = app.once;
+  app.once = null;
+  if (once) { stroke = once(event, app.view.toPaper(event.clientX, event.clientY)); return; }
   stroke = tool?.down?.(event, app.view.toPaper(event.clientX, event.clientY)) || null;
 });
 $('paper').addEventListener('pointermove', (event) => {
@@ -353,58 +310,6 @@ $('table').addEventListener('wheel', (event) => {
   app.view.around(event.clientX, event.clientY, Math.exp(-event.deltaY * 0.0016), 0);
 }, { passive: false });
 
-// ---- keys
-
-const typing = (node) => node.matches('input:not([type="range"]), select, textarea');
-
-document.addEventListener('keydown', (event) => {
-  if (typing(event.target) || document.querySelector('dialog[open]')) return;
-  const key = event.key.toLowerCase();
-  if (event.ctrlKey || event.metaKey) {
-    if (key === 'z') { event.preventDefault(); step(event.shiftKey ? 'redo' : 'undo'); }
-    return;
-  }
-  if (event.altKey) return;
-  const first = !heldKeys.has(key);
-  heldKeys.add(key);
-  if (['1', '2', '3'].includes(key)) {
-    event.preventDefault();
-    const entry = key === '1' ? neighbour(-1) : key === '3' ? neighbour(1) : app.current;
-    if (first && entry) { app.draw(entry, true); app.penSays(`flip: drawing ${entry.number}`); }
-    return;
-  }
-  if (key === ' ') { event.preventDefault(); if (first) player.toggle(); return; }
-  if (key === 'g' || key === 'r') { $('paper').classList.add('grab'); return; }
-  if (key === '0') { app.view.fit(); return; }
-  if (key === '?') { showKeys(); return; }
-  if (key === 'e') { $('see-rough').click(); return; }
-  if (key === 'o') { $('see-onion').click(); return; }
-  if (key === 'n' && app.stage === 'paint') { app.nextUnsure(); return; }
-  if (key === 'a' || key === 'd') {
-    const entry = neighbour(key === 'a' ? -1 : 1, event.shiftKey);
-    if (entry) app.go(entry.id, true);
-    return;
-  }
-  if (stage.key?.(event)) { event.preventDefault(); return; }
-  const found = stage.tools.find((t) => t.key === key);
-  if (found && first) app.useTool(found.id);
-});
-document.addEventListener('keyup', (event) => {
-  const key = event.key.toLowerCase();
-  heldKeys.delete(key);
-  if (['1', '2', '3'].includes(key) && !['1', '2', '3'].some((k) => heldKeys.has(k))) { app.draw(); app.showStatus(); }
-  if (key === 'g' || key === 'r') $('paper').classList.remove('grab');
-});
-window.addEventListener('blur', () => heldKeys.clear());
-
-function showKeys() {
-  const rows = [['1 2 3', 'held: previous, current, next drawing'], ['A D', 'a drawing back or on; with Shift to the next key'], ['Space', 'play or stop'], ['G', 'held: drag the paper'], ['R', 'held: turn the paper'], ['wheel', 'zoom at the pointer'], ['0', 'the whole paper'], ['E O', 'rough, onion skin'], ['Ctrl+Z', 'undo; with Shift redo'], ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()])];
-  if (app.stage === 'seal') rows.push(['J K L', 'take the stitch, leave the gap open, decide later']);
-  if (app.stage === 'paint') rows.push(['Q W', 'previous or next pot'], ['N', 'next unsure patch']);
-  $('keys-help').querySelector('dl').innerHTML = rows.map(([k, words]) => `<dt>${k}</dt><dd>${words}</dd>`).join('');
-  $('keys-help').showModal();
-}
-
 // ---- switches
 
 function toggle(id, act) {
@@ -414,13 +319,23 @@ function toggle(id, act) {
     act(on);
   });
 }
-toggle('see-rough', (on) => { app.seeRough = on; app.draw(); });
-toggle('see-onion', (on) => { app.onion = on ? Number($('onion-count').value) : 0; document.querySelector('.onion-count').hidden = !on; showOnion(); });
+$('see-rough').addEventListener('click', () => {
+  const ways = { both: 'line', line: 'rough', rough: 'both' };
+  app.see = ways[app.see];
+  $('see-rough').firstChild.textContent = { both: 'Rough and line ', line: 'Line only ', rough: 'Rough only ' }[app.see];
+  app.draw();
+});
+toggle('see-onion', (on) => { app.onion.on = on; app.onion.show(); });
 toggle('dim-room', (on) => { document.body.classList.toggle('dim', on); sessionStorage.dim = on ? '1' : ''; });
 if (sessionStorage.dim) $('dim-room').click();
-$('onion-count').addEventListener('change', () => { app.onion = Math.min(4, Math.max(1, Number($('onion-count').value) || 1)); showOnion(); });
+$('sheet-order').addEventListener('click', () => {
+  app.byWork = !app.byWork;
+  $('sheet-order').textContent = app.byWork ? 'by work' : 'by frame';
+  drawSheet(app);
+});
 $('see-rough').hidden = app.stage !== 'line';
 $('see-onion').hidden = app.stage === 'rough';
+$('parts-box').hidden = app.stage !== 'line';
 $('see-all').addEventListener('click', () => app.view.fit());
 $('undo').addEventListener('click', () => step('undo'));
 $('redo').addEventListener('click', () => step('redo'));
@@ -441,6 +356,9 @@ $('ledge-grip').addEventListener('keydown', (event) => {
   if (event.key === 'ArrowDown') ledgeHeight(now - 24);
 });
 
+wireDock(app, useKey);
+wireKeys(app, stage, player, step);
+
 // ---- begin
 
 useKey(data.key);
@@ -450,7 +368,7 @@ if (app.current) {
   showRun();
   app.draw();
   stage.start?.();
-  for (const id of data.jobs) app.jobs.watch({ id, kind: 'clean', state: 'running', done: 0, total: 1 });
+  for (const id of data.jobs) app.jobs.watch({ id, kind: '', state: 'running', done: 0, total: 1 });
 } else {
   $('waiting').hidden = false;
   $('waiting').textContent = 'This shot has no drawings yet';

@@ -1,136 +1,110 @@
-// Line: clean proposals for the run, and the pen.
+// Line: clean proposals for the run, the hand's tools, and lines through the run.
 
-import { edit, notice } from '../api.js';
-import { adopt, lineNow } from '../drawings.js';
+import { notice } from '../api.js';
+import { lineNow } from '../drawings.js';
 import { make } from '../paper.js';
-import { strip } from './strip.js';
-
-const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(5)), (b) => b.toString(16).padStart(2, '0')).join('');
+import { ChosenBar } from '../line/bar.js';
+import { Chosen, chooseTools } from '../line/choose.js';
+import { LineLedge } from '../line/ledge.js';
+import { OffPeg } from '../line/off_peg.js';
+import { penTools } from '../line/pen.js';
+import { pointTools } from '../line/points.js';
 
 export function lineStage(app) {
-  const picked = new Set();
-  let steady = 2;
-  const ways = { searching: -1, detail: 0.5, line_width: app.data.lineWidth };
+  const hand = { steady: 2, snap: 12, reach: 60, part: '' };
+  const chosen = new Chosen(app, () => { bar.show(); if (ledge.view === 'pass') ledge.show(); });
+  const bar = new ChosenBar(app, chosen, hand);
+  const ledge = new LineLedge(app, chosen);
+  const offPeg = new OffPeg(app);
+  app.offPeg = offPeg;
+  const points = pointTools(app, hand);
+  const tools = [...penTools(app, hand), ...chooseTools(app, chosen, hand), ...points, offPeg.tool()];
 
-  async function traced(path) {
-    const entry = app.current;
-    const before = { revision: entry.revision };
-    const id = newId();
-    const width = app.data.lineWidth;
-    const ghost = app.paper.layers['pen-layer'].lastElementChild;
-    const started = performance.now();
-    try {
-      const answer = await edit(entry, 'trace', { id, path, width, steady });
-      adopt(entry, before.revision, { line: (old) => ({ ...old, revision: answer.revision, strokes: [...old.strokes, answer.stroke] }) });
-      entry.strokes += 1;
-      if (app.current === entry) make('path', { d: answer.stroke.d, 'data-id': id }, app.paper.layers.ink);
-      window.schoonTimes = { ...window.schoonTimes, trace: performance.now() - started };
-      app.changed(entry);
-    } catch (error) { notice(error.message, true); }
-    ghost?.remove();
-  }
+  app.choosePart = (part) => {
+    const strokes = (lineNow(app.current)?.strokes || []).filter((s) => s.part === part);
+    app.useTool('choose');
+    chosen.set(strokes.map((s) => s.id));
+    hand.part = part;
+    if (!strokes.length) notice(`There is no line of ${part || 'no part'} in this drawing`);
+  };
 
-  async function removePicked() {
-    if (!picked.size) { notice('Choose the strokes to delete first: C, then click or drag across them'); return; }
-    const entry = app.current;
-    const before = entry.revision;
-    const ids = [...picked];
-    picked.clear();
-    try {
-      const answer = await edit(entry, 'delete', { ids });
-      adopt(entry, before, { line: (old) => ({ ...old, revision: answer.revision, strokes: old.strokes.filter((s) => !ids.includes(s.id)) }) });
-      entry.strokes -= ids.length;
-      app.changed(entry);
-    } catch (error) { notice(error.message, true); }
-    app.draw();
-  }
-
-  function pick(event) {
-    // Lines are thin: what lies within a few screen pixels counts.
-    const spots = [[0, 0], [3, 0], [-3, 0], [0, 3], [0, -3], [5, 5], [-5, -5], [5, -5], [-5, 5]];
-    for (const [dx, dy] of spots) {
-      const node = document.elementFromPoint(event.clientX + dx, event.clientY + dy);
-      if (node?.closest?.('.ink')) return node;
-    }
-    return null;
-  }
-
-  const trace = {
-    id: 'trace', label: 'Trace', key: 'f', pen: 'Trace',
-    down(event, at) {
-      if (!lineNow(app.current)) { notice('The drawing is still being read; wait a moment'); return null; }
-      const path = [[...at, pressure(event)]];
-      const node = make('path', { class: 'pen', 'stroke-width': app.data.lineWidth }, app.paper.layers['pen-layer']);
-      const show = () => node.setAttribute('d', `M${path.map((p) => `${p[0].toFixed(1)},${p[1].toFixed(1)}`).join(' ')}`);
-      show();
+  // A rectangle drawn on the paper, for comparing what lies in it.
+  app.pickBox = (done) => {
+    notice('Drag a rectangle on the paper');
+    app.once = (event, from) => {
+      const node = make('rect', { class: 'chosen-frame' }, app.paper.layers['pen-layer']);
+      let area = null;
       return {
         move(e) {
-          const all = e.getCoalescedEvents?.() || [];
-          for (const step of all.length ? all : [e]) path.push([...app.view.toPaper(step.clientX, step.clientY), pressure(step)]);
-          show();
+          const to = app.view.toPaper(e.clientX, e.clientY);
+          area = [Math.min(from[0], to[0]), Math.min(from[1], to[1]), Math.max(from[0], to[0]), Math.max(from[1], to[1])];
+          for (const [name, v] of [['x', area[0]], ['y', area[1]], ['width', area[2] - area[0]], ['height', area[3] - area[1]]]) node.setAttribute(name, v);
         },
-        up() { traced(path.map(([x, y, p]) => [Math.round(x * 100) / 100, Math.round(y * 100) / 100, Math.round(p * 1000) / 1000])); },
+        up() { node.remove(); if (area) done(area); },
         cancel() { node.remove(); },
       };
-    },
+    };
   };
 
-  const choose = {
-    id: 'choose', label: 'Choose', key: 'c', pen: 'Choose strokes',
-    down(event) {
-      if (!event.shiftKey) picked.clear();
-      const take = (e) => {
-        const node = pick(e);
-        if (node) { picked.add(node.dataset.id); node.classList.add('chosen'); }
-      };
-      for (const node of app.paper.layers.ink.querySelectorAll('.chosen')) if (!picked.has(node.dataset.id)) node.classList.remove('chosen');
-      take(event);
-      return { move: take, up() { app.penSays(`${picked.size} stroke${picked.size === 1 ? '' : 's'} chosen`); }, cancel() {} };
-    },
-  };
+  async function nextDoubt() {
+    const doubtful = (entry) => (lineNow(entry)?.strokes || []).filter((s) => s.by !== 'hand' && s.confidence < 0.5);
+    const here = doubtful(app.current);
+    const at = here.findIndex((s) => chosen.ids.has(s.id));
+    let stroke = here[at + 1];
+    if (!stroke) {
+      const order = app.data.run;
+      const k = order.indexOf(app.current);
+      const found = [...order.slice(k + 1), ...order.slice(0, k + 1)].find((d) => d.doubtful && (d !== app.current || !here.length));
+      if (!found && !here.length) { notice('No line is in doubt'); return; }
+      if (found && found !== app.current) await app.go(found.id);
+      [stroke] = doubtful(app.current);
+    }
+    if (!stroke) { notice('No other line is in doubt'); return; }
+    app.useTool('choose');
+    chosen.set([stroke.id]);
+    const middle = 2 * Math.floor(stroke.points.length / 4);
+    app.lookAt(stroke.points[middle], stroke.points[middle + 1], Math.max(1.2, app.view.zoom));
+  }
+
+  function slider(tray, words, min, max, step, name, ...of) {
+    const label = document.createElement('label');
+    label.dataset.of = of.join(' ');
+    label.innerHTML = `<span>${words}</span><input type="range" min="${min}" max="${max}" step="${step}" value="${hand[name]}" aria-label="${words}">`;
+    label.querySelector('input').addEventListener('input', (event) => { hand[name] = Number(event.target.value); });
+    tray.append(label);
+  }
 
   return {
     look: 'line',
-    tools: [trace, choose, { id: 'delete', label: 'Delete', key: 'x', act: removePicked }],
+    tools,
+    hand,
+    chosen,
     extra(tray) {
-      const label = document.createElement('label');
-      label.innerHTML = '<span>steady hand</span><input type="range" min="0" max="8" step="0.5" value="2" aria-label="Steady hand">';
-      label.querySelector('input').addEventListener('input', (event) => { steady = Number(event.target.value); });
-      tray.append(label);
+      slider(tray, 'steady hand', 0, 8, 0.5, 'steady', 'trace', 'redraw');
+      slider(tray, 'ends snap within', 0, 40, 2, 'snap', 'trace');
+      slider(tray, 'bend reach', 10, 200, 5, 'reach', 'bend');
     },
-    keys: 'F trace · C choose · X delete · E rough · O onion skin · hold 1 2 3 to flip · A D step',
-    picked,
-    key(event) { if (event.key === 'Delete' || event.key === 'Backspace') { removePicked(); return true; } return false; },
-    left() { picked.clear(); },
-    ledge() {
-      const { run } = app.data;
-      const lined = run.filter((d) => d.strokes).length;
-      const head = document.getElementById('ledge-head');
-      const some = app.chosen.size > 1;
-      head.innerHTML = `<h2>Run</h2><span class="quiet">${lined} of ${run.length} lined</span>
-        <label>how searching <select id="searching"><option value="-1">found by itself</option><option value="0">tied down</option><option value="0.4">rough</option><option value="0.7">loose</option><option value="1">very loose</option></select></label>
-        <label>small detail <input id="detail" type="range" min="0" max="1" step="0.1" value="${ways.detail}"></label>
-        <span class="push"></span>
-        <button id="clean-this">Clean this drawing</button>
-        <button id="clean-all" class="main">${some ? `Clean ${app.chosen.size} chosen` : `Clean all ${run.length}`}</button>`;
-      head.querySelector('#searching').value = ways.searching;
-      head.querySelector('#searching').addEventListener('change', (e) => { ways.searching = Number(e.target.value); });
-      head.querySelector('#detail').addEventListener('change', (e) => { ways.detail = Number(e.target.value); });
-      const clean = (drawings) => app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, {
-        kind: 'clean', drawings, settings: { ...ways, searching: ways.searching < 0 ? null : ways.searching },
-      });
-      head.querySelector('#clean-this').addEventListener('click', () => clean([app.current.id]));
-      head.querySelector('#clean-all').addEventListener('click', () => {
-        const ids = some ? [...app.chosen] : run.map((d) => d.id);
-        notice(`Cleaning ${ids.length} drawings; strokes made by hand stay, and it can be undone as one`);
-        clean(ids);
-      });
-      strip(app, 'line');
+    keys: 'N next line in doubt · Y trace back · H fit to rough · E O sights · hold 1 2 3 to flip · A D step',
+    get picked() { return chosen.ids; },
+    help: [['J M I', 'join, mirror, smooth the chosen lines'], ['[ ]', 'lighter, heavier'], ['P U L X', 'taper, copy, accept, delete'], ['N', 'next line in doubt'], ['Y H', 'trace back, fit to rough'], ['Esc', 'choose nothing']],
+    key(event) {
+      const key = event.key.toLowerCase();
+      if (key === 'delete' || key === 'backspace') {
+        if (app.tool()?.id === 'points') app.tool().remove(); else bar.remove();
+        return true;
+      }
+      if (key === 'escape') { chosen.clear(); return true; }
+      if (key === 'n') { nextDoubt(); return true; }
+      return bar.key(key) || ledge.key(key);
     },
+    drawn() { chosen.keepReal(); chosen.show(); app.tool()?.redrawn?.(); app.parts.show(); offPeg.show(); },
+    toolChanged() {
+      // Only what the tool in hand can use.
+      for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(app.tool()?.id);
+      chosen.frame();
+    },
+    viewChanged() { chosen.frame(); app.tool()?.redrawn?.(); },
+    left() { chosen.clear(); app.paper.ghost([]); },
+    ledge() { ledge.show(); },
   };
-}
-
-function pressure(event) {
-  // A mouse has no pressure: it draws at the middle of the range.
-  return event.pointerType === 'mouse' || !event.pressure ? 0.5 : event.pressure;
 }

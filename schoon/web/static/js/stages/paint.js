@@ -95,12 +95,14 @@ export function paintStage(app) {
       { id: 'lift', label: 'Lift off', key: 'x', pen: 'Lift paint off', ...brush(null, true) },
     ],
     keys: 'F pour · S sample · X lift off · Q W previous or next pot · drag across patches to pour many · hold 1 2 3 to flip',
+    help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch']],
     selectPot,
     counts,
     hover(event, at) { return patchUnder(event, at); },
     key(event) {
       const { pots } = app.data;
       const key = event.key.toLowerCase();
+      if (key === 'n') { app.nextUnsure(); return true; }
       if (!pots.length || !['w', 'q'].includes(key)) return false;
       const k = pots.findIndex((p) => p.id === pot);
       selectPot(pots[(k + (key === 'w' ? 1 : pots.length - 1)) % pots.length].id);

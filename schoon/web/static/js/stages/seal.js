@@ -119,6 +119,7 @@ export function sealStage(app) {
     look: 'line',
     tools: [stitch, choose, { id: 'delete', label: 'Delete', key: 'x', act: remove }],
     keys: 'J take · K leave open · L later · T stitch · C choose · X delete · hold 1 2 3 to flip · A D step',
+    help: [['J K L', 'take the stitch, leave the gap open, decide later']],
     get stitch() { return chosen; },
     key(event) {
       const key = event.key.toLowerCase();

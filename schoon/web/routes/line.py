@@ -1,0 +1,196 @@
+"""The Line stage beyond one stroke: trying settings, pencils, and strokes through the run."""
+
+from __future__ import annotations
+
+import json
+import time
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel, Field
+
+from ...core.cleanup import pencils_of
+from ...core.model import write_colour
+from ...core.strokes import ruled
+from ...errors import Refusal
+from ...formats import svg
+from ...formats.pictures import decode
+from ...store import Cursor, Row, models, pictures, productions, revisions
+from ...work import edits, run
+from ...work.derived import key_of
+from ..deps import FilesDep, StoreDep
+from .drawings import shape_of
+from .jobs import Reading
+
+router = APIRouter(prefix="/api")
+
+
+def _rough(cursor: Cursor, row: Row) -> bytes:
+    body: bytes = pictures.get(cursor, row["rough"])["body"]
+    return body
+
+
+@router.get("/drawings/{drawing_id}/pencils")
+def pencils(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
+    """The coloured pencils in a rough: what one would call them, their hue in degrees and their share of the marks."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        body = _rough(cursor, row)
+
+    def make() -> bytes:
+        found = pencils_of(decode(f"drawing {row['number']}", body))
+        return json.dumps(
+            [
+                {
+                    "name": p.name,
+                    "hue": round(p.hue, 1),
+                    "colour": write_colour(p.colour),
+                    "share": round(p.share, 3),
+                }
+                for p in found
+            ]
+        ).encode()
+
+    path = files.get(key_of("pencils", row["rough"]), ".json", make)
+    return JSONResponse({"pencils": json.loads(path.read_bytes())})
+
+
+@router.post("/drawings/{drawing_id}/try")
+def try_reading(drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep) -> JSONResponse:
+    """What cleaning with these settings would give on one drawing; nothing is changed."""
+    started = time.perf_counter()
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        shot = productions.shot_of_level(cursor, row["level_id"])
+        rule = edits.line_rule(cursor, shot)
+        found = run.found_lines(cursor, files, row, reading.stored())
+    strokes = ruled(found, (int(shot["width"]), int(shot["height"])), rule)
+    return JSONResponse(
+        {"strokes": [shape_of(s) for s in strokes], "seconds": round(time.perf_counter() - started, 2)}
+    )
+
+
+class TraceBack(BaseModel):
+    """part: all strokes of a part instead of `strokes`."""
+
+    drawing: int
+    strokes: list[str] = Field(default_factory=list, max_length=5000)
+    part: str = Field(default="", max_length=60)
+    to: list[int] = Field(min_length=1, max_length=5000)
+    registered: bool = False
+    linked: bool = False
+
+
+@router.post("/levels/{level_id}/trace-back")
+def trace_back(level_id: int, want: TraceBack, store: StoreDep) -> JSONResponse:
+    """Puts strokes of one drawing exactly into others."""
+    with store.transaction() as cursor:
+        changed = run.trace_back(
+            cursor, level_id, want.drawing, want.strokes, want.part, want.to, want.registered, want.linked
+        )
+    return JSONResponse({"drawings": changed})
+
+
+class Between(BaseModel):
+    """chart: a spacing by name, or shares that rise between 0 and 1."""
+
+    first: int
+    last: int
+    chart: str | list[float] = "even"
+    part: str = Field(default="", max_length=60)
+
+
+@router.post("/levels/{level_id}/between")
+def between(level_id: int, want: Between, store: StoreDep) -> JSONResponse:
+    """Gives the drawings between two lined ones interpolated strokes."""
+    with store.transaction() as cursor:
+        changed, matched, lost = run.between(cursor, level_id, want.first, want.last, want.chart, want.part)
+    return JSONResponse({"drawings": changed, "matched": matched, "lost": lost})
+
+
+@router.get("/levels/{level_id}/held")
+def held(level_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
+    """Parts that keep still in the roughs and are not traced back yet."""
+    with store.transaction() as cursor:
+        return JSONResponse({"held": run.held(cursor, level_id, files)})
+
+
+@router.get("/levels/{level_id}/over")
+def over(level_id: int, here: int, other: int, store: StoreDep, part: str = "") -> JSONResponse:
+    """How another drawing is laid over this one: a, b, c, d, e, f of an SVG matrix, and how well it fits, 0 to 1."""
+    with store.transaction() as cursor:
+        place, fit = run.over(cursor, level_id, here, other, part)
+    return JSONResponse({"matrix": place.matrix.T.ravel().round(6).tolist(), "fit": round(fit, 2)})
+
+
+Four = Annotated[list[float] | None, Query(min_length=4, max_length=4)]
+
+
+@router.get("/levels/{level_id}/ledge")
+def ledge(level_id: int, reference: int, store: StoreDep, part: str = "", box: Four = None) -> JSONResponse:
+    """A part, or a rectangle, of all drawings, registered on the reference drawing, with its measures."""
+    if not part and box is None:
+        raise Refusal("Choose a part or draw a rectangle")
+    area = (box[0], box[1], box[2], box[3]) if box else None
+    with store.transaction() as cursor:
+        return JSONResponse(run.ledge(cursor, level_id, reference, part, area, svg.centre_path))
+
+
+class Measures(BaseModel):
+    """What a part measures, or nothing to forget it."""
+
+    part: str = Field(min_length=1, max_length=60)
+    weight: float | None = Field(default=None, gt=0)
+    length: float | None = Field(default=None, gt=0)
+    area: float | None = Field(default=None, ge=0)
+    count: int | None = Field(default=None, ge=1)
+
+
+@router.post("/models/{model_id}/measures")
+def measures(model_id: int, want: Measures, store: StoreDep) -> JSONResponse:
+    """Takes the measures of a part into the model, or out of it."""
+    values = want.model_dump(exclude={"part"})
+    known = None if any(v is None for v in values.values()) else values
+    with store.transaction() as cursor:
+        models.set_measures(cursor, model_id, want.part, known)
+    return JSONResponse({"part": want.part, "measures": known})
+
+
+class Rule(BaseModel):
+    """As `core.strokes.LineRule`."""
+
+    outline: float = Field(gt=0.2, le=60)
+    inner: float = Field(gt=0.2, le=60)
+    detail: float = Field(gt=0.2, le=60)
+    taper: float = Field(ge=0, le=500)
+    corner: str = Field(pattern="^(round|sharp)$")
+
+
+@router.post("/models/{model_id}/rule")
+def rule(model_id: int, want: Rule, store: StoreDep) -> JSONResponse:
+    """Changes the line rule; lines keep their weight until they are weighed by it."""
+    with store.transaction() as cursor:
+        models.model(cursor, model_id)
+        models.set_line_rule(cursor, model_id, want.model_dump())
+    return JSONResponse(want.model_dump())
+
+
+class Weighing(BaseModel):
+    drawings: list[int] = Field(min_length=1, max_length=5000)
+
+
+@router.post("/levels/{level_id}/weigh")
+def weigh(level_id: int, want: Weighing, store: StoreDep) -> JSONResponse:
+    """Lays the line rule on whole drawings, undone as one."""
+    with store.transaction() as cursor:
+        found = run.load_run(cursor, level_id)
+        line_rule = edits.line_rule(cursor, found.shot)
+        chosen = [row for row in found.rows if row["id"] in set(want.drawings) and row["line"]]
+        if not chosen:
+            raise Refusal("None of these drawings has a line yet; clean them first")
+        count = len(chosen)
+        action = revisions.begin_action(cursor, f"weigh {count} drawing{'s' * (count != 1)} by the line rule")
+        for row in chosen:
+            run.save_line(cursor, action, row["id"], ruled(found.strokes[row["id"]], found.size, line_rule))
+    return JSONResponse({"drawings": [row["id"] for row in chosen]})

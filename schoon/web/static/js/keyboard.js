@@ -1,0 +1,55 @@
+// Keys: the left hand flips, steps and chooses tools while the right one draws.
+
+const $ = (id) => document.getElementById(id);
+const typing = (node) => node.matches('input:not([type="range"], [type="checkbox"]), select, textarea');
+
+export const heldKeys = new Set();
+
+export function wireKeys(app, stage, player, stepHistory) {
+  const FLIP = { 1: -1, 2: 0, 3: 1 };
+
+  document.addEventListener('keydown', (event) => {
+    if (typing(event.target) || document.querySelector('dialog[open]')) return;
+    const key = event.key.toLowerCase();
+    if (event.ctrlKey || event.metaKey) {
+      if (key === 'z') { event.preventDefault(); stepHistory(event.shiftKey ? 'redo' : 'undo'); }
+      return;
+    }
+    if (event.altKey && key !== 'alt') return;
+    const first = !heldKeys.has(key);
+    heldKeys.add(key);
+    if (key in FLIP) {
+      event.preventDefault();
+      const entry = FLIP[key] ? app.neighbour(FLIP[key]) : app.current;
+      if (first && entry) { app.draw(entry, true); app.penSays(`flip: drawing ${entry.number}`); }
+      return;
+    }
+    if (key === ' ') { event.preventDefault(); if (first) player.toggle(); return; }
+    if (key === 'g' || key === 'r') { $('paper').classList.add('grab'); return; }
+    if (key === '0') { app.view.fit(); return; }
+    if (key === '?') { showKeys(stage); return; }
+    if (key === 'e') { $('see-rough').click(); return; }
+    if (key === 'o') { $('see-onion').click(); return; }
+    if (key === 'a' || key === 'd') {
+      const entry = app.neighbour(key === 'a' ? -1 : 1, event.shiftKey);
+      if (entry) app.go(entry.id, true);
+      return;
+    }
+    if (stage.key?.(event)) { event.preventDefault(); return; }
+    const found = stage.tools.find((t) => t.key === key);
+    if (found && first) app.useTool(found.id);
+  });
+  document.addEventListener('keyup', (event) => {
+    const key = event.key.toLowerCase();
+    heldKeys.delete(key);
+    if (key in FLIP && !Object.keys(FLIP).some((k) => heldKeys.has(k))) { app.draw(); app.showStatus(); }
+    if (key === 'g' || key === 'r') $('paper').classList.remove('grab');
+  });
+  window.addEventListener('blur', () => heldKeys.clear());
+}
+
+function showKeys(stage) {
+  const rows = [['1 2 3', 'held: previous, current, next drawing'], ['A D', 'a drawing back or on; with Shift to the next key'], ['Space', 'play or stop'], ['G', 'held: drag the paper'], ['R', 'held: turn the paper'], ['wheel', 'zoom at the pointer'], ['0', 'the whole paper'], ['E O', 'rough, onion skin'], ['Ctrl+Z', 'undo; with Shift redo'], ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...(stage.help || [])];
+  $('keys-help').querySelector('dl').innerHTML = rows.map(([k, words]) => `<dt>${k}</dt><dd>${words}</dd>`).join('');
+  $('keys-help').showModal();
+}

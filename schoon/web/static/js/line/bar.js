@@ -1,0 +1,94 @@
+// What can be done to the chosen lines: a bar under the paper while something is chosen.
+
+import { notice } from '../api.js';
+import { rows, shifted } from '../ink.js';
+import { change } from './change.js';
+import { mirrored } from './choose.js';
+
+export class ChosenBar {
+  constructor(app, chosen, hand) {
+    this.app = app; this.chosen = chosen; this.hand = hand;
+    this.box = document.getElementById('chosen-bar');
+    this.acts = [
+      ['join', 'Join', 'j', () => this.run({ do: 'join', ids: chosen.list() }, 1)],
+      ['mirror', 'Mirror', 'm', () => chosen.size && chosen.place(mirrored(chosen), 'mirror')],
+      ['smooth', 'Smooth', 'i', () => this.run({ do: 'smooth', ids: chosen.list(), amount: 5 })],
+      ['lighter', 'Lighter', '[', () => this.run({ do: 'weigh', ids: chosen.list(), factor: 0.87 })],
+      ['heavier', 'Heavier', ']', () => this.run({ do: 'weigh', ids: chosen.list(), factor: 1.15 })],
+      ['taper', 'Taper', 'p', () => this.run({ do: 'taper', ids: chosen.list(), reach: this.tapered() ? 0 : Math.max(12, 6 * app.data.rule.outline) })],
+      ['copy', 'Copy', 'u', () => this.copy()],
+      ['accept', 'Accept', 'l', () => this.run({ do: 'vouch', ids: chosen.list() })],
+      ['unlink', 'Unlink', null, () => this.run({ do: 'unlink', ids: chosen.list() })],
+      ['delete', 'Delete', 'x', () => this.remove()],
+    ];
+    this.build();
+  }
+
+  build() {
+    this.box.innerHTML = '<b id="chosen-count"></b><label>part <input id="chosen-part" list="part-names" size="10" maxlength="60" autocomplete="off"></label><datalist id="part-names"></datalist>';
+    for (const [id, label, key, act] of this.acts) {
+      const button = document.createElement('button');
+      button.dataset.act = id;
+      button.innerHTML = `${label}${key ? ` <kbd>${key.toUpperCase()}</kbd>` : ''}`;
+      button.addEventListener('click', act);
+      this.box.append(button);
+    }
+    const part = this.box.querySelector('#chosen-part');
+    part.addEventListener('change', async () => {
+      const name = part.value.trim();
+      await this.run({ do: 'part', ids: this.chosen.list(), part: name });
+      this.hand.part = name;
+      this.app.parts.show();
+    });
+    part.addEventListener('keydown', (event) => { if (event.key === 'Enter') { part.blur(); document.getElementById('paper').focus(); } });
+  }
+
+  tapered() { return this.chosen.strokes().some((s) => Math.min(s.widths[0], s.widths.at(-1)) < 0.6 * Math.max(...s.widths)); }
+
+  show() {
+    const strokes = this.chosen.strokes();
+    this.box.hidden = !strokes.length;
+    if (!strokes.length) return;
+    const doubtful = strokes.filter((s) => s.by !== 'hand' && s.confidence < 0.5).length;
+    const linked = strokes.some((s) => s.linked);
+    this.box.querySelector('#chosen-count').textContent = `${strokes.length} line${strokes.length > 1 ? 's' : ''}${doubtful ? `, ${doubtful} in doubt` : ''}${linked ? ', linked' : ''}`;
+    this.box.querySelector('[data-act="unlink"]').hidden = !linked;
+    this.box.querySelector('[data-act="accept"]').hidden = !doubtful;
+    this.box.querySelector('[data-act="taper"]').firstChild.textContent = this.tapered() ? 'Blunt ' : 'Taper ';
+    const parts = new Set(strokes.map((s) => s.part));
+    const input = this.box.querySelector('#chosen-part');
+    if (document.activeElement !== input) input.value = parts.size === 1 ? [...parts][0] : '';
+    input.placeholder = parts.size > 1 ? 'several' : 'none';
+    this.box.querySelector('datalist').replaceChildren(...this.app.parts.names().map((name) => Object.assign(document.createElement('option'), { value: name })));
+  }
+
+  async run(op, least = 1) {
+    if (this.chosen.size < least) { notice('Choose lines first: C, then click or drag across them'); return; }
+    const answer = await change(this.app, op);
+    if (!answer) return;
+    const fresh = answer.strokes.map((s) => s.id);
+    this.chosen.ids = new Set(fresh.length ? fresh : []);
+    await this.app.draw();
+  }
+
+  async copy() {
+    if (!this.chosen.size) { notice('Choose lines first'); return; }
+    const by = 14 / this.app.view.zoom + 8;
+    await this.run({ do: 'copy', ids: this.chosen.list(), matrix: rows(shifted(by, by)) });
+  }
+
+  async remove() {
+    if (!this.chosen.size) { notice('Choose the lines to delete first: C, then click or drag across them'); return; }
+    const ids = this.chosen.list();
+    this.chosen.clear();
+    await change(this.app, { do: 'delete', ids });
+    this.app.draw();
+  }
+
+  key(key) {
+    const found = this.acts.find((a) => a[2] === key);
+    if (!found || (!this.chosen.size && key !== 'x')) return false;
+    found[3]();
+    return true;
+  }
+}

@@ -1,0 +1,34 @@
+// One way to change the line: an operation goes to the server, its strokes come back and are shown.
+
+import { edit, notice } from '../api.js';
+import { adopt } from '../drawings.js';
+
+// op: { do: 'bend', … }. Resolves to the answer, or null if it was refused.
+export async function change(app, op, entry = app.current) {
+  const before = entry.revision;
+  let answer;
+  try {
+    answer = await edit(entry, 'line', { do: op });
+  } catch (error) {
+    notice(error.message, true);
+    if (entry === app.current) app.draw();
+    return null;
+  }
+  adopt(entry, before, { line: (old) => merged(old, answer) });
+  const now = new Map(answer.strokes.map((s) => [s.id, s]));
+  entry.touched += answer.strokes.filter((s) => s.by === 'hand').length;
+  if (op.do === 'trace') entry.strokes += 1;
+  else entry.strokes += [...now.keys()].filter((id) => !answer.old?.has(id)).length - answer.removed.length;
+  app.changed(entry);
+  if (answer.others.length) app.refresh();
+  return answer;
+}
+
+function merged(old, answer) {
+  const changed = new Map(answer.strokes.map((s) => [s.id, s]));
+  const gone = new Set(answer.removed);
+  answer.old = new Set(old.strokes.map((s) => s.id));
+  const strokes = old.strokes.filter((s) => !gone.has(s.id)).map((s) => changed.get(s.id) || s);
+  strokes.push(...answer.strokes.filter((s) => !answer.old.has(s.id)));
+  return { ...old, revision: answer.revision, strokes };
+}

@@ -1,0 +1,97 @@
+// Off-peg: neighbouring drawings slid, turned and scaled over the current one to compare. Nothing in the picture moves.
+
+import { get, notice } from '../api.js';
+import { about, multiply, scaledBy, shifted, turnedBy } from '../ink.js';
+
+const WHICH = { before: 'previous', after: 'next', pinned: 'pinned' };
+
+export class OffPeg {
+  constructor(app) {
+    this.app = app;
+    // `${on the table}<${laid over it}` -> matrix; a placement stays until it is lifted.
+    this.places = new Map();
+    this.which = 'before';
+    this.box = document.getElementById('off-peg');
+  }
+
+  other() {
+    if (this.which === 'pinned') return this.app.onion.pinned;
+    return this.app.neighbour(this.which === 'before' ? -1 : 1);
+  }
+
+  name(entry) { return `${this.app.current.id}<${entry.id}`; }
+
+  matrixFor(entry) { return this.places.get(this.name(entry)); }
+
+  put(matrix) {
+    const entry = this.other();
+    if (!entry) return;
+    this.places.set(this.name(entry), matrix);
+    this.app.showOnion();
+    this.show();
+  }
+
+  tool() {
+    return {
+      id: 'off-peg', label: 'Off-peg', key: 'z', pen: 'Off-peg: drag slides the drawing laid over, Shift turns it, Alt scales it',
+      enter: () => { if (!this.other()) this.which = 'after'; this.app.onion.need(this.which); this.show(); this.app.showOnion(); },
+      leave: () => { this.box.hidden = true; },
+      down: (event, from) => {
+        const entry = this.other();
+        if (!entry) { notice('There is no drawing on this side to lay over'); return null; }
+        const start = this.matrixFor(entry) || shifted(0, 0);
+        const [w, h] = this.app.view.size;
+        const centre = [start[0] * (w / 2) + start[2] * (h / 2) + start[4], start[1] * (w / 2) + start[3] * (h / 2) + start[5]];
+        const angle = (p) => Math.atan2(p[1] - centre[1], p[0] - centre[0]);
+        const far = (p) => Math.max(1, Math.hypot(p[0] - centre[0], p[1] - centre[1]));
+        return {
+          move: (e) => {
+            const to = this.app.view.toPaper(e.clientX, e.clientY);
+            if (event.shiftKey) this.put(multiply(about(...centre, turnedBy(angle(to) - angle(from))), start));
+            else if (event.altKey) { const s = far(to) / far(from); this.put(multiply(about(...centre, scaledBy(s, s)), start)); } else this.put(multiply(shifted(to[0] - from[0], to[1] - from[1]), start));
+          },
+          up() {},
+          cancel: () => this.put(start),
+        };
+      },
+    };
+  }
+
+  async register() {
+    const entry = this.other();
+    if (!entry) return;
+    const part = this.box.querySelector('#peg-part').value;
+    try {
+      const found = await get(`/api/levels/${this.app.data.shot.level_id}/over?here=${this.app.current.id}&other=${entry.id}&part=${encodeURIComponent(part)}`);
+      this.put(found.matrix);
+      notice(`Drawing ${entry.number} lies over ${part || 'the whole figure'}; fit ${Math.round(found.fit * 100)} %`);
+    } catch (error) { notice(error.message, true); }
+  }
+
+  lift() {
+    const entry = this.other();
+    if (entry) this.places.delete(this.name(entry));
+    this.app.showOnion();
+    this.show();
+  }
+
+  show() {
+    if (this.app.tool()?.id !== 'off-peg') { this.box.hidden = true; return; }
+    const entry = this.other();
+    const parts = this.app.parts.names();
+    const before = this.box.querySelector('#peg-part')?.value || '';
+    this.box.hidden = false;
+    this.box.innerHTML = `<label>lay over <select id="peg-which">${Object.entries(WHICH).map(([id, words]) => `<option value="${id}">${words}</option>`).join('')}</select></label>
+      <b>${entry ? `drawing ${entry.number}` : 'none'}</b>
+      <label>by <select id="peg-part"><option value="">the whole figure</option></select></label>
+      <button id="peg-register">Register</button><button id="peg-lift">Lift</button><span class="quiet">${entry && this.matrixFor(entry) ? 'off its pegs' : 'on its pegs'}</span>`;
+    const part = this.box.querySelector('#peg-part');
+    for (const name of parts) part.append(Object.assign(document.createElement('option'), { value: name, textContent: name }));
+    part.value = before;
+    const which = this.box.querySelector('#peg-which');
+    which.value = this.which;
+    which.addEventListener('change', () => { this.which = which.value; this.app.onion.need(this.which); this.app.showOnion(); this.show(); });
+    this.box.querySelector('#peg-register').addEventListener('click', () => this.register());
+    this.box.querySelector('#peg-lift').addEventListener('click', () => this.lift());
+  }
+}

@@ -1,0 +1,53 @@
+// Onion skin: earlier drawings in ochre, later ones in violet, a pinned one in teal.
+
+import * as drawings from './drawings.js';
+
+export class Onion {
+  constructor(app) {
+    this.app = app;
+    this.on = false;
+    this.count = 1;
+    this.strength = 0.6;
+    this.keysOnly = false;
+    this.pinned = null;
+    this.box = document.getElementById('onion-box');
+    const wire = (id, event, act) => document.getElementById(id).addEventListener(event, (e) => { act(e.target); this.show(); });
+    wire('onion-count', 'change', (input) => { this.count = Math.min(6, Math.max(1, Number(input.value) || 1)); });
+    wire('onion-strength', 'input', (input) => { this.strength = Number(input.value); });
+    wire('onion-keys', 'change', (input) => { this.keysOnly = input.checked; });
+    document.getElementById('onion-pin').addEventListener('click', () => {
+      this.pinned = this.pinned === app.current ? null : app.current;
+      this.show();
+    });
+  }
+
+  // Sees to it that the drawing that is laid over the table is in sight.
+  need(which) {
+    if (which === 'pinned' && !this.pinned) [this.pinned] = this.app.data.run;
+    if (!this.on) document.getElementById('see-onion').click();
+  }
+
+  wanted() {
+    const { app } = this;
+    const groups = [];
+    const order = this.keysOnly ? app.data.run.filter((d) => d.kind === 'key' || d === app.current) : app.data.run;
+    const k = order.indexOf(app.current);
+    for (let step = this.count; step >= 1; step -= 1) {
+      for (const [entry, side] of [[order[k - step], 'earlier'], [order[k + step], 'later']]) if (entry) groups.push({ entry, side, strength: this.strength / Math.sqrt(step) });
+    }
+    if (this.pinned && this.pinned !== app.current) groups.push({ entry: this.pinned, side: 'pinned', strength: Math.max(0.5, this.strength) });
+    return groups;
+  }
+
+  async show() {
+    const { app } = this;
+    this.box.hidden = !this.on || app.stage === 'rough';
+    document.getElementById('onion-pin').textContent = this.pinned ? (this.pinned === app.current ? 'Unpin' : `Pin ${app.current.number} instead of ${this.pinned.number}`) : `Pin ${app.current.number}`;
+    if (!this.on || app.stage === 'rough') { app.paper.onion([]); return; }
+    const from = app.current;
+    const ticket = (this.ticket = (this.ticket || 0) + 1);
+    const groups = await Promise.all(this.wanted().map(async (group) => ({ ...group, strokes: (await drawings.line(group.entry)).strokes })));
+    if (app.current !== from || ticket !== this.ticket) return;
+    app.paper.onion(groups.map((g) => ({ ...g, strokes: g.strokes.filter((s) => app.parts.seen(s.part)), matrix: app.offPeg?.matrixFor(g.entry) })));
+  }
+}

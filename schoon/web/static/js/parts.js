@@ -1,0 +1,66 @@
+// Parts of the model in the dock: which are seen, which alone, which are locked. Kept per shot in this browser.
+
+import { lineNow } from './drawings.js';
+
+export class Parts {
+  constructor(app) {
+    this.app = app;
+    this.box = document.getElementById('parts');
+    this.store = `schoon-parts-${app.data.shot.id}`;
+    let kept = {};
+    try { kept = JSON.parse(localStorage.getItem(this.store)) || {}; } catch { /* a damaged note is forgotten */ }
+    this.hidden = new Set(kept.hidden);
+    this.locked = new Set(kept.locked);
+    this.solo = kept.solo || null;
+  }
+
+  names() {
+    const found = new Set(this.app.data.run.flatMap((d) => d.parts));
+    for (const s of lineNow(this.app.current)?.strokes || []) if (s.part) found.add(s.part);
+    return [...found].sort((a, b) => a.localeCompare(b));
+  }
+
+  seen(part) { return this.solo ? part === this.solo : !this.hidden.has(part); }
+
+  // Why a part cannot be drawn on, in a word, or ''.
+  closed(part) { return !this.seen(part) ? 'hidden' : this.locked.has(part) ? 'locked' : ''; }
+
+  notOpen() { return [...this.names(), ''].filter((name) => this.closed(name)); }
+
+  change(act) {
+    act();
+    localStorage.setItem(this.store, JSON.stringify({ hidden: [...this.hidden], locked: [...this.locked], solo: this.solo }));
+    this.show();
+    this.app.draw();
+  }
+
+  show() {
+    if (!this.box) return;
+    const names = this.names();
+    const strokes = lineNow(this.app.current)?.strokes || [];
+    const count = (name) => strokes.filter((s) => s.part === name).length;
+    this.box.replaceChildren(...[...names, ''].map((name) => {
+      const item = document.createElement('li');
+      item.classList.toggle('off', !this.seen(name));
+      const label = name || (names.length ? 'no part' : 'all lines');
+      item.innerHTML = '<button class="name"></button><span class="count"></span><button data-do="see"></button><button data-do="solo"></button><button data-do="lock"></button>';
+      item.querySelector('.name').textContent = label;
+      item.querySelector('.name').title = `Choose the lines of ${label}`;
+      item.querySelector('.name').addEventListener('click', () => this.app.choosePart?.(name));
+      item.querySelector('.count').textContent = count(name) || '–';
+      const set = (what, words, on, act) => {
+        const button = item.querySelector(`[data-do="${what}"]`);
+        button.textContent = words;
+        button.setAttribute('aria-pressed', String(on));
+        button.setAttribute('aria-label', `${words} ${label}`);
+        button.addEventListener('click', () => this.change(act));
+      };
+      const flip = (kept) => { if (!kept.delete(name)) kept.add(name); };
+      set('see', this.hidden.has(name) ? 'show' : 'hide', this.hidden.has(name), () => flip(this.hidden));
+      set('solo', 'alone', this.solo === name && name !== '', () => { this.solo = this.solo === name ? null : name; });
+      set('lock', this.locked.has(name) ? 'unlock' : 'lock', this.locked.has(name), () => flip(this.locked));
+      if (!name) item.querySelector('[data-do="solo"]').hidden = true;
+      return item;
+    }));
+  }
+}

@@ -1,0 +1,456 @@
+"""What a hand does to the line of a drawing. Each operation takes the strokes as they are now and returns new ones."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..core.strokes import LineRule, Stroke, edit, ruled
+from ..core.strokes.model import new_id
+from ..errors import NotFound, Refusal
+from .pen import MOST_POINTS, stroke_from_pen
+
+Place = tuple[float, float]
+Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+Spot = tuple[Number, Number]
+Ids = Annotated[list[str], Field(min_length=1, max_length=5000)]
+PenPath = Annotated[list[tuple[Number, Number, Number]], Field(min_length=1, max_length=MOST_POINTS)]
+NewId = Annotated[str, Field(pattern=r"^[0-9a-z]{6,20}$")]
+
+
+@dataclass(frozen=True)
+class Context:
+    """size: (width, height) of the drawing, px. rule: the model's line rule."""
+
+    size: tuple[int, int]
+    rule: LineRule = field(default_factory=LineRule)
+
+
+class Operation(BaseModel):
+    """A change of the line."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    def label(self) -> str:
+        """What it does in words, for the history."""
+        raise NotImplementedError
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        """The strokes after it. Raises NotFound if its strokes are gone, Refusal if it cannot be done."""
+        raise NotImplementedError
+
+
+def _chosen(strokes: Sequence[Stroke], ids: Sequence[str]) -> list[Stroke]:
+    wanted = set(ids)
+    found = [s for s in strokes if s.id in wanted]
+    if not found:
+        raise NotFound("These strokes are not in the drawing any more; it was changed in another window")
+    return found
+
+
+def _by_hand(stroke: Stroke) -> Stroke:
+    """A stroke a hand has touched: certain, and never replaced by a proposal."""
+    return replace(stroke, by="hand", confidence=1.0)
+
+
+def _replaced(strokes: Sequence[Stroke], changed: dict[str, list[Stroke]]) -> list[Stroke]:
+    result: list[Stroke] = []
+    for stroke in strokes:
+        result += changed.get(stroke.id, [stroke])
+    return result
+
+
+class _OnChosen(Operation):
+    ids: Ids
+
+    def one(self, stroke: Stroke) -> Stroke:
+        raise NotImplementedError
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        return _replaced(strokes, {s.id: [_by_hand(self.one(s))] for s in _chosen(strokes, self.ids)})
+
+
+def _many(ids: Sequence[str]) -> str:
+    return f"{len(ids)} stroke{'s' * (len(ids) != 1)}"
+
+
+class Trace(Operation):
+    """A new stroke from a pen path of (x, y, pressure)."""
+
+    do: Literal["trace"]
+    id: NewId
+    path: PenPath
+    width: float = Field(gt=0, le=100)
+    steady: float = Field(default=2.0, ge=0, le=20)
+    snap: float = Field(default=0.0, ge=0, le=100)
+    part: str = Field(default="", max_length=60)
+
+    def label(self) -> str:
+        return "trace a stroke"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        if any(s.id == self.id for s in strokes):
+            return strokes
+        drawn = stroke_from_pen(self.path, self.width, self.steady)
+        drawn = replace(drawn, id=self.id, part=self.part, corner=context.rule.corner)
+        return [*strokes, edit.snapped(drawn, strokes, self.snap)]
+
+
+class Redraw(Operation):
+    """The stretch of a stroke that a pen path runs along, drawn anew as the path."""
+
+    do: Literal["redraw"]
+    path: PenPath
+    steady: float = Field(default=2.0, ge=0, le=20)
+    reach: float = Field(default=16.0, gt=0, le=400)
+    locked: list[str] = Field(default_factory=list)
+
+    def label(self) -> str:
+        return "redraw a stretch"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        fresh = stroke_from_pen(self.path, 4.0, self.steady)
+        ends = fresh.controls[[0, -1]]
+        best, nearest = None, self.reach
+        for stroke in strokes:
+            if stroke.part in self.locked:
+                continue
+            distances = [edit.nearest(stroke, end)[1] for end in ends]
+            # One end may run beyond the end of the stroke: then the nearer one tells which stroke is meant.
+            reach = min(distances) if min(distances) < 0.4 * self.reach else max(distances)
+            if reach < nearest:
+                best, nearest = stroke, reach
+        if best is None:
+            raise Refusal("No line runs where this one begins and ends; start on the line that should change")
+        place = edit.nearest(best, fresh.controls[0])[0]
+        width = float(np.interp(place, np.arange(len(best.widths)), best.widths))
+        pressed = replace(fresh, widths=fresh.widths * width / 4.0)
+        return _replaced(strokes, {best.id: [edit.redrawn(best, pressed)]})
+
+
+class Move(_OnChosen):
+    """Chosen strokes moved, turned, scaled or mirrored: a (2, 3) matrix row by row."""
+
+    do: Literal["place"]
+    matrix: tuple[Number, Number, Number, Number, Number, Number]
+    what: Literal["move", "turn", "scale", "mirror"] = "move"
+
+    def label(self) -> str:
+        return f"{self.what} {_many(self.ids)}"
+
+    def one(self, stroke: Stroke) -> Stroke:
+        matrix = np.array(self.matrix).reshape(2, 3)
+        if abs(np.linalg.det(matrix[:, :2])) < 1e-6:
+            raise Refusal("This would press the strokes flat; scale them less")
+        return edit.transformed(stroke, matrix)
+
+
+class Bend(_OnChosen):
+    """Chosen strokes drawn along softly."""
+
+    do: Literal["bend"]
+    at: Spot
+    by: Spot
+    reach: float = Field(gt=0.5, le=4000)
+
+    def label(self) -> str:
+        return f"bend {_many(self.ids)}"
+
+    def one(self, stroke: Stroke) -> Stroke:
+        return edit.bent(stroke, self.at, self.by, self.reach)
+
+
+class Points(Operation):
+    """New control points for one stroke."""
+
+    do: Literal["points"]
+    id: str
+    points: list[Spot] = Field(min_length=4, max_length=30_000)
+
+    def label(self) -> str:
+        return "edit points"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        (stroke,) = _chosen(strokes, [self.id])
+        controls = np.array(self.points)
+        if controls.shape != stroke.controls.shape:
+            raise Refusal("The stroke has other points by now; choose it again")
+        return _replaced(strokes, {stroke.id: [_by_hand(replace(stroke, controls=controls))]})
+
+
+class Knot(Operation):
+    """A point added at a place, or the nearest one taken away."""
+
+    do: Literal["knot"]
+    id: str
+    at: Spot
+    remove: bool = False
+
+    def label(self) -> str:
+        return "take a point away" if self.remove else "add a point"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        (stroke,) = _chosen(strokes, [self.id])
+        if not self.remove:
+            place, _ = edit.nearest(stroke, self.at)
+            return _replaced(strokes, {stroke.id: [_by_hand(edit.divided(stroke, [place]))]})
+        knots = stroke.controls[::3]
+        k = int(np.hypot(*(knots - np.array(self.at)).T).argmin())
+        if not 0 < k < len(knots) - 1:
+            raise Refusal("The end points of a stroke stay; trim or cut it to shorten it")
+        controls = np.delete(stroke.controls, [3 * k - 1, 3 * k, 3 * k + 1], axis=0)
+        return _replaced(
+            strokes,
+            {stroke.id: [_by_hand(replace(stroke, controls=controls, widths=np.delete(stroke.widths, k)))]},
+        )
+
+
+class Join(Operation):
+    """Chosen strokes made one, each at its nearest end."""
+
+    do: Literal["join"]
+    ids: Annotated[list[str], Field(min_length=1, max_length=200)]
+
+    def label(self) -> str:
+        return f"join {_many(self.ids)}"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        found = _chosen(strokes, self.ids)
+        if len(found) == 1:
+            if found[0].closed:
+                raise Refusal("This stroke is closed already; choose two strokes to join")
+            whole = _shut(found[0])
+        else:
+            if any(s.closed for s in found):
+                raise Refusal("A closed stroke has no end to join at; cut it first")
+            rest = found[1:]
+            whole = found[0]
+            while rest:
+                # The next one is the one whose end lies nearest.
+                other = min(rest, key=lambda s: _end_gap(whole, s))
+                whole = edit.joined(whole, other)
+                rest = [s for s in rest if s is not other]
+        gone: dict[str, list[Stroke]] = {s.id: [] for s in found[1:]}
+        return _replaced(strokes, {**gone, found[0].id: [_by_hand(replace(whole, id=found[0].id))]})
+
+
+def _end_gap(a: Stroke, b: Stroke) -> float:
+    return min(float(np.hypot(*(a.controls[i] - b.controls[j]))) for i in (0, -1) for j in (0, -1))
+
+
+def _shut(stroke: Stroke) -> Stroke:
+    """An open stroke closed by the shortest smooth way."""
+    gap = float(np.hypot(*(stroke.controls[0] - stroke.controls[-1])))
+    if gap < 3 * float(stroke.widths.mean()):
+        return edit.snapped(stroke, [], gap + 1e-3)
+    out = stroke.controls[-1] - stroke.controls[-2]
+    into = stroke.controls[1] - stroke.controls[0]
+    out, into = out / max(np.hypot(*out), 1e-9), into / max(np.hypot(*into), 1e-9)
+    bridge = np.array(
+        [stroke.controls[-1] + out * gap / 3, stroke.controls[0] - into * gap / 3, stroke.controls[0]]
+    )
+    return replace(
+        stroke,
+        controls=np.vstack([stroke.controls, bridge]),
+        widths=np.concatenate([stroke.widths, stroke.widths[:1]]),
+    )
+
+
+class Cut(Operation):
+    """One stroke cut in two where the pen is."""
+
+    do: Literal["cut"]
+    id: str
+    at: Spot
+
+    def label(self) -> str:
+        return "cut a stroke"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        (stroke,) = _chosen(strokes, [self.id])
+        place, _ = edit.nearest(stroke, self.at)
+        try:
+            pieces = edit.split(stroke, place)
+        except ValueError as error:
+            raise Refusal("The stroke cannot be cut at its very end; cut it farther in") from error
+        return _replaced(strokes, {stroke.id: _pieces(stroke, pieces)})
+
+
+class Trim(Operation):
+    """The stretch of a stroke between its nearest crossings taken away: what another form hides."""
+
+    do: Literal["trim"]
+    id: str
+    at: Spot
+
+    def label(self) -> str:
+        return "trim a stroke"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        (stroke,) = _chosen(strokes, [self.id])
+        place, _ = edit.nearest(stroke, self.at)
+        try:
+            pieces = edit.trimmed(stroke, [s for s in strokes if s.id != stroke.id], place)
+        except ValueError as error:
+            raise Refusal(str(error)[:1].upper() + str(error)[1:]) from error
+        return _replaced(strokes, {stroke.id: _pieces(stroke, pieces)})
+
+
+def _pieces(stroke: Stroke, pieces: Sequence[Stroke]) -> list[Stroke]:
+    """The longest piece is still the stroke it was; the others are new ones."""
+    if not pieces:
+        return []
+    longest = max(range(len(pieces)), key=lambda k: np.hypot(*np.diff(pieces[k].controls, axis=0).T).sum())
+    return [
+        _by_hand(
+            replace(p, id=stroke.id, track=stroke.track, link=None)
+            if k == longest
+            else replace(p, id=new_id(), track="", link=None)
+        )
+        for k, p in enumerate(pieces)
+    ]
+
+
+class Smooth(_OnChosen):
+    """Chosen strokes with their unsteadiness taken out."""
+
+    do: Literal["smooth"]
+    amount: float = Field(default=4.0, gt=0, le=60)
+
+    def label(self) -> str:
+        return f"smooth {_many(self.ids)}"
+
+    def one(self, stroke: Stroke) -> Stroke:
+        return edit.smoothed(stroke, self.amount)
+
+
+class Weigh(_OnChosen):
+    """Chosen strokes made heavier or lighter, or only the stretch between two places of one stroke."""
+
+    do: Literal["weigh"]
+    factor: float = Field(ge=0.1, le=10)
+    first: Spot | None = None
+    last: Spot | None = None
+
+    def label(self) -> str:
+        return f"make {_many(self.ids)} {'heavier' if self.factor > 1 else 'lighter'}"
+
+    def one(self, stroke: Stroke) -> Stroke:
+        if self.first is None or self.last is None:
+            return edit.weighted(stroke, self.factor)
+        a, b = edit.nearest(stroke, self.first)[0], edit.nearest(stroke, self.last)[0]
+        if abs(a - b) < 1e-3:
+            raise Refusal("This stretch is too short to weigh; drag along the line")
+        return edit.weighted(stroke, self.factor, a, b)
+
+
+class Taper(_OnChosen):
+    """Chosen strokes running out thin at their ends, over `reach` px; 0 makes the ends as wide as the rest."""
+
+    do: Literal["taper"]
+    reach: float = Field(ge=0, le=2000)
+
+    def label(self) -> str:
+        return f"taper {_many(self.ids)}"
+
+    def one(self, stroke: Stroke) -> Stroke:
+        full = float(np.percentile(stroke.widths, 80))
+        even = replace(stroke, widths=np.maximum(stroke.widths, full))
+        return edit.tapered(even, self.reach, self.reach)
+
+
+class Assign(_OnChosen):
+    """Chosen strokes made lines of a part of the model."""
+
+    do: Literal["part"]
+    part: str = Field(max_length=60)
+
+    def label(self) -> str:
+        return f"make {_many(self.ids)} {self.part or 'no part'}"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        name = " ".join(self.part.split())
+        return _replaced(strokes, {s.id: [replace(s, part=name)] for s in _chosen(strokes, self.ids)})
+
+
+class Vouch(_OnChosen):
+    """Chosen strokes accepted as they are: no doubt is left."""
+
+    do: Literal["vouch"]
+
+    def label(self) -> str:
+        return f"accept {_many(self.ids)}"
+
+    def one(self, stroke: Stroke) -> Stroke:
+        return stroke
+
+
+class Unlink(_OnChosen):
+    """Chosen strokes changed for themselves from now on."""
+
+    do: Literal["unlink"]
+
+    def label(self) -> str:
+        return f"unlink {_many(self.ids)}"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        return _replaced(strokes, {s.id: [replace(s, link=None)] for s in _chosen(strokes, self.ids)})
+
+
+class Copy(_OnChosen):
+    """Copies of chosen strokes, mirrored or moved by a matrix."""
+
+    do: Literal["copy"]
+    matrix: tuple[Number, Number, Number, Number, Number, Number]
+
+    def label(self) -> str:
+        return f"copy {_many(self.ids)}"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        matrix = np.array(self.matrix).reshape(2, 3)
+        copies = [
+            _by_hand(replace(edit.transformed(s, matrix), id=new_id(), track="", link=None))
+            for s in _chosen(strokes, self.ids)
+        ]
+        return [*strokes, *copies]
+
+
+class Rule(Operation):
+    """The model's line rule laid on all strokes, or on the chosen ones."""
+
+    do: Literal["rule"]
+    ids: list[str] = Field(default_factory=list, max_length=5000)
+
+    def label(self) -> str:
+        return "weigh by the line rule"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        weighed = ruled(strokes, context.size, context.rule)
+        wanted = set(self.ids)
+        return [
+            new if not wanted or old.id in wanted else old for old, new in zip(strokes, weighed, strict=True)
+        ]
+
+
+class Delete(Operation):
+    """Chosen strokes taken away."""
+
+    do: Literal["delete"]
+    ids: Ids
+
+    def label(self) -> str:
+        return f"delete {_many(self.ids)}"
+
+    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        return _replaced(strokes, {s.id: [] for s in _chosen(strokes, self.ids)})
+
+
+AnyOperation = Annotated[
+    Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Assign | Vouch
+    | Unlink | Copy | Rule | Delete,
+    Field(discriminator="do"),
+]  # fmt: skip

@@ -1,0 +1,39 @@
+"""From the path of a pen to a stroke."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..core.strokes import Stroke, arc_lengths, corner_indices, fit_curve, resample, smooth_hand
+from ..errors import Refusal
+
+MOST_POINTS = 20_000
+
+
+def stroke_from_pen(path: Sequence[tuple[float, float, float]], width: float, steady: float) -> Stroke:
+    """The curve of a pen path of (x, y, pressure 0..1) points; pressure scales the width, steady smooths in px.
+
+    Raises Refusal for a path too short to be a stroke or with numbers that are not.
+    """
+    data = np.asarray(path, float)
+    if data.ndim != 2 or data.shape[1] != 3 or len(data) > MOST_POINTS or not np.isfinite(data).all():
+        raise Refusal("This stroke could not be read; draw it again")
+    points = data[:, :2]
+    along = arc_lengths(points)
+    if along[-1] < 0.5:
+        points = points[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
+        along, data = np.array([0.0, 1.0]), np.repeat(data[:1], 2, axis=0)
+    raw = resample(points, 1.5)
+    corners = corner_indices(raw, 6, np.deg2rad(50))
+    # Smoothed between corners only, so that a corner drawn stays one.
+    cuts = [0, *corners, len(raw) - 1]
+    runs = [smooth_hand(raw[a : b + 1], steady) for a, b in itertools.pairwise(cuts) if b > a]
+    smooth = np.vstack([runs[0], *(run[1:] for run in runs[1:])])
+    joints = np.cumsum([len(run) - 1 for run in runs])[:-1].tolist()
+    controls, knots = fit_curve(smooth, 0.7, joints)
+    place = arc_lengths(smooth)[knots.astype(int)]
+    pressure = np.interp(place / max(place[-1], 1e-9) * along[-1], along, np.clip(data[:, 2], 0, 1))
+    return Stroke(controls, width * (0.35 + 1.3 * pressure).clip(0.4, 1.5), by="hand")

@@ -1,0 +1,309 @@
+"""What is done to the lines of several drawings at once: traced back, in-betweened, compared."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import asdict, dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from ..core.run import (
+    CHARTS,
+    Held,
+    Lines,
+    Placement,
+    Target,
+    drift_and_tremble,
+    held_parts,
+    inbetween,
+    measure,
+    odd_ones,
+    pairs,
+    register,
+    register_parts,
+    search,
+    spacing,
+)
+from ..core.strokes import Stroke, sample, strokes_from_dicts
+from ..core.strokes.model import new_id
+from ..errors import NotFound, Refusal
+from ..store import Cursor, Row, models, pictures, productions, revisions
+from .derived import Files, lines_key
+from .documents import line_document
+from .proposals import find_lines, keep_hand, taking_place
+
+
+@dataclass(frozen=True)
+class Run:
+    """The drawings of a level in order with their strokes. size: (width, height) px."""
+
+    rows: list[Row]
+    strokes: dict[int, list[Stroke]]
+    size: tuple[int, int]
+    shot: Row
+
+    def index(self, drawing_id: int) -> int:
+        """Where a drawing is in the run. Raises NotFound."""
+        for k, row in enumerate(self.rows):
+            if row["id"] == drawing_id:
+                return k
+        raise NotFound("This drawing is not in the run any more")
+
+
+def load_run(cursor: Cursor, level_id: int) -> Run:
+    """Raises NotFound."""
+    shot = productions.shot_of_level(cursor, level_id)
+    rows = productions.drawings(cursor, level_id)
+    found = revisions.get_documents(cursor, [row["line"] for row in rows])
+    strokes = {
+        row["id"]: strokes_from_dicts(found[row["line"]]["strokes"]) if row["line"] else [] for row in rows
+    }
+    return Run(rows, strokes, (int(shot["width"]), int(shot["height"])), shot)
+
+
+def save_line(cursor: Cursor, action: int, drawing_id: int, strokes: Sequence[Stroke]) -> None:
+    """A new revision of a drawing with these strokes, under an action."""
+    row = revisions.drawing(cursor, drawing_id, lock=True)
+    revisions.revise(cursor, row, action, line=revisions.put_document(cursor, line_document(list(strokes))))
+
+
+def _picked(run: Run, drawing_id: int, ids: Sequence[str], part: str) -> list[Stroke]:
+    run.index(drawing_id)
+    wanted = set(ids)
+    found = [s for s in run.strokes[drawing_id] if s.id in wanted or (part and s.part == part)]
+    if not found:
+        raise NotFound("The strokes to trace back are not in the drawing any more; choose them again")
+    return found
+
+
+def trace_back(
+    cursor: Cursor,
+    level_id: int,
+    drawing_id: int,
+    ids: Sequence[str],
+    part: str,
+    targets: Sequence[int],
+    registered: bool,
+    linked: bool,
+) -> list[int]:
+    """Puts strokes of one drawing exactly into others; returns the drawings that changed.
+
+    part: with a name, all strokes of that part go and take the place of the part there. registered: moved as a whole to
+    where the same lines lie in each target; otherwise just where they are. linked: a later change follows.
+    Raises NotFound and Refusal.
+    """
+    run = load_run(cursor, level_id)
+    source = _picked(run, drawing_id, ids, part)
+    others = [d for d in dict.fromkeys(targets) if d != drawing_id]
+    if not others:
+        raise Refusal(
+            "Choose the drawings to trace back to on the sheet: click one, then Shift and click another"
+        )
+    for target in others:
+        run.index(target)
+    action = revisions.begin_action(
+        cursor, f"trace {len(source)} stroke{'s' * (len(source) != 1)} back to {len(others)} drawings"
+    )
+    home = (1.0, 0.0, 0.0, 0.0)
+    marked = {
+        s.id: replace(s, track=s.track or s.id, link=(s.link or home) if linked else s.link, by="hand")
+        for s in source
+    }
+    save_line(cursor, action, drawing_id, [marked.get(s.id, s) for s in run.strokes[drawing_id]])
+    lines = Lines.of(source, run.size)
+    for target in others:
+        there = run.strokes[target]
+        place = Placement()
+        if registered and there:
+            of_part = [s for s in there if part and s.part == part] or there
+            over = Lines.of(of_part, run.size)
+            place, _ = register(lines, Target(over), [place, *search(lines, over)], rigid=True)
+        new = []
+        for stroke in marked.values():
+            own = (
+                Placement.from_numbers(stroke.link).then(place).numbers() if linked and stroke.link else None
+            )
+            new.append(
+                replace(stroke, controls=place.apply(stroke.controls), id=new_id(), link=own, confidence=1.0)
+            )
+        save_line(cursor, action, target, taking_place(there, new, part))
+    return [drawing_id, *others]
+
+
+def between(
+    cursor: Cursor, level_id: int, first: int, last: int, chart: str | Sequence[float], part: str = ""
+) -> tuple[list[int], int, int]:
+    """Gives the drawings between two lined ones interpolated strokes; what a hand made in them stays.
+
+    Returns the drawings changed, how many strokes were matched and how many had no counterpart.
+    Raises NotFound and Refusal.
+    """
+    run = load_run(cursor, level_id)
+    a, b = sorted((run.index(first), run.index(last)))
+    inner = run.rows[a + 1 : b]
+    if not inner:
+        raise Refusal("There is no drawing between these two; choose two that are farther apart")
+    start, end = ([s for s in run.strokes[run.rows[k]["id"]] if not part or s.part == part] for k in (a, b))
+    for k, strokes in ((a, start), (b, end)):
+        if not strokes:
+            raise Refusal(
+                f"Drawing {run.rows[k]['number']} has no line{' of this part' if part else ''} yet; clean it first"
+            )
+    try:
+        shares = spacing(chart, len(inner))
+    except ValueError as error:
+        raise Refusal(str(error)[:1].upper() + str(error)[1:]) from error
+    matched = pairs(start, end, run.size)
+    if not matched:
+        raise Refusal("No stroke of one drawing was found again in the other; trace or fit one of them first")
+    action = revisions.begin_action(cursor, f"in-between {len(inner)} drawing{'s' * (len(inner) != 1)}")
+    for row, strokes in zip(inner, inbetween(start, end, matched, shares), strict=True):
+        present = run.strokes[row["id"]]
+        rest = [s for s in present if part and s.part != part]
+        save_line(cursor, action, row["id"], rest + keep_hand([s for s in present if s not in rest], strokes))
+    lost = len(start) + len(end) - 2 * len(matched)
+    return [row["id"] for row in inner], len(matched), lost
+
+
+def found_lines(cursor: Cursor, files: Files, row: Row, reading: dict[str, Any]) -> list[Stroke]:
+    """The strokes found in a drawing's rough, from the derived files or computed now."""
+
+    def make() -> bytes:
+        body = pictures.get(cursor, row["rough"])["body"]
+        return json.dumps(find_lines(f"drawing {row['number']}", body, reading)).encode()
+
+    path = files.get(lines_key(row["rough"], reading), ".json", make)
+    return strokes_from_dicts(json.loads(path.read_bytes()))
+
+
+def held(cursor: Cursor, level_id: int, files: Files) -> list[dict[str, Any]]:
+    """Parts whose roughs do not move between neighbouring drawings beyond the scatter, to be made equal.
+
+    Runs that are traced back already are left out.
+    """
+    run = load_run(cursor, level_id)
+    names = sorted({s.part for strokes in run.strokes.values() for s in strokes if s.part})
+    if not names:
+        return []
+    found = [found_lines(cursor, files, row, run.shot["reading"]) for row in run.rows]
+    lines = [run.strokes[row["id"]] for row in run.rows]
+
+    def still_to_do(item: Held) -> bool:
+        first = {s.track or s.id for s in lines[item.first] if s.part == item.part}
+        return any(
+            {s.track or s.id for s in lines[k] if s.part == item.part and s.by == "hand"} != first
+            for k in range(item.first + 1, item.last + 1)
+        )
+
+    return [
+        {
+            **asdict(item),
+            "moves": round(item.moves, 1),
+            "scatter": round(item.scatter, 1),
+            "drawings": [run.rows[k]["id"] for k in range(item.first, item.last + 1)],
+            "numbers": [run.rows[item.first]["number"], run.rows[item.last]["number"]],
+        }
+        for item in held_parts(names, lines, found, run.size)
+        if still_to_do(item)
+    ]
+
+
+def over(cursor: Cursor, level_id: int, here: int, other: int, part: str = "") -> tuple[Placement, float]:
+    """The placement that lays another drawing, or a part of it, over this one, and how well it fits, 0..1."""
+    run = load_run(cursor, level_id)
+    run.index(here)
+    run.index(other)
+    mine, theirs = (
+        [s for s in run.strokes[d] if not part or s.part == part] or run.strokes[d] for d in (here, other)
+    )
+    if not mine or not theirs:
+        raise Refusal("Both drawings need a line to be laid over each other; clean them first")
+    (found,) = register_parts(mine, [theirs], run.size)
+    assert found is not None
+    return found[0], 1 - found[1]
+
+
+Box = tuple[float, float, float, float]
+
+
+def ledge(
+    cursor: Cursor, level_id: int, reference: int, part: str, box: Box | None, path: Callable[[Stroke], str]
+) -> dict[str, Any]:
+    """A part of all drawings, registered on the reference drawing, with its measures, odd ones first.
+
+    box: left, top, right, bottom in the reference drawing instead of a part. path: writes a stroke's centre line.
+    """
+    run = load_run(cursor, level_id)
+    run.index(reference)
+    of_reference = run.strokes[reference]
+    chosen = [s for s in of_reference if (_inside(s, box) if box else s.part == part)]
+    if not chosen:
+        raise Refusal(
+            "There is no line of this part in the reference drawing; choose another drawing or part"
+        )
+    per_drawing: list[list[Stroke]] = []
+    if box:
+        lines = Lines.of(chosen, run.size)
+        for row in run.rows:
+            strokes = run.strokes[row["id"]]
+            if not strokes or row["id"] == reference:
+                per_drawing.append(chosen if strokes else [])
+                continue
+            there = Lines.of(strokes, run.size)
+            place, _ = register(lines, Target(there), [Placement(), *search(lines, there, 120)])
+            back = place.inverse()
+            per_drawing.append(
+                [s for s in strokes if _inside(replace(s, controls=back.apply(s.controls)), box)]
+            )
+    else:
+        per_drawing = [[s for s in run.strokes[row["id"]] if s.part == part] for row in run.rows]
+    places = register_parts(chosen, per_drawing, run.size)
+    measures = [measure(strokes) for strokes in per_drawing]
+    creep = drift_and_tremble(chosen, per_drawing, run.size)
+    says = None
+    if run.shot["model_id"] and part and not box:
+        says = models.model(cursor, run.shot["model_id"])["measures"].get(part)
+    odd = np.max(
+        [
+            odd_ones([getattr(m, name) if m else None for m in measures], says.get(name) if says else None)
+            for name in ("weight", "length", "area", "count")
+        ],
+        axis=0,
+    )
+    low, high = _extent(chosen)
+    cells = []
+    for k, row in enumerate(run.rows):
+        m, laid = measures[k], places[k]
+        cells.append(
+            {
+                "id": row["id"],
+                "number": row["number"],
+                "paths": [[path(s), round(float(s.widths.mean()), 2), s.confidence < 0.5] for s in per_drawing[k]],
+                "matrix": laid[0].matrix.T.ravel().round(5).tolist() if laid else None,
+                "measures": {
+                    "weight": round(m.weight, 2), "length": round(m.length), "area": round(m.area), "count": m.count
+                } if m else None,
+                "odd": round(float(odd[k]), 2),
+                "at": m.centre if m else None,
+                "drift": round(creep[k][0], 1) if creep[k] else None,  # type: ignore[index]
+                "tremble": round(creep[k][1], 1) if creep[k] else None,  # type: ignore[index]
+            }
+        )  # fmt: skip
+    return {"cells": cells, "box": [*low, *high], "model": says}
+
+
+def _inside(stroke: Stroke, box: Box) -> bool:
+    points = sample(stroke, 4.0)[0]
+    inside = (points >= np.array(box[:2])).all(axis=1) & (points <= np.array(box[2:])).all(axis=1)
+    return bool(inside.mean() >= 0.5)
+
+
+def _extent(strokes: Sequence[Stroke]) -> tuple[list[float], list[float]]:
+    points = np.vstack([sample(s, 4.0)[0] for s in strokes])
+    margin = 0.08 * float(np.ptp(points, axis=0).max()) + 6
+    return (points.min(axis=0) - margin).round(1).tolist(), (points.max(axis=0) + margin).round(1).tolist()
+
+
+__all__ = ["CHARTS", "Run", "between", "found_lines", "held", "ledge", "load_run", "over", "trace_back"]

@@ -1,0 +1,202 @@
+"""Strokes through the run: registration, fitting, in-betweens, held parts and measures."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
+
+from schoon.core.run import (
+    Lines,
+    Placement,
+    Target,
+    cut_at_doubt,
+    drift_and_tremble,
+    fit_to,
+    held_parts,
+    inbetween,
+    measure,
+    odd_ones,
+    pairs,
+    register,
+    search,
+    spacing,
+)
+from schoon.core.strokes import Stroke, sample
+from schoon.core.strokes.edit import count, split, turned_round
+
+from .test_edit import ring, straight, wave
+
+SIZE = (400, 300)
+
+
+def face() -> list[Stroke]:
+    return [
+        replace(ring((200, 150), 90), part="head"),
+        replace(ring((230, 120), 18), part="head"),
+        replace(wave(150, 240, 190, 6), part="head"),
+        replace(straight((110, 145), (60, 60)), part="ear"),
+    ]
+
+
+def placed(strokes: list[Stroke], place: Placement) -> list[Stroke]:
+    return [replace(s, controls=place.apply(s.controls)) for s in strokes]
+
+
+def gap(strokes: list[Stroke], others: list[Stroke]) -> float:
+    tree = cKDTree(np.vstack([sample(s, 1.0)[0] for s in others]))
+    return float(np.mean(tree.query(np.vstack([sample(s, 2.0)[0] for s in strokes]))[0]))
+
+
+placements = st.builds(
+    lambda angle, scale, x, y: Placement(complex(scale * np.exp(1j * angle)), complex(x, y)),
+    st.floats(-3, 3), st.floats(0.5, 2), st.floats(-80, 80), st.floats(-80, 80),
+)  # fmt: skip
+
+
+@given(placements, placements)
+def test_placements_undo_and_chain(a: Placement, b: Placement) -> None:
+    points = np.array([[3.0, 4.0], [-20.0, 7.5], [100.0, 50.0]])
+    assert a.then(a.inverse()).apply(points) == pytest.approx(points, abs=1e-6)
+    assert a.then(b).apply(points) == pytest.approx(b.apply(a.apply(points)), abs=1e-6)
+    assert Placement.from_numbers(a.numbers()) == a
+    assert a.part_way(1).apply(points) == pytest.approx(a.apply(points), abs=1e-6)
+    assert a.part_way(0).apply(points) == pytest.approx(points, abs=1e-6)
+    c, t = a.matrix[:, :2], a.matrix[:, 2]
+    assert points @ c.T + t == pytest.approx(a.apply(points), abs=1e-6)
+
+
+@given(placements)
+def test_the_placement_between_points_is_found(place: Placement) -> None:
+    points = np.random.default_rng(0).uniform(0, 300, (20, 2))
+    found = Placement.between(points, place.apply(points))
+    assert found.turn == pytest.approx(place.turn, abs=1e-6)
+    assert found.shift == pytest.approx(place.shift, abs=1e-4)
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.floats(-0.3, 0.3), st.floats(-50, 50), st.floats(-40, 40))
+def test_registration_finds_how_a_figure_moved(angle: float, x: float, y: float) -> None:
+    turn = complex(np.exp(1j * angle))
+    centre = complex(200, 150)
+    moved = Placement(turn, centre - turn * centre + complex(x, y))
+    lines, there = Lines.of(face(), SIZE), Lines.of(placed(face(), moved), SIZE)
+    found, cost = register(lines, Target(there), [Placement(), *search(lines, there)])
+    away = np.hypot(*(found.apply(lines.points) - moved.apply(lines.points)).T)
+    assert away.mean() < 2
+    assert cost < 0.2
+
+
+def test_strokes_are_fitted_to_a_rough_that_moved_and_changed() -> None:
+    source = face()
+    turn = complex(np.exp(0.08j))
+    target = placed(source, Placement(turn, complex(14, -9)))
+    target[2] = replace(wave(150, 240, 196, 14), controls=target[2].controls + (0, 5))
+    drawn = [turned_round(s) for s in target[::-1]]
+    result = fit_to(source, drawn, SIZE)
+    assert gap(result.strokes, target) < 1.2
+    assert [len(s.controls) for s in result.strokes] == [len(s.controls) for s in source]
+    assert [s.track for s in result.strokes] == [s.id for s in source]
+    assert [s.part for s in result.strokes] == [s.part for s in source]
+    assert min(s.confidence for s in result.strokes) > 0.8
+    assert result.new == []
+    assert result.strokes[0].closed
+
+
+def test_doubt_shows_where_the_rough_disagrees_and_new_lines_are_named() -> None:
+    source = face()
+    rough = [
+        source[0],
+        source[1],
+        split(source[2], 0.4 * count(source[2]))[0],
+        straight((330, 40), (380, 200)),
+    ]
+    result = fit_to(source, rough, SIZE)
+    pieces = cut_at_doubt(result.strokes, rough, SIZE)
+    doubtful = [s for s in pieces if s.confidence < 0.5]
+    assert gap(doubtful, [source[2], source[3]]) < 4
+    assert any(s.part == "ear" for s in doubtful)
+    assert {s.id for s in pieces} >= {s.id for s in result.strokes[:2]}
+    assert gap(result.new, [rough[3]]) < 1
+    assert all(s.confidence < 0.5 for s in result.new)
+
+
+def test_strokes_are_matched_by_track_then_by_place_and_shape() -> None:
+    a = face()
+    moved = placed(a, Placement(1, complex(12, 6)))
+    shuffled = [replace(moved[k], id=f"other{k}") for k in (2, 0, 3, 1)]
+    assert pairs(a, shuffled, SIZE) == [(0, 1), (1, 3), (2, 0), (3, 2)]
+    tracked = [replace(moved[k], track=a[k].id) for k in (3, 0)]
+    assert set(pairs(a, tracked, SIZE)) == {(3, 0), (0, 1)}
+    assert pairs(a, [], SIZE) == []
+
+
+def test_a_rigid_part_moves_along_an_arc_and_stays_rigid() -> None:
+    arm = [replace(straight((200, 150), (300, 150)), part="arm"), replace(ring((300, 150), 12), part="arm")]
+    quarter = Placement(
+        complex(np.exp(0.5j * np.pi)), complex(200, 150) - complex(np.exp(0.5j * np.pi)) * complex(200, 150)
+    )
+    (middle,) = inbetween(arm, placed(arm, quarter), [(0, 0), (1, 1)], [0.5])
+    # Half way round, not half way across: the hand keeps its distance from the shoulder.
+    hand = sample(middle[1])[0].mean(axis=0)
+    assert np.hypot(*(hand - (200, 150))) == pytest.approx(100, abs=1)
+    assert hand == pytest.approx((200 + 70.7, 150 + 70.7), abs=1.5)
+    assert middle[1].closed
+    assert middle[0].track == arm[0].id
+
+
+def test_strokes_of_other_points_are_interpolated_all_the_same() -> None:
+    a = wave(40, 360, 100, 30)
+    b = turned_round(wave(40, 360, 200, 60))
+    b = replace(b, controls=b.controls, part=a.part)
+    first, last = inbetween([a], [b], [(0, 0)], [0.001, 0.999])
+    assert gap(first, [a]) < 1.5
+    assert gap(last, [b]) < 1.5
+
+
+def test_spacing_charts_rise_and_gather_where_they_say() -> None:
+    assert spacing("even", 3) == pytest.approx([0.25, 0.5, 0.75])
+    assert all(i > e for i, e in zip(spacing("ease in", 3), spacing("even", 3), strict=True))
+    assert all(o < e for o, e in zip(spacing("ease out", 3), spacing("even", 3), strict=True))
+    assert spacing([0.33, 0.66], 2) == [0.33, 0.66]
+    for wrong in ("bouncy", [0.5], [0.7, 0.3], [0.0, 0.5]):
+        with pytest.raises(ValueError, match=r"spacing"):
+            spacing(wrong, 2)
+
+
+def test_held_parts_are_found_and_moving_ones_are_not() -> None:
+    rng = np.random.default_rng(3)
+    found = []
+    for k in range(4):
+        head = [replace(s, controls=s.controls + rng.normal(0, 0.15, 2)) for s in face() if s.part == "head"]
+        ear = [replace(s, controls=s.controls + (6.0 * k, 0)) for s in face() if s.part == "ear"]
+        found.append(head + ear)
+    (held,) = held_parts(["head", "ear"], found, found, SIZE)
+    assert (held.part, held.first, held.last) == ("head", 0, 3)
+    assert held.moves < held.scatter
+
+
+def test_measures_drift_and_tremble() -> None:
+    assert measure([]) is None
+    m = measure(face())
+    assert m is not None
+    assert (m.weight, m.count) == (pytest.approx(4), 4)
+    assert m.area > 3.1 * 90 * 90 * 0.95
+    drawings = [
+        [replace(s, controls=s.controls + (2.0 * k + 3.0 * (k == 2), 0)) for s in face()] for k in range(5)
+    ]
+    creep = drift_and_tremble(drawings[0], [*drawings, []], SIZE)
+    assert [round(c[0]) if c else None for c in creep] == [0, 2, 7, 6, 8, None]
+    assert creep[2] is not None
+    assert creep[2][1] == pytest.approx(3, abs=0.3)
+
+
+def test_odd_values_stand_out_and_missing_ones_most() -> None:
+    odd = odd_ones([10, 10.2, 9.9, 14, None])
+    assert odd[4] > odd[3] > 3 > odd[0]
+    assert odd_ones([10, 10, 10], expected=20)[0] > 3
+    assert odd_ones([None]) == [0.0]
