@@ -261,7 +261,7 @@ def ledge(
         per_drawing = [[s for s in run.strokes[row["id"]] if s.part == part] for row in run.rows]
     places = register_parts(chosen, per_drawing, run.size)
     measures = [measure(strokes) for strokes in per_drawing]
-    creep = drift_and_tremble(chosen, per_drawing, run.size)
+    creep = drift_and_tremble(chosen, places)
     says = None
     if run.shot["model_id"] and part and not box:
         says = models.model(cursor, run.shot["model_id"])["measures"].get(part)

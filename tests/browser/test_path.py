@@ -227,11 +227,11 @@ def test_work_waits_in_the_browser_while_the_server_is_away(page: Page, tmp_path
     stage(page, "Line")
     page.wait_for_function("document.getElementById('paper').dataset.drawing")
     page.wait_for_timeout(300)
-    page.route("**/trace", lambda route: route.abort())
+    page.route("**/line", lambda route: route.abort())
     drag(page, [(100, 100), (200, 150), (300, 120)])
     expect(page.locator("#notice")).to_contain_text("wait here")
     assert strokes(page) == 0
-    page.unroute("**/trace")
+    page.unroute("**/line")
     expect(page.locator("#paper .ink path")).to_have_count(1, timeout=8000)
     page.reload()
     expect(page.locator("#paper .ink path")).to_have_count(1)

@@ -119,9 +119,14 @@ def test_smoothing_takes_the_tremor_and_keeps_ends_and_corner() -> None:
 def test_weighing_a_stretch_leaves_the_rest_as_it_is() -> None:
     stroke = wave()
     heavy = edit.weighted(stroke, 2.0, 1.0, 1.8)
-    widths = np.interp([0.2, 1.4], np.linspace(0, edit.count(stroke), 200), sample_widths(heavy, 200))
-    assert widths[0] == pytest.approx(4, abs=0.1)
-    assert widths[1] > 6
+
+    def width_at(place: float) -> float:
+        there, _ = edit.nearest(heavy, edit.at(stroke, np.array([place]))[0])
+        return float(np.interp(there, np.arange(len(heavy.widths)), heavy.widths))
+
+    assert width_at(0.4) == pytest.approx(4, abs=0.1)
+    assert width_at(1.4) == pytest.approx(8, abs=0.1)
+    assert width_at(2.4) == pytest.approx(4, abs=0.1)
     assert apart(stroke, heavy) < 0.5
     assert (edit.weighted(stroke, 2.0).widths == 8).all()
 

@@ -23,6 +23,7 @@ from schoon.core.run import (
     odd_ones,
     pairs,
     register,
+    register_parts,
     search,
     spacing,
 )
@@ -189,7 +190,7 @@ def test_measures_drift_and_tremble() -> None:
     drawings = [
         [replace(s, controls=s.controls + (2.0 * k + 3.0 * (k == 2), 0)) for s in face()] for k in range(5)
     ]
-    creep = drift_and_tremble(drawings[0], [*drawings, []], SIZE)
+    creep = drift_and_tremble(drawings[0], register_parts(drawings[0], [*drawings, []], SIZE))
     assert [round(c[0]) if c else None for c in creep] == [0, 2, 7, 6, 8, None]
     assert creep[2] is not None
     assert creep[2][1] == pytest.approx(3, abs=0.3)

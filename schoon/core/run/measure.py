@@ -79,9 +79,18 @@ def register_parts(
             )
             found.append((place, target.cost(lines.placed(place), 12 * lines.unit)))
         else:
-            starts = [Placement(), *search(lines, target_lines)]
-            found.append(register(lines, target, starts))
+            before = next((f[0] for f in reversed(found) if f), Placement())
+            place, cost = register(lines, target, [before])
+            if cost > _LAID:
+                place, cost = register(lines, target, [before, Placement(), *search(lines, target_lines)])
+            found.append((place, cost))
     return found
+
+
+_MISSING = 99.0
+
+_LAID = 0.25
+"""Cost of a registration that is good enough not to try other starts."""
 
 
 def odd_ones(values: Sequence[float | None], expected: float | None = None) -> list[float]:
@@ -95,7 +104,7 @@ def odd_ones(values: Sequence[float | None], expected: float | None = None) -> l
     middle = float(np.median(known))
     spread = max(1.4826 * float(np.median(np.abs(known - middle))), 0.03 * abs(middle), 1e-6)
     centres = [middle] if expected is None else [middle, expected]
-    return [9.0 if v is None else max(abs(v - c) / spread for c in centres) for v in values]
+    return [_MISSING if v is None else max(abs(v - c) / spread for c in centres) for v in values]
 
 
 @dataclass(frozen=True)
@@ -161,11 +170,10 @@ def _stays(strokes: Sequence[Stroke], target: Target, size: tuple[int, int], sca
 
 
 def drift_and_tremble(
-    first: Sequence[Stroke], drawings: Sequence[Sequence[Stroke]], size: tuple[int, int]
+    first: Sequence[Stroke], places: Sequence[tuple[Placement, float] | None]
 ) -> list[tuple[float, float] | None]:
     """Per drawing how far the part has crept from the first drawing and how much it shakes against the mean of its
-    neighbours, both px; None where the part is missing."""
-    places = register_parts(first, drawings, size)
+    neighbours, both px; None where the part is missing. places: as `register_parts` finds them."""
     centre = np.vstack([sample(s)[0] for s in first]).mean(axis=0) if first else np.zeros(2)
     at: list[Points | None] = [
         None if found is None else found[0].inverse().apply(centre[None])[0] for found in places

@@ -362,41 +362,55 @@ def redrawn(stroke: Stroke, fresh: Stroke) -> Stroke:
             end = float(count(base))
         pieces = _around(base, a, b, end, fresh)
         closing = pieces[-1].controls[-1] - pieces[0].controls[0]
-        whole = _chain(stroke, pieces)
+        whole = _chain(stroke, pieces, fresh)
         if np.hypot(*closing) > 1e-6:
             whole.controls[-1] = whole.controls[0]
         return whole
     # A fresh line that begins or ends beyond the stroke's end replaces the end as well.
     pieces = _around(stroke, a, b, end, fresh)
-    return _chain(stroke, pieces)
+    return _chain(stroke, pieces, fresh)
 
 
 def _around(stroke: Stroke, a: float, b: float, end: float, fresh: Stroke) -> list[Stroke]:
     if a > b:
-        a, b, fresh = b, a, turned_round(fresh)
+        a, b = b, a
+        fresh = turned_round(fresh)
     slack = 0.04
     pieces = [fresh]
     if a > slack:
-        pieces.insert(0, cut(stroke, 0, a))
+        pieces.insert(0, _knot_near_end(cut(stroke, 0, a), last=True))
     if b < end - slack:
-        pieces.append(cut(stroke, b, end))
+        pieces.append(_knot_near_end(cut(stroke, b, end), last=False))
     return pieces
 
 
-def _chain(stroke: Stroke, pieces: Sequence[Stroke]) -> Stroke:
-    """Pieces end to end: the fresh one is led into its neighbours without a step in place or weight."""
+def _knot_near_end(stroke: Stroke, last: bool) -> Stroke:
+    """The same line with a knot a little before its end, so that turning the end changes only that little."""
+    places = places_along(stroke, 2.0)
+    along = arc_lengths(at(stroke, places))
+    reach = 2.5 * float(stroke.widths.mean())
+    if along[-1] < 2 * reach:
+        return stroke
+    return divided(stroke, [float(np.interp(along[-1] - reach if last else reach, along, places))])
+
+
+def _chain(stroke: Stroke, pieces: Sequence[Stroke], fresh: Stroke) -> Stroke:
+    """Pieces end to end: the old ones are led into the fresh one without a step in place, way or weight."""
     controls, widths = pieces[0].controls.copy(), pieces[0].widths.copy()
     for piece in pieces[1:]:
         following = piece.controls.copy()
-        step = controls[-1] - following[0]
-        following[:2] += step
-        if len(following) == 4 and len(pieces) > 2 and piece is not pieces[-1]:
-            following[2] += step / 3
         into, out = controls[-1] - controls[-2], following[1] - following[0]
+        leads = piece.id == fresh.id
+        step = controls[-1] - following[0]
+        if leads:
+            controls[-2:] -= step
+        else:
+            following[:2] += step
         if _turn(into, out) < np.deg2rad(40):
-            along = _unit(_unit(into) + _unit(out))
-            controls[-2] = controls[-1] - along * np.hypot(*into)
-            following[1] = following[0] + along * np.hypot(*out)
+            if leads:
+                controls[-2] = controls[-1] - _unit(out) * np.hypot(*into)
+            else:
+                following[1] = following[0] + _unit(into) * np.hypot(*out)
         joint = (widths[-1] + piece.widths[0]) / 2
         controls = np.vstack([controls, following[1:]])
         widths = np.concatenate([widths[:-1], [joint], piece.widths[1:]])

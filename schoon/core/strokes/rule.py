@@ -71,13 +71,13 @@ def _outside(ink: NDArray[np.bool_]) -> NDArray[np.uint8]:
 
 
 def ruled(strokes: Sequence[Stroke], size: tuple[int, int], rule: LineRule) -> list[Stroke]:
-    """The strokes in the weights of the rule. Raises nothing; an empty drawing stays empty."""
+    """The strokes in the weights of the rule. An empty drawing stays empty."""
     kinds = kinds_of(strokes, size, rule)
     weighed = [
         replace(s, widths=np.full(len(s.widths), rule.width(kind)), corner=rule.corner)
         for s, kind in zip(strokes, kinds, strict=True)
     ]
-    if rule.taper <= 0:
+    if rule.taper <= 0 or not weighed:
         return weighed
     free = _free_ends(weighed)
     return [

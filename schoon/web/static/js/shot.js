@@ -302,6 +302,7 @@ $('paper').addEventListener('pointermove', (event) => {
   const pot = drawings.paintNow(app.current)?.paint[n]?.pot;
   for (const item of document.querySelectorAll('#pots li')) item.classList.toggle('under', Number(item.dataset.pot) === pot);
 });
+$('paper').addEventListener('dblclick', (event) => tool?.double?.(event, app.view.toPaper(event.clientX, event.clientY)));
 const lift = (how) => () => { const done = stroke; stroke = null; done?.[how](); };
 $('paper').addEventListener('pointerup', lift('up'));
 $('paper').addEventListener('pointercancel', lift('cancel'));

@@ -114,13 +114,16 @@ export function chooseTools(app, chosen, hand) {
       if (node && open(node)) {
         const { id } = node.dataset;
         if (event.shiftKey) { chosen.toggle(id); return null; }
-        if (event.detail === 2) { choosePart(id); return null; }
         if (!chosen.ids.has(id)) chosen.set([id]);
         let matrix = shifted(0, 0);
         return drag((to) => { matrix = shifted(to[0] - from[0], to[1] - from[1]); chosen.preview(matrix); }, () => chosen.place(matrix, 'move'));
       }
       if (!event.shiftKey) chosen.clear();
       return crossing(event, from);
+    },
+    double(event) {
+      const node = strokeAt(event.clientX, event.clientY);
+      if (open(node)) choosePart(node.dataset.id);
     },
   };
 

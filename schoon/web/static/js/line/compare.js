@@ -5,6 +5,7 @@ import { get, notice, post } from '../api.js';
 const WORDS = { weight: 'weight', length: 'length', area: 'area', count: 'lines' };
 
 let last = null;
+let wanted = '';
 let part = '';
 let box = null;
 
@@ -28,16 +29,23 @@ export async function compare(app, ledge) {
   const query = box ? box.map((v) => `box=${v.toFixed(1)}`).join('&') : `part=${encodeURIComponent(part)}`;
   const asked = `${query} ${reference.id} ${app.data.run.map((d) => d.revision).join()}`;
   if (last?.asked !== asked) {
+    if (wanted === asked) return;
+    wanted = asked;
     if (!last) body.innerHTML = '<p class="empty">Registering …</p>';
     try {
       const found = await get(`/api/levels/${app.data.shot.level_id}/ledge?reference=${reference.id}&${query}`);
+      // Another part may have been asked for meanwhile.
+      if (wanted !== asked) return;
       last = { ...found, asked, reference };
     } catch (error) {
+      if (wanted !== asked) return;
       last = null;
+      wanted = '';
       body.innerHTML = '<p class="empty"></p>';
       body.firstChild.textContent = error.message;
       return;
     }
+    wanted = '';
     if (ledge.view !== 'compare') return;
   }
   show(app, ledge);
@@ -74,7 +82,7 @@ function summary(app, ledge, model, first) {
     const values = last.cells.map((c) => c[name]);
     const top = Math.max(4, ...values.filter((v) => v !== null));
     const points = values.map((v, k) => (v === null ? null : [6 + (k * 148) / Math.max(1, values.length - 1), 34 - (v / top) * 28]));
-    return `<figure><figcaption>${name === 'drift' ? 'drift from' : 'tremble,'} ${name === 'drift' ? `drawing ${last.reference.number}` : 'against neighbours'} <i class="quiet">up to ${Math.max(0, ...values.filter((v) => v !== null))} px</i></figcaption>
+    return `<figure><figcaption title="${name === 'drift' ? `how far it has crept from drawing ${last.reference.number}` : 'how much it shakes against its neighbours'}">${name} <i class="quiet">up to ${Math.max(0, ...values.filter((v) => v !== null))} px</i></figcaption>
       <svg viewBox="0 0 160 40"><path d="${points.filter(Boolean).map((p, k) => `${k ? 'L' : 'M'}${p.join(' ')}`).join('')}"/>${points.map((p, k) => (p ? `<circle cx="${p[0]}" cy="${p[1]}" r="3.2" data-id="${last.cells[k].id}"><title>drawing ${last.cells[k].number}: ${values[k]} px</title></circle>` : '')).join('')}</svg></figure>`;
   };
   box.innerHTML = `${curve('drift')}${curve('tremble')}`;

@@ -58,6 +58,13 @@ export class LineLedge {
     const { run } = app.data;
     const bare = run.filter((d) => !d.strokes).map((d) => d.id);
     const some = app.chosen.size > 1;
+    if (run.length > bare.length) {
+      const ids = some ? [...app.chosen] : run.filter((d) => d.strokes).map((d) => d.id);
+      this.button('Weigh by the line rule', async () => {
+        const answer = await this.post('weigh', { drawings: ids });
+        if (answer) notice(`The line rule is laid on ${answer.drawings.length} drawing${answer.drawings.length === 1 ? '' : 's'}; it can be undone as one`);
+      }, false, 'weigh-rule');
+    }
     this.button('Clean this drawing', () => this.clean([app.current.id]), false, 'clean-this');
     const label = some ? `Clean ${app.chosen.size} chosen` : bare.length && bare.length < run.length ? `Clean ${bare.length} still rough` : `Clean all ${run.length}`;
     this.button(label, () => this.clean(some ? [...app.chosen] : bare.length ? bare : run.map((d) => d.id)), true, 'clean-all');

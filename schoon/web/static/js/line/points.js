@@ -68,7 +68,7 @@ export function pointTools(app, hand) {
     enter() { show(); },
     leave() { shown = null; active = null; app.paper.layers.frame.replaceChildren(); },
     redrawn() { show(); },
-    down(event, from) {
+    down(event) {
       const index = event.target.dataset?.index;
       const stroke = strokeNow();
       if (index !== undefined && stroke) {
@@ -87,14 +87,14 @@ export function pointTools(app, hand) {
       }
       const hit = strokeAt(event.clientX, event.clientY);
       if (!hit) { shown = null; active = null; show(); return null; }
-      if (hit.dataset.id === shown && event.detail === 2) {
-        change(app, { do: 'knot', id: shown, at: from.map((v) => round(v)) }).then(() => app.draw());
-        return null;
-      }
       shown = hit.dataset.id;
       active = null;
       show();
       return null;
+    },
+    double(event, from) {
+      if (!shown || strokeAt(event.clientX, event.clientY)?.dataset.id !== shown) return;
+      change(app, { do: 'knot', id: shown, at: from.map((v) => round(v)) }).then(() => app.draw());
     },
     remove() {
       const stroke = strokeNow();

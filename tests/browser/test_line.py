@@ -1,0 +1,370 @@
+"""Every tool of the Line stage by pointer and keyboard, on three drawings of a ring and two crossing lines."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from schoon.core.strokes import Stroke, fit_curve
+from schoon.formats.pictures import encode_png
+from schoon.store import Store, models, pictures, productions, revisions
+from schoon.work.documents import line_document
+
+from .test_path import drag, on_screen
+
+pytestmark = pytest.mark.browser
+
+SIZE = (960, 540)
+
+
+def rough(shift: int) -> bytes:
+    picture = np.full((SIZE[1], SIZE[0], 3), 246, np.uint8)
+    cv2.circle(picture, (300 + shift, 270), 130, (60, 60, 60), 4, cv2.LINE_AA)
+    cv2.line(picture, (560, 270), (860, 270), (60, 60, 60), 4, cv2.LINE_AA)
+    cv2.line(picture, (700, 120), (700, 420), (60, 60, 60), 4, cv2.LINE_AA)
+    cv2.line(picture, (80, 480), (880, 484), (90, 130, 220), 4, cv2.LINE_AA)
+    return encode_png(picture)
+
+
+def lined(shift: int) -> list[Stroke]:
+    """The drawing's dark lines as clean strokes."""
+    t = np.linspace(0, 2 * np.pi, 200)
+    ring = np.c_[300 + shift + 130 * np.cos(t), 270 + 130 * np.sin(t)]
+    ring[-1] = ring[0]
+    lines = [ring, np.linspace((560, 270), (860, 270), 60), np.linspace((700, 120), (700, 420), 60)]
+    fitted = [fit_curve(line, 0.3, closed=k == 0)[0] for k, line in enumerate(lines)]
+    return [Stroke(c, np.full((len(c) - 1) // 3 + 1, 4.0)) for c in fitted]
+
+
+@pytest.fixture
+def desk(page: Page, store: Store) -> Page:
+    """A shot of three lined drawings, opened at Line."""
+    with store.transaction() as cursor:
+        production = productions.create(cursor, "Quay")
+        model = models.create(cursor, production, "Pim")
+        key = models.add_key(cursor, model, "Day", "#1d2b3a", "#ffffff", {})
+        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", model, key)
+        rows = [
+            (k, "key" if k != 2 else "inbetween", pictures.put(cursor, rough(8 * k), "image/png", *SIZE))
+            for k in (1, 2, 3)
+        ]
+        productions.fill_shot(cursor, shot, level, SIZE, rows, {1: 1, 3: 2, 5: 3}, 6)
+        for row in productions.drawings(cursor, level):
+            action = revisions.begin_action(cursor, "clean")
+            document = revisions.put_document(cursor, line_document(lined(8 * row["number"])))
+            revisions.revise(cursor, revisions.drawing(cursor, row["id"]), action, line=document)
+    page.goto(f"/shots/{shot}/line")
+    page.wait_for_function("document.querySelectorAll('#paper .ink path').length > 1")
+    return page
+
+
+def strokes(page: Page) -> list[dict[str, Any]]:
+    """The strokes of the drawing on the table, as the server has them."""
+    number = page.evaluate("schoon.current.id")
+    return page.evaluate("(id) => fetch(`/api/drawings/${id}`).then((r) => r.json())", number)["strokes"]
+
+
+def saved(page: Page, act: Callable[[], object]) -> list[dict[str, Any]]:
+    """What is there after an action has been saved."""
+    before = page.locator("#paper").get_attribute("data-revision")
+    act()
+    expect(page.locator("#paper")).not_to_have_attribute("data-revision", before or "")
+    return strokes(page)
+
+
+def box(stroke: dict[str, Any]) -> list[float]:
+    x, y = stroke["points"][0::2], stroke["points"][1::2]
+    return [min(x), min(y), max(x), max(y)]
+
+
+def level_line(page: Page) -> dict[str, Any]:
+    """The stroke that runs level at the right."""
+    return max(strokes(page), key=lambda s: box(s)[2])
+
+
+def click(page: Page, x: float, y: float, **more: Any) -> None:
+    page.mouse.click(*on_screen(page, x, y), **more)
+
+
+def test_a_pen_traces_with_pressure_and_tilt_and_ends_snap(desk: Page) -> None:
+    before = {s["id"] for s in strokes(desk)}
+    pen = desk.context.new_cdp_session(desk)
+
+    def draw() -> None:
+        for k in range(41):
+            x, y = on_screen(desk, 470 + 222 * k / 40, 90 + 90 * k / 40)
+            pen.send(
+                "Input.dispatchMouseEvent",
+                {
+                    "type": "mousePressed" if k == 0 else "mouseReleased" if k == 40 else "mouseMoved",
+                    "x": x, "y": y, "button": "left", "buttons": 1, "clickCount": 1, "pointerType": "pen",
+                    "force": 0.15 + 0.8 * k / 40, "tiltX": 20,
+                },
+            )  # fmt: skip
+
+    (drawn,) = (s for s in saved(desk, draw) if s["id"] not in before)
+    assert drawn["widths"][-1] > 1.6 * drawn["widths"][0]
+    assert drawn["points"][-2] == pytest.approx(700, abs=2.5)
+    assert drawn["by"] == "hand"
+
+
+def test_tracing_at_1600_percent_on_turned_paper_stays_in_place(desk: Page) -> None:
+    desk.evaluate("schoon.lookAt(480, 100, 16); schoon.view.around(600, 300, 1, 0.7)")
+    before = {s["id"] for s in strokes(desk)}
+    points = [(470.0, 96.0), (478.0, 99.0), (486.0, 97.0)]
+    (drawn,) = (s for s in saved(desk, lambda: drag(desk, points)) if s["id"] not in before)
+    assert box(drawn) == pytest.approx([470, 96, 486, 98.5], abs=1.5)
+
+
+def test_choosing_by_click_by_crossing_and_moving(desk: Page) -> None:
+    desk.keyboard.press("c")
+    click(desk, 620, 270)
+    expect(desk.locator("#chosen-count")).to_have_text("1 line")
+    drag(desk, [(640, 400), (760, 330), (760, 240)])
+    expect(desk.locator("#chosen-count")).to_have_text("2 lines")
+    desk.keyboard.press("Escape")
+    expect(desk.locator("#chosen-bar")).to_be_hidden()
+    click(desk, 620, 270)
+    before = box(level_line(desk))
+    saved(desk, lambda: drag(desk, [(620, 270), (640, 300)]))
+    assert box(level_line(desk)) == pytest.approx(
+        [v + d for v, d in zip(before, (20, 30, 20, 30), strict=True)], abs=1.5
+    )
+    saved(desk, lambda: desk.keyboard.press("Control+z"))
+    desk.wait_for_timeout(200)
+    assert box(level_line(desk)) == pytest.approx(before, abs=0.1)
+    desk.reload()
+    desk.wait_for_function("document.querySelectorAll('#paper .ink path').length > 1")
+    saved(desk, lambda: desk.keyboard.press("Control+Shift+z"))
+    assert box(level_line(desk))[1] == pytest.approx(before[1] + 30, abs=1.5)
+
+
+def test_turning_scaling_and_mirroring_by_the_frame(desk: Page) -> None:
+    desk.keyboard.press("c")
+    click(desk, 620, 270)
+    grip = desk.locator('[data-grip="se"]')
+    where = grip.bounding_box()
+    assert where
+    before = box(level_line(desk))
+
+    def pull() -> None:
+        desk.mouse.move(where["x"] + 4, where["y"] + 4)
+        desk.mouse.down()
+        desk.mouse.move(where["x"] + 64, where["y"] + 12, steps=5)
+        desk.mouse.up()
+
+    saved(desk, pull)
+    assert box(level_line(desk))[2] - box(level_line(desk))[0] > 1.1 * (before[2] - before[0])
+    turn = desk.locator('[data-grip="turn"]').bounding_box()
+    assert turn
+
+    def swing() -> None:
+        desk.mouse.move(turn["x"] + 4, turn["y"] + 4)
+        desk.mouse.down()
+        desk.mouse.move(turn["x"] + 60, turn["y"] + 30, steps=5)
+        desk.mouse.up()
+
+    saved(desk, swing)
+    assert box(level_line(desk))[3] - box(level_line(desk))[1] > 40
+    count = len(strokes(desk))
+    saved(desk, lambda: desk.keyboard.press("m"))
+    assert len(strokes(desk)) == count
+
+
+def test_bending_is_soft_and_local(desk: Page) -> None:
+    desk.keyboard.press("b")
+    desk.get_by_label("bend reach").fill("20")
+    saved(desk, lambda: drag(desk, [(620, 270), (620, 300)]))
+    bent = level_line(desk)
+    assert box(bent)[3] > 290
+    assert bent["points"][-1] == pytest.approx(270, abs=3)
+
+
+def test_points_are_dragged_added_and_taken_away(desk: Page) -> None:
+    desk.keyboard.press("q")
+    click(desk, 620, 270)
+    knots = desk.locator("#paper .knot")
+    expect(knots.first).to_be_visible()
+    number = knots.count()
+    saved(desk, lambda: desk.mouse.dblclick(*on_screen(desk, 600, 270)))
+    expect(knots).to_have_count(number + 1)
+    new = desk.evaluate(
+        "[...document.querySelectorAll('#paper .knot')].map((n) => { const b = n.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]; })"
+    )
+    target = on_screen(desk, 600, 270)
+    x, y = min(new, key=lambda p: np.hypot(p[0] - target[0], p[1] - target[1]))
+
+    def pull() -> None:
+        desk.mouse.move(x, y)
+        desk.mouse.down()
+        desk.mouse.move(x, y + 20, steps=4)
+        desk.mouse.up()
+
+    saved(desk, pull)
+    assert box(level_line(desk))[3] > 290
+    saved(desk, lambda: desk.keyboard.press("Delete"))
+    expect(knots).to_have_count(number)
+
+
+def test_trim_cut_join_weigh_and_smooth(desk: Page) -> None:
+    desk.keyboard.press("t")
+    saved(desk, lambda: click(desk, 820, 270))
+    assert box(level_line(desk))[2] == pytest.approx(700, abs=3)
+    number = len(strokes(desk))
+    desk.keyboard.press("s")
+    assert len(saved(desk, lambda: click(desk, 700, 200))) == number + 1
+    desk.keyboard.press("c")
+    click(desk, 700, 160)
+    desk.keyboard.down("Shift")
+    click(desk, 700, 380)
+    desk.keyboard.up("Shift")
+    assert len(saved(desk, lambda: desk.keyboard.press("j"))) == number
+    desk.keyboard.press("Escape")
+    desk.keyboard.press("w")
+    saved(desk, lambda: drag(desk, [(580, 270), (650, 270)]))
+    assert max(max(s["widths"]) for s in strokes(desk)) > 4.6
+    desk.keyboard.press("c")
+    click(desk, 610, 270)
+    saved(desk, lambda: desk.keyboard.press("i"))
+    saved(desk, lambda: desk.keyboard.press("p"))
+    assert min(min(s["widths"]) for s in strokes(desk)) < 2
+
+
+def test_redrawing_replaces_just_the_stretch(desk: Page) -> None:
+    number = len(strokes(desk))
+    desk.keyboard.press("v")
+    after = saved(desk, lambda: drag(desk, [(580, 270), (600, 250), (630, 240), (660, 250), (680, 270)]))
+    assert len(after) == number
+    line = level_line(desk)
+    assert box(line)[1] < 250
+    assert box(line)[0] == pytest.approx(560, abs=6)
+
+
+def test_parts_are_named_hidden_and_locked(desk: Page) -> None:
+    desk.keyboard.press("c")
+    drag(desk, [(600, 200), (600, 340), (740, 340)])
+    expect(desk.locator("#chosen-count")).to_have_text("2 lines")
+    desk.locator("#chosen-part").fill("sign")
+    saved(desk, lambda: desk.locator("#chosen-part").press("Enter"))
+    row = desk.locator("#parts li", has_text="sign")
+    expect(row.locator(".count")).to_have_text("2")
+    row.get_by_role("button", name="lock sign").click()
+    desk.keyboard.press("f")
+    number = len(strokes(desk))
+    drag(desk, [(480, 100), (520, 120)])
+    expect(desk.locator("#notice")).to_contain_text("The part sign is locked")
+    row.get_by_role("button", name="unlock sign").click()
+    row.get_by_role("button", name="hide sign").click()
+    expect(desk.locator("#paper .ink path")).to_have_count(number - 2)
+    drag(desk, [(480, 100), (520, 120)])
+    expect(desk.locator("#notice")).to_contain_text("The part sign is hidden")
+    row.get_by_role("button", name="show sign").click()
+    row.get_by_role("button", name="alone sign").click()
+    expect(desk.locator("#paper .ink path")).to_have_count(2)
+    desk.reload()
+    expect(desk.locator("#paper .ink path")).to_have_count(2)
+
+
+def test_a_named_part_is_traced_back_and_shown_side_by_side(desk: Page) -> None:
+    desk.keyboard.press("c")
+    click(desk, 620, 270)
+    desk.locator("#chosen-part").fill("sign")
+    saved(desk, lambda: desk.locator("#chosen-part").press("Enter"))
+    desk.get_by_role("tab", name="Pass on").click()
+    desk.locator("[name=what]").select_option("part:sign")
+    desk.locator("[name=to]").select_option("after")
+    desk.locator("#trace-back").click()
+    desk.wait_for_function("schoon.data.run.every((d) => d.parts.includes('sign'))")
+    desk.get_by_role("tab", name="Compare").click()
+    expect(desk.locator(".part-card")).to_have_count(3)
+    expect(desk.locator(".part-card .ask", has_text="odd")).to_have_count(0)
+    desk.locator(".part-card").nth(2).click()
+    expect(desk.locator("#paper")).to_have_attribute("data-drawing", "3")
+
+
+def test_one_drawing_is_fitted_to_the_next_rough(desk: Page) -> None:
+    source = {s["id"] for s in strokes(desk)}
+    desk.get_by_role("tab", name="Pass on").click()
+    desk.locator("[name=to]").select_option("next")
+    desk.locator("#paper").focus()
+    before = desk.evaluate("schoon.data.run[1].revision")
+    desk.keyboard.press("h")
+    desk.wait_for_function(f"schoon.data.run[1].revision > {before}", timeout=60_000)
+    desk.keyboard.press("d")
+    expect(desk.locator("#paper")).to_have_attribute("data-drawing", "2")
+    assert {s.get("track") for s in strokes(desk)} == source
+
+
+def test_in_betweens_are_made_by_a_chart(desk: Page) -> None:
+    desk.get_by_role("tab", name="In-betweens").click()
+    desk.locator("[name=chart]").select_option("ease in")
+    expect(desk.locator(".chart path")).to_have_count(4)
+    desk.locator("#make-between").click()
+    expect(desk.locator("#notice")).to_contain_text("1 drawings have in-betweens of 3 lines")
+    desk.keyboard.press("d")
+    ring = min(strokes(desk), key=lambda s: box(s)[0])
+    assert box(ring)[0] == pytest.approx(178 + 16 * 0.75, abs=3)
+
+
+def test_a_reading_is_tried_and_a_coloured_pencil_is_a_part(desk: Page) -> None:
+    number = len(strokes(desk))
+    desk.get_by_role("tab", name="Read roughs").click()
+    chip = desk.get_by_label("The blue pencil")
+    chip.select_option("use")
+    desk.locator("#try-reading").click()
+    expect(desk.locator("#tried")).to_contain_text(f"{number + 1} lines (now {number})")
+    expect(desk.locator("#paper .ghost path")).to_have_count(number + 1)
+    assert len(strokes(desk)) == number
+
+
+def test_off_peg_slides_a_neighbour_over_and_nothing_in_the_picture_moves(desk: Page) -> None:
+    before = strokes(desk)
+    desk.keyboard.press("z")
+    expect(desk.locator("#off-peg")).to_contain_text("drawing 2")
+    desk.wait_for_function("document.querySelector('#paper .onion g')")
+    drag(desk, [(400, 400), (430, 380)])
+    later = desk.locator("#paper .onion g")
+    matrix = later.get_attribute("transform")
+    assert matrix
+    assert [float(v) for v in matrix[7:-1].split()][4:] == pytest.approx([30, -20], abs=1)
+    desk.locator("#peg-register").click()
+    expect(desk.locator("#notice")).to_contain_text("lies over the whole figure")
+    desk.keyboard.press("d")
+    desk.keyboard.press("a")
+    expect(desk.locator("#off-peg")).to_contain_text("off its pegs")
+    desk.locator("#peg-lift").click()
+    expect(desk.locator("#off-peg")).to_contain_text("on its pegs")
+    assert strokes(desk) == before
+
+
+def test_onion_skin_by_keys_and_a_pinned_drawing(desk: Page) -> None:
+    desk.keyboard.press("o")
+    expect(desk.locator("#paper .onion .later").first).to_be_attached()
+    desk.locator("#onion-pin").click()
+    desk.keyboard.press("d")
+    expect(desk.locator("#paper .onion .pinned").first).to_be_attached()
+    desk.locator("#onion-keys").check()
+    expect(desk.locator("#paper .onion g")).to_have_count(3)
+
+
+def test_the_sheet_lists_by_work(desk: Page) -> None:
+    desk.locator("#sheet-order").click()
+    kinds = desk.eval_on_selector_all("#sheet .hold", "(rows) => rows.map((row) => row.dataset.kind)")
+    assert kinds == ["key", "key", "inbetween"]
+
+
+def test_strokes_wait_in_the_browser_while_the_server_is_away(desk: Page) -> None:
+    number = len(strokes(desk))
+    desk.route("**/api/drawings/*/line", lambda route: route.abort())
+    for k in range(2):
+        drag(desk, [(470, 60 + 30 * k), (540, 70 + 30 * k)])
+    expect(desk.locator("#notice")).to_contain_text("wait here and will be sent")
+    desk.unroute("**/api/drawings/*/line")
+    expect(desk.locator("#notice")).to_contain_text("your work has arrived", timeout=10_000)
+    desk.wait_for_function(f"schoon.current.strokes === {number + 2}")
+    assert len(strokes(desk)) == number + 2

@@ -1,0 +1,307 @@
+"""The Line stage over HTTP: every operation of the hand, and lines through the run."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+from PIL import Image
+
+from schoon.formats.pictures import encode_png
+from schoon.store import pictures
+
+from .conftest import Shot
+
+
+def do(shot: Shot, number: int, operation: str, **content: Any) -> dict:
+    return shot.edit(number, "line", do={"do": operation, **content})
+
+
+def straight(
+    shot: Shot, number: int, name: str, a: tuple[float, float], b: tuple[float, float], **more: Any
+) -> dict:
+    path = [[*p, 0.5] for p in np.linspace(a, b, 40).tolist()]
+    (stroke,) = do(shot, number, "trace", id=name, path=path, width=4, **more)["strokes"]
+    return stroke
+
+
+def stroke_of(shot: Shot, number: int, name: str) -> dict:
+    return next(s for s in shot.drawing(number)["strokes"] if s["id"] == name)
+
+
+def ends(stroke: dict) -> list[float]:
+    return [*stroke["points"][:2], *stroke["points"][-2:]]
+
+
+def undo(shot: Shot, number: int) -> dict:
+    return shot.client.post(f"/api/drawings/{shot.ids[number - 1]}/undo").json()
+
+
+@pytest.fixture
+def cross(shot: Shot) -> Shot:
+    """Two lines that cross, in drawing 1."""
+    straight(shot, 1, "levelline", (40, 120), (280, 120))
+    straight(shot, 1, "plumbline", (160, 30), (160, 210))
+    return shot
+
+
+def test_moving_turning_and_mirroring(cross: Shot) -> None:
+    do(cross, 1, "place", ids=["levelline"], matrix=[1, 0, 10, 0, 1, -5])
+    assert ends(stroke_of(cross, 1, "levelline")) == pytest.approx([50, 115, 290, 115], abs=0.1)
+    do(cross, 1, "place", ids=["levelline"], matrix=[-1, 0, 340, 0, 1, 0], what="mirror")
+    assert ends(stroke_of(cross, 1, "levelline")) == pytest.approx([290, 115, 50, 115], abs=0.1)
+    assert undo(cross, 1)["label"] == "mirror 1 stroke"
+    assert ends(stroke_of(cross, 1, "levelline")) == pytest.approx([50, 115, 290, 115], abs=0.1)
+
+
+def test_bending_points_and_knots(cross: Shot) -> None:
+    do(cross, 1, "bend", ids=["levelline"], at=[100, 120], by=[0, 20], reach=20)
+    bent = np.array(stroke_of(cross, 1, "levelline")["points"]).reshape(-1, 2)
+    assert bent[:, 1].max() > 130
+    assert bent[-1] == pytest.approx((280, 120), abs=0.1)
+    bent[0] = (30, 100)
+    do(cross, 1, "points", id="levelline", points=bent.tolist())
+    assert ends(stroke_of(cross, 1, "levelline"))[:2] == [30, 100]
+    before = len(stroke_of(cross, 1, "levelline")["widths"])
+    do(cross, 1, "knot", id="levelline", at=[220, 120])
+    assert len(stroke_of(cross, 1, "levelline")["widths"]) == before + 1
+    do(cross, 1, "knot", id="levelline", at=[220, 120], remove=True)
+    assert len(stroke_of(cross, 1, "levelline")["widths"]) == before
+
+
+def test_trimming_cutting_and_joining(cross: Shot) -> None:
+    answer = do(cross, 1, "trim", id="levelline", at=[250, 120])
+    assert answer["removed"] == []
+    assert ends(stroke_of(cross, 1, "levelline")) == pytest.approx([40, 120, 160, 120], abs=0.6)
+    do(cross, 1, "cut", id="plumbline", at=[160, 100])
+    pieces = [s for s in cross.drawing(1)["strokes"] if s["id"] != "levelline"]
+    assert len(pieces) == 2
+    do(cross, 1, "join", ids=[s["id"] for s in pieces])
+    (whole,) = (s for s in cross.drawing(1)["strokes"] if s["id"] != "levelline")
+    assert sorted(ends(whole)) == pytest.approx(sorted([160, 30, 160, 210]), abs=0.6)
+    refused = cross.client.post(
+        f"/api/drawings/{cross.ids[0]}/line",
+        json={"base": 0, "do": {"do": "trim", "id": "nothing", "at": [0, 0]}},
+    )
+    assert refused.status_code == 404
+
+
+def test_weight_taper_part_copy_and_accept(cross: Shot) -> None:
+    do(cross, 1, "weigh", ids=["levelline"], factor=1.5)
+    assert max(stroke_of(cross, 1, "levelline")["widths"]) == pytest.approx(6, abs=0.1)
+    do(cross, 1, "weigh", ids=["plumbline"], factor=2, first=[160, 60], last=[160, 140])
+    widths = stroke_of(cross, 1, "plumbline")["widths"]
+    assert widths[0] < 5
+    assert max(widths) > 7
+    do(cross, 1, "taper", ids=["levelline"], reach=40)
+    assert stroke_of(cross, 1, "levelline")["widths"][0] < 2
+    do(cross, 1, "part", ids=["levelline"], part="  hat   brim ")
+    assert stroke_of(cross, 1, "levelline")["part"] == "hat brim"
+    assert cross.run()["drawings"][0]["parts"] == ["hat brim"]
+    do(cross, 1, "smooth", ids=["levelline"], amount=3)
+    do(cross, 1, "copy", ids=["levelline"], matrix=[1, 0, 0, 0, 1, 30])
+    assert len(cross.drawing(1)["strokes"]) == 3
+    cross.job("clean")
+    proposed = [s for s in cross.drawing(1)["strokes"] if s["by"] == "proposal"]
+    assert proposed
+    do(cross, 1, "vouch", ids=[proposed[0]["id"]])
+    assert stroke_of(cross, 1, proposed[0]["id"])["by"] == "hand"
+
+
+def test_redrawing_a_stretch_over_the_line_it_replaces(cross: Shot) -> None:
+    x = np.linspace(80, 140, 40)
+    path = [[a, 120 - 25 * np.sin((a - 80) / 60 * np.pi), 0.5] for a in x.tolist()]
+    do(cross, 1, "redraw", path=path, steady=0)
+    points = np.array(stroke_of(cross, 1, "levelline")["points"]).reshape(-1, 2)
+    assert points[:, 1].min() < 97
+    assert ends(stroke_of(cross, 1, "levelline")) == pytest.approx([40, 120, 280, 120], abs=0.1)
+    locked = cross.client.post(
+        f"/api/drawings/{cross.ids[0]}/line",
+        json={"base": 0, "do": {"do": "redraw", "path": path, "locked": [""]}},
+    )
+    assert locked.status_code == 422
+
+
+def test_ends_snap_when_traced(cross: Shot) -> None:
+    drawn = straight(cross, 1, "snapping", (60, 60), (154, 70), snap=12)
+    assert ends(drawn)[2] == pytest.approx(160, abs=0.3)
+
+
+def test_tracing_back_linked_lets_a_later_change_follow(cross: Shot) -> None:
+    do(cross, 1, "part", ids=["levelline", "plumbline"], part="sign")
+    level = "/api/levels/1"
+    answer = cross.client.post(
+        f"{level}/trace-back",
+        json={"drawing": cross.ids[0], "part": "sign", "to": cross.ids[1:], "linked": True},
+    ).json()
+    assert answer["drawings"] == cross.ids
+    assert sorted(map(tuple, map(ends, cross.drawing(3)["strokes"]))) == sorted(
+        map(tuple, map(ends, cross.drawing(1)["strokes"]))
+    )
+    moved = do(cross, 1, "place", ids=["levelline"], matrix=[1, 0, 0, 0, 1, 8])
+    assert sorted(moved["others"]) == sorted(cross.ids[1:])
+    assert sorted(s["points"][1] for s in cross.drawing(2)["strokes"]) == pytest.approx([30, 128], abs=0.2)
+    assert undo(cross, 3)["label"] == "move 1 stroke"
+    assert sorted(s["points"][1] for s in cross.drawing(2)["strokes"]) == pytest.approx([30, 120], abs=0.2)
+    own = next(s["id"] for s in cross.drawing(2)["strokes"] if s["points"][1] > 100)
+    do(cross, 2, "unlink", ids=[own])
+    do(cross, 1, "place", ids=["levelline"], matrix=[1, 0, 0, 0, 1, 20])
+    assert sorted(s["points"][1] for s in cross.drawing(2)["strokes"]) == pytest.approx([30, 120], abs=0.2)
+    # Traced back again, the part is replaced, not doubled.
+    cross.client.post(
+        f"{level}/trace-back", json={"drawing": cross.ids[0], "part": "sign", "to": [cross.ids[1]]}
+    )
+    assert len(cross.drawing(2)["strokes"]) == 2
+
+
+def test_tracing_back_moves_with_the_registration(shot: Shot) -> None:
+    shot.job("clean")
+    ring = max(shot.drawing(1)["strokes"], key=lambda s: len(s["d"]))
+    shot.client.post(
+        "/api/levels/1/trace-back",
+        json={"drawing": shot.ids[0], "strokes": [ring["id"]], "to": [shot.ids[2]], "registered": True},
+    )
+    there = next(s for s in shot.drawing(3)["strokes"] if s.get("track") == ring["id"])
+    shift = np.array(there["points"]).reshape(-1, 2).mean(0) - np.array(ring["points"]).reshape(-1, 2).mean(0)
+    assert shift == pytest.approx((12, 0), abs=2)
+
+
+def test_one_clean_drawing_is_fitted_to_the_other_roughs(shot: Shot) -> None:
+    shot.job("clean", drawings=[shot.ids[0]])
+    source = shot.drawing(1)["strokes"]
+    do(shot, 1, "part", ids=[s["id"] for s in source], part="face")
+    job = shot.job("fit", source=shot.ids[0])
+    assert (job["state"], job["done"], job["failed"], job["message"]) == ("done", 2, 0, "")
+    for number in (2, 3):
+        fitted = shot.drawing(number)["strokes"]
+        assert {s["track"] for s in fitted} == {s["id"] for s in source}
+        assert {s["part"] for s in fitted} == {"face"}
+        middle = np.mean([np.array(s["points"]).reshape(-1, 2).mean(0) for s in fitted], axis=0)
+        before = np.mean([np.array(s["points"]).reshape(-1, 2).mean(0) for s in source], axis=0)
+        assert middle - before == pytest.approx((6 * (number - 1), 0), abs=1.5)
+    assert shot.run()["drawings"][2]["doubtful"] == 0
+    assert sorted(undo(shot, 2)["drawings"]) == sorted(shot.ids[1:])
+
+
+def test_one_fitted_stroke_takes_the_place_of_the_proposal(shot: Shot) -> None:
+    shot.job("clean")
+    source = shot.drawing(1)["strokes"]
+    before = len(shot.drawing(2)["strokes"])
+    shot.job("fit", source=shot.ids[0], strokes=[source[0]["id"]], drawings=[shot.ids[1]])
+    after = shot.drawing(2)["strokes"]
+    assert len(after) == before
+    assert sum(s.get("track") == source[0]["id"] for s in after) == 1
+
+
+def test_in_betweens_lie_between_and_hand_work_stays(shot: Shot) -> None:
+    shot.job("clean", drawings=[shot.ids[0], shot.ids[2]])
+    straight(shot, 2, "handmade", (10, 10), (60, 20))
+    answer = shot.client.post(
+        "/api/levels/1/between", json={"first": shot.ids[0], "last": shot.ids[2], "chart": "even"}
+    ).json()
+    assert (answer["drawings"], answer["lost"]) == ([shot.ids[1]], 0)
+    strokes = shot.drawing(2)["strokes"]
+    assert [s["id"] for s in strokes if s["by"] == "hand"] == ["handmade"]
+    x = [
+        np.mean(next(s["points"][0::2] for s in shot.drawing(n)["strokes"] if s["by"] != "hand"))
+        for n in (1, 2, 3)
+    ]
+    assert x[1] == pytest.approx((x[0] + x[2]) / 2, abs=1.5)
+    wrong = shot.client.post(
+        "/api/levels/1/between", json={"first": shot.ids[0], "last": shot.ids[2], "chart": [0.9, 0.1]}
+    )
+    assert wrong.status_code == 422
+
+
+def test_the_ledge_compares_a_part_and_the_model_remembers_its_measure(shot: Shot) -> None:
+    shot.job("clean")
+    for number in (1, 2, 3):
+        ids = [s["id"] for s in shot.drawing(number)["strokes"]]
+        do(shot, number, "part", ids=ids if number != 2 else ids[:1], part="face")
+    url = f"/api/levels/1/ledge?reference={shot.ids[0]}&part=face"
+    found = shot.client.get(url).json()
+    assert [c["number"] for c in found["cells"]] == [1, 2, 3]
+    assert found["cells"][1]["odd"] > found["cells"][2]["odd"]
+    assert found["cells"][2]["drift"] == pytest.approx(12, abs=2)
+    m = found["cells"][0]["measures"]
+    assert shot.client.post("/api/models/1/measures", json={"part": "face", **m}).json()["measures"] == m
+    assert shot.client.get(url).json()["model"] == m
+    shot.client.post("/api/models/1/measures", json={"part": "face"})
+    assert shot.client.get(url).json()["model"] is None
+    box = "&".join(f"box={v}" for v in (140, 60, 230, 130))
+    cells = shot.client.get(f"/api/levels/1/ledge?reference={shot.ids[0]}&{box}").json()["cells"]
+    assert [c["measures"]["count"] for c in cells] == [1, 1, 1]
+
+
+def test_still_parts_are_proposed_and_made_equal(shot: Shot) -> None:
+    shot.job("clean")
+    for number in (1, 2, 3):
+        ids = [s["id"] for s in shot.drawing(number)["strokes"]]
+        do(shot, number, "part", ids=ids, part="face")
+    # The face moves by 6 px a drawing, far more than the scatter.
+    assert shot.client.get("/api/levels/1/held").json()["held"] == []
+
+
+def test_laying_one_drawing_over_another_is_registered(shot: Shot) -> None:
+    shot.job("clean")
+    found = shot.client.get(f"/api/levels/1/over?here={shot.ids[0]}&other={shot.ids[2]}").json()
+    assert found["matrix"] == pytest.approx([1, 0, 0, 1, -12, 0], abs=1.5)
+    assert found["fit"] > 0.8
+
+
+def test_trying_a_reading_changes_nothing(shot: Shot) -> None:
+    tried = shot.client.post(f"/api/drawings/{shot.ids[0]}/try", json={"detail": 0.2, "follow": 0.9}).json()
+    assert len(tried["strokes"]) >= 3
+    assert shot.drawing(1)["strokes"] == []
+    assert shot.drawing(1)["revision"] == 0
+
+
+def test_pencils_are_found_and_a_part_is_made_of_one(shot: Shot) -> None:
+    picture = np.full((240, 320, 3), 246, np.uint8)
+    cv2.circle(picture, (150, 120), 80, (50, 50, 50), 3, cv2.LINE_AA)
+    cv2.line(picture, (20, 200), (300, 205), (220, 60, 50), 3, cv2.LINE_AA)
+    with shot.client.app.state.store.transaction() as cursor:
+        body = encode_png(picture)
+        name = pictures.put(cursor, body, "image/png", 320, 240)
+        cursor.execute("UPDATE drawings SET rough = %s WHERE id = %s", (name, shot.ids[0]))
+    (pencil,) = shot.client.get(f"/api/drawings/{shot.ids[0]}/pencils").json()["pencils"]
+    assert pencil["name"] == "red"
+    shot.job("clean", drawings=[shot.ids[0]])
+    assert len(shot.drawing(1)["strokes"]) == 1
+    reading = {"pencils": [{"hue": pencil["hue"], "role": "part:table"}]}
+    shot.job("clean", drawings=[shot.ids[0]], reading=reading)
+    assert sorted(s["part"] for s in shot.drawing(1)["strokes"]) == ["", "table"]
+    page = shot.client.get("/shots/1/line", headers={"accept": "text/html"}).text
+    assert '"part:table"' in page
+
+
+def test_the_line_rule_is_laid_on_whole_drawings(shot: Shot) -> None:
+    shot.job("clean")
+    rule = {"outline": 7, "inner": 3, "detail": 2, "taper": 0, "corner": "sharp"}
+    assert shot.client.post("/api/models/1/rule", json=rule).json() == rule
+    changed = shot.client.post("/api/levels/1/weigh", json={"drawings": shot.ids}).json()["drawings"]
+    assert changed == shot.ids
+    strokes = shot.drawing(1)["strokes"]
+    assert sorted({w for s in strokes for w in s["widths"]})[-1] == 7
+    assert {s["corner"] for s in strokes} == {"sharp"}
+    assert sorted(undo(shot, 1)["drawings"]) == sorted(shot.ids)
+
+
+@pytest.mark.parametrize("kind", ["empty", "black", "one pixel"])
+def test_roughs_with_nothing_to_find_give_an_empty_line(shot: Shot, kind: str) -> None:
+    pixels = {
+        "empty": np.full((240, 320, 3), 250, np.uint8),
+        "black": np.zeros((240, 320, 3), np.uint8),
+        "one pixel": np.zeros((1, 1, 3), np.uint8),
+    }[kind]
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "PNG")
+    with shot.client.app.state.store.transaction() as cursor:
+        name = pictures.put(cursor, out.getvalue(), "image/png", pixels.shape[1], pixels.shape[0])
+        cursor.execute("UPDATE drawings SET rough = %s WHERE id = %s", (name, shot.ids[0]))
+    job = shot.job("clean", drawings=[shot.ids[0]])
+    assert (job["state"], job["failed"]) == ("done", 0)
+    assert shot.drawing(1)["strokes"] == []
