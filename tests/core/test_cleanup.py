@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
-from schoon.core.cleanup import CleanupSettings, propose_strokes
+from schoon.core.cleanup import CleanupSettings, pencils_of, propose_strokes
 from schoon.core.paper import densities, find_pencils, on_paper, separate
 from schoon.core.strokes import Points, length, resample, sample
 from schoon.demo.roughs import pencil_rough
@@ -99,3 +99,45 @@ def test_pencils_are_told_apart_where_they_cross() -> None:
     neutral, _ = separate(density, pencils)
     assert neutral[80, 150] < 0.1 * neutral[150, 60]
     assert neutral[150, 150] == pytest.approx(neutral[150, 60], rel=0.25)
+
+
+def test_a_filled_black_is_an_area_with_an_outline() -> None:
+    rough = np.full((600, 600, 3), 245, np.uint8)
+    cv2.ellipse(rough, (300, 300), (110, 70), 20, 0, 360, (40, 40, 40), -1, cv2.LINE_AA)
+    cv2.line(rough, (40, 520), (560, 540), (60, 60, 60), 4, cv2.LINE_AA)
+    strokes = propose_strokes(rough)
+    rings = [s for s in strokes if s.closed]
+    assert len(rings) == 1
+    assert len(strokes) == 2
+    true = cv2.ellipse2Poly((300, 300), (110, 70), 20, 0, 360, 2).astype(float)
+    gap = cKDTree(true).query(sample(rings[0])[0])[0]
+    assert gap.max() < 7
+
+
+def test_a_drawing_all_in_colour_is_the_drawing() -> None:
+    rough = np.full((400, 400, 3), 246, np.uint8)
+    cv2.circle(rough, (200, 200), 120, (70, 110, 220), 4, cv2.LINE_AA)
+    (ring,) = propose_strokes(rough)
+    assert ring.closed
+
+
+def test_a_pencil_can_be_a_part_and_is_named_by_its_colour() -> None:
+    rough = np.full((400, 400, 3), 246, np.uint8)
+    cv2.circle(rough, (200, 200), 120, (60, 60, 60), 4, cv2.LINE_AA)
+    cv2.line(rough, (20, 200), (380, 210), (220, 60, 60), 4, cv2.LINE_AA)
+    (pencil,) = pencils_of(rough)
+    assert pencil.name == "red"
+    assert [s.closed for s in propose_strokes(rough)] == [True]
+    both = propose_strokes(rough, CleanupSettings(pencils=((pencil.hue, "part:table"),)))
+    assert sorted((s.part, s.closed) for s in both) == [("", True), ("table", False)]
+
+
+def test_pressure_makes_the_weight() -> None:
+    rough = np.full((300, 600, 3), 250, np.uint8)
+    for x in range(40, 560):
+        cv2.circle(rough, (x, 150), 2, (int(225 - 200 * (x - 40) / 520),) * 3, -1, cv2.LINE_AA)
+    (line,) = propose_strokes(rough, CleanupSettings(pressure=1.0))
+    a, b = line.widths[[0, -1]] if line.controls[0, 0] < line.controls[-1, 0] else line.widths[[-1, 0]]
+    assert b > 1.4 * a
+    (even,) = propose_strokes(rough)
+    assert set(even.widths.tolist()) == {4.0}

@@ -13,7 +13,7 @@ from skimage.morphology import skeletonize
 
 from .. import skeleton as graphs
 from ..paper import Pencil, densities, find_pencils, on_paper, separate
-from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
+from ..strokes import Points, Stroke, arc_lengths, corner_indices, edit, fit_curve, resample
 from .blacks import outlined, solids
 from .ridges import Bank, Ridges, centre_mask, settle
 
@@ -31,6 +31,12 @@ _SAME_HUE = 32.0
 
 _MARK = 0.12
 """Density from which on something was drawn."""
+
+_BROAD = 2.3
+"""Pen radius in px of the working picture from which on lines are too broad for the finest scale."""
+
+_FINE = 1.9
+"""Pen radius that broad lines are brought to, px."""
 
 _SETTLED = 1.10
 """The scatter is spanned when a wider scale shortens the skeleton by less than this factor."""
@@ -122,8 +128,23 @@ def _quiet(density: NDArray[np.float32]) -> NDArray[np.float32] | None:
     return density if density.max() > 0.08 else None
 
 
-def _strokes_of(density: NDArray[np.float32], shrink: int, settings: CleanupSettings) -> list[Stroke]:
+def _pen_radius(density: NDArray[np.float32]) -> float:
+    """Half the width of the middling line, px."""
+    marks = density > _MARK
+    deep = cv2.distanceTransform(marks.astype(np.uint8), cv2.DIST_L2, 5)
+    middle = deep[marks & (deep >= cv2.dilate(deep, np.ones((3, 3), np.uint8)))]
+    return float(np.median(middle)) if middle.size else 0.0
+
+
+def _strokes_of(density: NDArray[np.float32], shrink: float, settings: CleanupSettings) -> list[Stroke]:
     """Strokes of one pencil's density at working size."""
+    radius = _pen_radius(density)
+    if radius > _BROAD:
+        # A broad pen is a line like any other, seen from farther away.
+        height, width = density.shape
+        size = (max(16, round(width * _FINE / radius)), max(16, round(height * _FINE / radius)))
+        density = np.asarray(cv2.resize(density, size, interpolation=cv2.INTER_AREA))
+        shrink *= width / size[0]
     bank = Bank(density)
     ridges, low, high = _fused_ridges(bank, settings.searching)
     scale = ridges.scale
@@ -131,7 +152,9 @@ def _strokes_of(density: NDArray[np.float32], shrink: int, settings: CleanupSett
     solid = solids(density, scale)
     outlines = outlined(solid, scale)
     if outlines:
-        mask &= ~solid
+        # A black's rim is no line of its own.
+        rim = 2 * int(np.ceil(1.5 * scale)) + 3
+        mask &= cv2.dilate(solid.astype(np.uint8), np.ones((rim, rim), np.uint8)) == 0
     graph = graphs.trace(mask)
     graphs.contract_short(graph, 2.5 * scale)
     graphs.join_through(graph)
@@ -147,7 +170,9 @@ def _strokes_of(density: NDArray[np.float32], shrink: int, settings: CleanupSett
     present = np.minimum(density, 0.3)
     pen = _Pen(ridges, present, high, shrink, settings)
     strokes = [pen.draw(line) for line in graphs.chains(graph, pairs, blur=1.5 * scale)]
-    return strokes + [pen.draw(ring, settled=True) for ring in outlines]
+    rings = [pen.draw(ring, settled=True) for ring in outlines]
+    # Lines that ran into a black end on its outline.
+    return [edit.snapped(s, rings, 5 * scale * shrink) if rings else s for s in strokes] + rings
 
 
 def _thresholds(strength: NDArray[np.float32]) -> tuple[float, float]:
@@ -243,7 +268,7 @@ class _Pen:
     ridges: Ridges
     present: NDArray[np.float32]
     strong: float
-    shrink: int
+    shrink: float
     settings: CleanupSettings
 
     def draw(self, line: Points, settled: bool = False) -> Stroke:

@@ -6,6 +6,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+_DARKEST_PAPER = 0.5
+"""Share of the lightest paper that the paper in the darkest corner of a photo still has."""
+
 _FLOOR = 4.0
 """Darkest level told apart, of 255: keeps the logarithm finite."""
 
@@ -45,6 +48,8 @@ def densities(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     # The paper is the light end of each neighbourhood; pencil covers little of it.
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))
     closed = cv2.morphologyEx(small, cv2.MORPH_CLOSE, kernel)
+    # Uneven light takes some of the paper's brightness; what is far darker is a black, however large.
+    closed = np.maximum(closed, _DARKEST_PAPER * np.percentile(closed, 95, axis=(0, 1)))
     paper = cv2.GaussianBlur(closed, (0, 0), 6)
     # The closing keeps the lightest grain, so it is scaled to the middle of the bare paper.
     bare = small.sum(axis=2) > 0.93 * paper.sum(axis=2)

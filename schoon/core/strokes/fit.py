@@ -101,10 +101,13 @@ def _end_tangent(run: Points, tolerance: float) -> Points:
     part, at = run[:near], along[:near]
     if len(part) < 4:
         return _unit(part[-1] - part[0])
-    weights = np.stack([at, at * at], axis=1)
-    solution, *_ = np.linalg.lstsq(weights, part - part[0], rcond=None)
-    tangent = solution[0]
+    square, moved = at * at, part - part[0]
+    s2, s3, s4 = at @ at, at @ square, square @ square
+    det = s2 * s4 - s3 * s3
     chord = part[-1] - part[0]
+    if det < 1e-9:
+        return _unit(chord)
+    tangent = (s4 * (at @ moved) - s3 * (square @ moved)) / det
     return _unit(tangent) if tangent @ chord > 0 else _unit(chord)
 
 
