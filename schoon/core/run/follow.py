@@ -18,6 +18,9 @@ from ..strokes.edit import at, count, cut, places_along
 from .placement import Placement
 from .register import Lines, Target, register, search
 
+_LEAST_GAP = 3.0
+"""Lines nearer than this in px are one, however small the drawing."""
+
 _DISAGREES = 5.0
 """A point farther than this from any line of the rough, px of a 1000 px drawing, has nothing to lie on."""
 
@@ -143,7 +146,7 @@ def _lies_on(points: Points, target: Target) -> NDArray[np.bool_]:
     tangent = np.gradient(points, axis=0)
     tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
     index, _ = target.nearest(Lines(points, tangent, np.zeros(len(points), int), target.lines.unit))
-    return np.asarray(np.hypot(*(target.lines.points[index] - points).T) < _DISAGREES * target.lines.unit)
+    return np.asarray(np.hypot(*(target.lines.points[index] - points).T) < max(_DISAGREES * target.lines.unit, _LEAST_GAP))
 
 
 def _rejoined(before: Sequence[Stroke], after: list[Stroke], unit: float) -> list[Stroke]:
@@ -205,7 +208,7 @@ def _bare(fitted: Sequence[Stroke], found: Sequence[Stroke], unit: float) -> lis
 
     new: list[Stroke] = []
     for stroke in found:
-        stretches = _stretches(stroke, covered, 28.0 * unit)
+        stretches = _stretches(stroke, covered, max(28.0 * unit, 16.0))
         new += [piece for piece, is_covered in stretches if not is_covered]
     return [replace(s, confidence=min(s.confidence, 0.45), by="proposal") for s in new]
 
@@ -217,7 +220,7 @@ def cut_at_doubt(fitted: Sequence[Stroke], found: Sequence[Stroke], size: tuple[
     unit = target.lines.unit
     pieces: list[Stroke] = []
     for stroke in fitted:
-        stretches = _stretches(stroke, lambda points: _lies_on(points, target), 28.0 * unit)
+        stretches = _stretches(stroke, lambda points: _lies_on(points, target), max(28.0 * unit, 16.0))
         if len(stretches) == 1:
             pieces.append(stroke)
             continue
