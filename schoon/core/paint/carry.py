@@ -15,7 +15,7 @@ from .matching import match
 NOTHING = -1
 """A patch that is meant to stay unpainted; None is a patch that nobody has decided."""
 
-_MUTUAL = 0.6
+_MUTUAL = 0.8
 """Matches at least this good beside the source patch's best one raise no doubt."""
 
 UNSURE_ABOVE = 0.5
@@ -82,7 +82,7 @@ def _sources(index: int, keys: Sequence[int], done: Mapping[int, Painting]) -> l
     after = [k for k in keys if k > index][:1]
     asked: dict[int, float] = {}
     for key in before + after:
-        asked[key] = 1.0 / (1.0 + 0.35 * (abs(key - index) - 1))
+        asked[key] = 1.0 / (1.0 + 0.15 * (abs(key - index) - 1))
     for step, trust in ((1, 1.0), (2, 0.6)):
         for near in (index - step, index + step):
             if near in done:

@@ -12,12 +12,22 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..patches import Patches
 
 _FLOW_SIDE = 384
 _REACH = 24.0
 """How far from a line the registration still feels it, px of the flow picture."""
+
+_MOVING = 0.8
+"""What likeness with a movement of its own counts beside likeness in place after registration."""
+
+_CANDIDATES = 8
+"""Counterparts tried for each patch by its looks."""
+
+_MOST_PAIRS = 6000
+"""With more candidates than this only the registration is asked."""
 
 _REGISTERED = 7.0
 """Mean difference of the registered line fields, of 255, that is good enough not to try another start."""
@@ -45,6 +55,7 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     shift = _registration(source, target)
     inside, covered, distance = _overlap(source, target, shift)
     first = _first_guess(source, target, inside, covered, distance)
+    first = np.maximum(first, _MOVING * _moving_alike(source, target, distance))
     likely = _normalise(first)
     a, b = _relations(source), _relations(target)
     for _ in range(rounds):
@@ -171,6 +182,75 @@ def _first_guess(
         guess[:, target.background] = 0
         guess[source.background, target.background] = 1
     return guess
+
+
+def _moving_alike(
+    source: Patches, target: Patches, distance: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """(sources, targets) 0..1: how much two patches look alike and move as their neighbours do.
+
+    Forms that pass in front of each other move each its own way, which no smooth registration follows. Candidates are
+    chosen by size and shape; those whose displacement agrees with that of candidates next to them win.
+    """
+    result = np.zeros((source.count + 1, target.count + 1))
+    side = max(source.labels.shape)
+    alike = _appearance(source, target) * np.exp(-0.5 * (distance / (0.16 * side)) ** 2)
+    for table, patches, axis in ((alike, source, 0), (alike, target, 1)):
+        if patches.background:
+            table[(patches.background,) if axis == 0 else (slice(None), patches.background)] = 0
+    alike[0] = alike[:, 0] = 0
+    most = min(_CANDIDATES, source.count)
+    rows = np.argpartition(-alike, most - 1, axis=0)[:most]
+    columns = np.broadcast_to(np.arange(target.count + 1), rows.shape)
+    strong = alike[rows, columns] > 0.05
+    i, j = rows[strong], columns[strong]
+    if not len(i) or len(i) > _MOST_PAIRS:
+        return result
+    score = alike[i, j]
+    step = target.centres[j] - source.centres[i]
+    near_a, near_b = _neighbours(source), _neighbours(target)
+    together = near_a[np.ix_(i, i)] & near_b[np.ix_(j, j)]
+    apart = np.hypot(*(source.centres[i][:, None] - source.centres[i][None]).transpose(2, 0, 1))
+    differs = np.hypot(*(step[:, None] - step[None]).transpose(2, 0, 1))
+    # Neighbours may turn and bend a little against each other, more the farther they are apart.
+    slack = 0.006 * side + 0.12 * apart
+    agree = np.where(together, np.exp(-0.5 * (differs / slack) ** 2), 0.0)
+    expected = np.maximum(near_b.sum(axis=1)[j], 1)
+    chance = score.copy()
+    support = np.zeros_like(score)
+    for _ in range(5):
+        total = np.bincount(j, weights=chance, minlength=target.count + 1)
+        chance = chance / np.maximum(total[j], 1e-9)
+        support = (agree @ chance) / expected
+        chance = score * (0.05 + support)
+    total = np.bincount(j, weights=chance, minlength=target.count + 1)
+    result[i, j] = chance / np.maximum(total[j], 1e-9) * score * np.clip(support / 0.5, 0, 1)
+    return result
+
+
+def _appearance(source: Patches, target: Patches) -> NDArray[np.float64]:
+    """(sources, targets) 0..1: likeness in size and in shape, wherever the patches lie."""
+    size_a, size_b = np.sqrt(source.areas.astype(float)), np.sqrt(target.areas.astype(float))
+    size = np.exp(
+        -0.5 * ((np.log(np.maximum(size_a, 1))[:, None] - np.log(np.maximum(size_b, 1))[None]) / 0.2) ** 2
+    )
+    gap = np.abs(source.spread[:, None] - target.spread[None]).sum(axis=2)
+    return np.asarray(size * np.exp(-gap / 0.12))
+
+
+def _neighbours(patches: Patches) -> NDArray[np.bool_]:
+    """(count + 1, count + 1) which patches move together if anything does: those that touch or lie nearest."""
+    near = patches.touching > 0
+    if patches.count > 1:
+        known = patches.centres[1:]
+        _, index = cKDTree(known).query(known, k=min(6, patches.count))
+        near[np.repeat(np.arange(1, patches.count + 1), index.shape[1]), index.ravel() + 1] = True
+    near = near | near.T
+    np.fill_diagonal(near, False)
+    near[0] = near[:, 0] = False
+    if patches.background:
+        near[patches.background] = near[:, patches.background] = False
+    return np.asarray(near)
 
 
 def _relations(patches: Patches) -> NDArray[np.float64]:
