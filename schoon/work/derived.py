@@ -57,22 +57,29 @@ class Memory(Generic[T]):
         self._most = most
         self._items: OrderedDict[str, T] = OrderedDict()
         self._lock = threading.Lock()
+        self._making: dict[str, threading.Lock] = {}
 
     def __contains__(self, key: str) -> bool:
         with self._lock:
             return key in self._items
 
     def get(self, key: str, make: Callable[[], T]) -> T:
-        """The item, made if it is not there. Two threads may make it at once; both get an equal one."""
+        """The item, made if it is not there. Whoever asks while it is being made waits for it."""
         with self._lock:
             if key in self._items:
                 self._items.move_to_end(key)
                 return self._items[key]
-        item = make()
-        with self._lock:
-            self._items[key] = item
-            while len(self._items) > self._most:
-                self._items.popitem(last=False)
+            making = self._making.setdefault(key, threading.Lock())
+        with making:
+            with self._lock:
+                if key in self._items:
+                    return self._items[key]
+            item = make()
+            with self._lock:
+                self._items[key] = item
+                self._making.pop(key, None)
+                while len(self._items) > self._most:
+                    self._items.popitem(last=False)
         return item
 
 

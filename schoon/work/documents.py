@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from ..core.paint import NOTHING, Paint, Painting
+from ..core.paint import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from ..core.patches import Patches
 from ..core.seal import Stitch
 from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
@@ -16,7 +16,7 @@ from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
 class Spot:
     """The paint of one patch, kept by a point inside it so that it survives a change of line.
 
-    pot: id of the pot or NOTHING. source: (drawing id, x, y) it was carried from.
+    pot: id of the pot or NOTHING. source: (drawing id, x, y) it was carried from. others: pots that came next.
     """
 
     at: tuple[float, float]
@@ -24,6 +24,12 @@ class Spot:
     doubt: float = 0.0
     by: str = "hand"
     source: tuple[int, float, float] | None = None
+    others: tuple[int, ...] = ()
+
+    @property
+    def unsure(self) -> bool:
+        """Whether a person should look at it."""
+        return self.by != "hand" and self.doubt > UNSURE_ABOVE
 
     def to_dict(self) -> dict[str, Any]:
         data: dict[str, Any] = {
@@ -34,6 +40,8 @@ class Spot:
         }
         if self.source:
             data["from"] = list(self.source)
+        if self.others:
+            data["others"] = list(self.others)
         return data
 
     @classmethod
@@ -46,6 +54,7 @@ class Spot:
             float(data["doubt"]),
             data["by"],
             (int(source[0]), float(source[1]), float(source[2])) if source else None,
+            tuple(int(pot) for pot in data.get("others", ())),
         )
 
 
@@ -97,7 +106,8 @@ def painting_of(spots: list[Spot], patches: Patches) -> Painting:
         patch = patches.at(*spot.at)
         if patch == 0:
             continue
-        paint = Paint(spot.pot, spot.doubt, "hand" if spot.by == "hand" else "carried")
+        by: By = "hand" if spot.by == "hand" else "carried"
+        paint = Paint(spot.pot, spot.doubt, by, others=spot.others)
         before = painting.get(patch)
         if before is None or before.pot == paint.pot:
             painting[patch] = paint if before is None or paint.by == "hand" else before
@@ -118,6 +128,7 @@ def spots_of(
             paint.doubt,
             paint.by,
             (sources or {}).get(patch),
+            paint.others if paint.unsure else (),
         )
         for patch, paint in sorted(painting.items())
     ]

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -18,8 +18,19 @@ from ..core.strokes import LineRule, Points, Stroke, arc_lengths, strokes_from_d
 from ..errors import NotFound, Refusal
 from ..store import Cursor, Row, models, productions, revisions
 from .derived import sheet_patches
-from .documents import Sheet, line_document, paint_document, painting_of, seal_document, sheet_of, spots_of
+from .documents import (
+    Sheet,
+    Spot,
+    line_document,
+    paint_document,
+    painting_of,
+    seal_document,
+    sheet_of,
+    spots_of,
+)
 from .line import Context, Operation
+
+Act = Literal["pour", "lift", "accept"]
 
 
 @dataclass(frozen=True)
@@ -139,6 +150,30 @@ def judge_stitch(cursor: Cursor, drawing_id: int, base: int | None, stitch_id: s
     return _save(cursor, row, base, words[state], "seal", seal_document(changed))
 
 
+def take_under(cursor: Cursor, level_id: int, limit: float) -> tuple[list[int], int]:
+    """Takes every stitch of a level that waits with a doubt below `limit`, undone as one.
+
+    Returns the drawings changed and the number of stitches. Raises Refusal if there is none.
+    """
+    rows = productions.drawings(cursor, level_id)
+    action: int | None = None
+    touched, taken = [], 0
+    for drawing_id in [row["id"] for row in rows if row["seal"]]:
+        row, sheet = load(cursor, drawing_id, lock=True)
+        changed = [
+            replace(s, state="taken") if s.state == "open" and s.doubt < limit else s for s in sheet.stitches
+        ]
+        count = sum(new is not old for new, old in zip(changed, sheet.stitches, strict=True))
+        if count:
+            action = action or revisions.begin_action(cursor, f"take stitches under a doubt of {limit:g}")
+            revisions.revise(cursor, row, action, seal=revisions.put_document(cursor, seal_document(changed)))
+            touched.append(drawing_id)
+            taken += count
+    if not taken:
+        raise Refusal(f"No gap that waits has a doubt under {limit:g}")
+    return touched, taken
+
+
 def add_stitch(cursor: Cursor, drawing_id: int, base: int | None, points: Points) -> Saved:
     """Adds a stitch drawn by hand. Raises Refusal if it is too short."""
     if not np.isfinite(points).all() or arc_lengths(points)[-1] < 1:
@@ -187,3 +222,60 @@ def pour(
         patch: source for patch, source in before.items() if painting.get(patch, Paint(0)).by == "carried"
     }
     return _save(cursor, row, base, label, "paint", paint_document(spots_of(painting, patches, sources)))
+
+
+@dataclass(frozen=True)
+class Repainted:
+    """drawings: ids of those that changed. patches: how many patches in all."""
+
+    drawings: list[int]
+    patches: int
+
+
+def repaint(
+    cursor: Cursor, level_id: int, cells: Sequence[tuple[int, int]], act: Act, to: int | None = None
+) -> Repainted:
+    """Acts on all patches that carry a pot in a drawing, for many (drawing id, pot) cells, undone as one.
+
+    act: "pour" pours the pot `to` instead, "lift" takes the paint off, "accept" lets the unsure ones stand.
+    Raises NotFound for drawings and pots that are not there, Refusal if nothing would change.
+    """
+    level = productions.shot_of_level(cursor, level_id)
+    known = {p["id"] for p in models.model(cursor, level["model_id"])["pots"]} if level["model_id"] else set()
+    if act == "pour" and to not in known:
+        raise NotFound("This pot is not in the model any more; choose another one")
+    wanted: dict[int, set[int]] = {}
+    for drawing_id, pot in cells:
+        wanted.setdefault(drawing_id, set()).add(pot)
+    action: int | None = None
+    touched, patches = [], 0
+    for drawing_id, pots in sorted(wanted.items()):
+        row, sheet = load(cursor, drawing_id, lock=True)
+        if row["level_id"] != level_id:
+            raise NotFound("This drawing is not in the run any more")
+        spots: list[Spot] = []
+        changed = 0
+        for spot in sheet.spots:
+            if spot.pot not in pots or (act == "accept" and not spot.unsure):
+                spots.append(spot)
+                continue
+            changed += 1
+            if act != "lift":
+                pot = to if act == "pour" and to is not None else spot.pot
+                spots.append(Spot(spot.at, pot, 0.0, "hand"))
+        if not changed:
+            continue
+        action = action or revisions.begin_action(
+            cursor,
+            {
+                "pour": "pour through the ledger",
+                "lift": "lift paint off through the ledger",
+                "accept": "accept patches",
+            }[act],
+        )
+        revisions.revise(cursor, row, action, paint=revisions.put_document(cursor, paint_document(spots)))
+        touched.append(drawing_id)
+        patches += changed
+    if not touched:
+        raise Refusal("None of these cells has a patch to change")
+    return Repainted(touched, patches)

@@ -18,6 +18,9 @@ NOTHING = -1
 _MUTUAL = 0.8
 """Matches at least this good beside the source patch's best one raise no doubt."""
 
+_OTHERS = 2
+"""How many pots beside the best one are offered for a patch in doubt."""
+
 UNSURE_ABOVE = 0.5
 """Carried patches with more doubt than this are listed as unsure."""
 
@@ -29,12 +32,14 @@ class Paint:
     """What one patch carries: pot is a number of the caller's or NOTHING.
 
     doubt: 0 (certain) to 1. source: (drawing index, patch) it was carried from, None if painted by hand.
+    others: the pots that came next, most likely first.
     """
 
     pot: int
     doubt: float = 0.0
     by: By = "hand"
     source: tuple[int, int] | None = None
+    others: tuple[int, ...] = ()
 
     @property
     def unsure(self) -> bool:
@@ -81,8 +86,11 @@ def _sources(index: int, keys: Sequence[int], done: Mapping[int, Painting]) -> l
     before = [k for k in keys if k < index][-1:]
     after = [k for k in keys if k > index][:1]
     asked: dict[int, float] = {}
+    nearest = min(abs(key - index) for key in before + after)
     for key in before + after:
-        asked[key] = 1.0 / (1.0 + 0.15 * (abs(key - index) - 1))
+        far = abs(key - index)
+        # Where keys disagree the nearer one is right more often.
+        asked[key] = (nearest / far) ** 0.7 / (1.0 + 0.15 * (far - 1)) if far else 1.0
     for step, trust in ((1, 1.0), (2, 0.6)):
         for near in (index - step, index + step):
             if near in done:
@@ -162,5 +170,7 @@ def _decide(
         doubt = max(doubt, float(inherited[first, patch]))
         pot = pots[first]
         _, source = best.get((pot, patch), (0.0, None))
-        result[patch] = Paint(pot, doubt, "carried", source)
+        ranked = np.argsort(-row, kind="stable")[1 : 1 + _OTHERS]
+        others = tuple(pots[k] for k in ranked if row[k] > 0.02 * row[first])
+        result[patch] = Paint(pot, doubt, "carried", source, others)
     return result

@@ -184,9 +184,7 @@ def _first_guess(
     return guess
 
 
-def _moving_alike(
-    source: Patches, target: Patches, distance: NDArray[np.float64]
-) -> NDArray[np.float64]:
+def _moving_alike(source: Patches, target: Patches, distance: NDArray[np.float64]) -> NDArray[np.float64]:
     """(sources, targets) 0..1: how much two patches look alike and move as their neighbours do.
 
     Forms that pass in front of each other move each its own way, which no smooth registration follows. Candidates are

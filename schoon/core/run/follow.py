@@ -146,7 +146,9 @@ def _lies_on(points: Points, target: Target) -> NDArray[np.bool_]:
     tangent = np.gradient(points, axis=0)
     tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
     index, _ = target.nearest(Lines(points, tangent, np.zeros(len(points), int), target.lines.unit))
-    return np.asarray(np.hypot(*(target.lines.points[index] - points).T) < max(_DISAGREES * target.lines.unit, _LEAST_GAP))
+    return np.asarray(
+        np.hypot(*(target.lines.points[index] - points).T) < max(_DISAGREES * target.lines.unit, _LEAST_GAP)
+    )
 
 
 def _rejoined(before: Sequence[Stroke], after: list[Stroke], unit: float) -> list[Stroke]:

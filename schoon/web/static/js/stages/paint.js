@@ -2,10 +2,15 @@
 
 import { edit, notice } from '../api.js';
 import { adopt, paintNow } from '../drawings.js';
+import { Ledger } from '../paint/ledger.js';
+import { UnsureQueue } from '../paint/queue.js';
 import { strip } from './strip.js';
+
+const VIEWS = { run: 'Run', ledger: 'Ledger', unsure: 'Unsure' };
 
 export function paintStage(app) {
   let pot = app.data.pots[0]?.id ?? null;
+  let view = sessionStorage.paintLedge in VIEWS ? sessionStorage.paintLedge : 'run';
 
   function selectPot(id) {
     pot = id;
@@ -87,21 +92,24 @@ export function paintStage(app) {
     return found;
   }
 
-  return {
+  const self = {
     look: 'paint',
     tools: [
       { id: 'pour', label: 'Pour', key: 'f', get pen() { return `Pour ${potName().toLowerCase()}`; }, ...brush(null, false) },
       sample,
       { id: 'lift', label: 'Lift off', key: 'x', pen: 'Lift paint off', ...brush(null, true) },
     ],
-    keys: 'F pour · S sample · X lift off · Q W previous or next pot · drag across patches to pour many · hold 1 2 3 to flip',
-    help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch']],
+    keys: 'F pour · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
+    help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'], ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'], ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off']],
     selectPot,
+    pot: () => pot,
     counts,
     hover(event, at) { return patchUnder(event, at); },
     key(event) {
       const { pots } = app.data;
       const key = event.key.toLowerCase();
+      if (view === 'unsure' && queue.key(key)) return true;
+      if (key === 'n' && view === 'ledger') { ledger.nextOdd(); return true; }
       if (key === 'n') { app.nextUnsure(); return true; }
       if (!pots.length || !['w', 'q'].includes(key)) return false;
       const k = pots.findIndex((p) => p.id === pot);
@@ -113,17 +121,37 @@ export function paintStage(app) {
       const unsure = run.reduce((n, d) => n + d.unsure, 0);
       const painted = run.filter((d) => d.hand).map((d) => d.number);
       const head = document.getElementById('ledge-head');
-      head.innerHTML = `<h2>Run</h2><span class="quiet">painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}</span>
-        <span class="${unsure ? 'ask' : 'quiet'}">${unsure ? `${unsure} unsure` : ''}</span><span class="push"></span>
-        ${unsure ? '<button id="next-unsure">Next unsure <kbd>N</kbd></button>' : ''}
-        <button id="carry" class="main">Carry paint to the others</button>`;
+      head.innerHTML = `<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(([id, label]) => `<button role="tab" data-view="${id}" aria-selected="${id === view}">${label}${id === 'unsure' && unsure ? ` <b class="ask">${unsure}</b>` : ''}</button>`).join('')}</div>
+        <span class="push"></span><span class="acts-here"></span>
+        <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">Carry paint</button>`;
+      for (const tab of head.querySelectorAll('[role="tab"]')) {
+        tab.addEventListener('click', () => {
+          view = tab.dataset.view;
+          sessionStorage.paintLedge = view;
+          document.getElementById('ledge-body').replaceChildren();
+          queue.cards = null;
+          self.ledge();
+        });
+      }
       head.querySelector('#carry').addEventListener('click', () => {
         notice(`Carrying paint from ${painted.length || 'no'} painted drawing${painted.length === 1 ? '' : 's'} to ${run.length}; what a hand painted stays, and it can be undone as one`);
         app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'carry' });
       });
-      head.querySelector('#next-unsure')?.addEventListener('click', () => app.nextUnsure());
-      strip(app, 'paint');
+      const acts = head.querySelector('.acts-here');
+      if (view === 'ledger') ledger.show(acts);
+      else if (view === 'unsure') queue.show(acts);
+      else {
+        if (unsure) {
+          acts.innerHTML = '<button id="next-unsure">Next unsure <kbd>N</kbd></button>';
+          acts.firstChild.addEventListener('click', () => app.nextUnsure());
+        }
+        strip(app, 'paint');
+      }
     },
+    refreshed() { if (view === 'unsure') queue.load(); },
     start() { selectPot(pot); },
   };
+  const ledger = new Ledger(app, self);
+  const queue = new UnsureQueue(app);
+  return self;
 }

@@ -1,6 +1,6 @@
 // Seal: gap cards through the whole shot, and stitches by hand.
 
-import { edit, get, notice } from '../api.js';
+import { edit, get, notice, post } from '../api.js';
 import { make } from '../paper.js';
 
 export function sealStage(app) {
@@ -8,6 +8,7 @@ export function sealStage(app) {
   let judged = 0;
   let at = 0;
   let chosen = null;
+  let limit = 0.75;
 
   async function load() {
     try {
@@ -23,7 +24,14 @@ export function sealStage(app) {
     head.innerHTML = `<h2>Gaps</h2><span class="quiet">worst doubt first, whole shot</span>
       <span class="${cards.length ? 'ask' : 'quiet'}">${cards.length} to judge</span><span class="quiet">${judged} judged</span>
       <span class="push"></span><button id="gap-take">Take <kbd>J</kbd></button><button id="gap-leave">Leave open <kbd>K</kbd></button><button id="gap-later">Later <kbd>L</kbd></button>
+      <label>under doubt <input id="gap-limit" type="number" min="0.05" max="1" step="0.05" value="${limit}"></label><button id="gap-under"></button>
       <button id="find-gaps">Look for gaps again</button>`;
+    const under = head.querySelector('#gap-under');
+    const count = () => cards.filter((c) => c.doubt < limit).length;
+    const say = () => { under.textContent = `Take all ${count()}`; under.disabled = !count(); };
+    say();
+    head.querySelector('#gap-limit').addEventListener('input', (event) => { limit = Number(event.target.value) || limit; say(); });
+    under.addEventListener('click', takeUnder);
     head.querySelector('#gap-take').addEventListener('click', () => judge('taken'));
     head.querySelector('#gap-leave').addEventListener('click', () => judge('left'));
     head.querySelector('#gap-later').addEventListener('click', later);
@@ -71,6 +79,15 @@ export function sealStage(app) {
       app.changed(entry);
       if (cards[at]) look(); else app.draw();
     } catch (error) { notice(error.message, true); load(); }
+  }
+
+  async function takeUnder() {
+    try {
+      const done = await post(`/api/levels/${app.data.shot.level_id}/take-under`, { under: limit });
+      notice(`${done.stitches} stitch${done.stitches === 1 ? '' : 'es'} taken in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one`);
+      await app.refresh();
+      await app.draw();
+    } catch (error) { notice(error.message, true); }
   }
 
   function later() {

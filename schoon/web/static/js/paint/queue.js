@@ -1,0 +1,96 @@
+// The queue of unsure patches: each beside the patch it was compared with, decided by one key.
+
+import { edit, get, notice } from '../api.js';
+import { adopt } from '../drawings.js';
+
+const CROP = [124, 92];
+
+export class UnsureQueue {
+  constructor(app) {
+    this.app = app;
+    this.cards = null;
+    this.at = 0;
+    this.body = document.getElementById('ledge-body');
+  }
+
+  async load() {
+    try {
+      this.cards = (await get(`/api/shots/${this.app.data.shot.id}/unsure`)).cards;
+      this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
+      this.show(this.acts);
+    } catch (error) { notice(error.message, true); }
+  }
+
+  crop(entry, [x, y]) {
+    if (!entry) return '';
+    const { width, height } = this.app.data.shot;
+    const scale = CROP[0] / (0.16 * width);
+    return `background-image:url('${this.app.viewUrl(entry, 960, 'paint')}');background-size:${width * scale}px ${height * scale}px;background-position:${CROP[0] / 2 - x * scale}px ${CROP[1] / 2 - y * scale}px`;
+  }
+
+  show(acts) {
+    this.acts = acts;
+    acts.innerHTML = `<span class="${this.cards?.length ? 'ask' : 'quiet'}">${this.cards ? `${this.cards.length} to decide` : 'Reading …'}</span><button id="queue-take">First <kbd>J</kbd></button><button id="queue-second">Second <kbd>K</kbd></button><button id="queue-third">Third <kbd>M</kbd></button><button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`;
+    const wire = (id, act) => acts.querySelector(id).addEventListener('click', act);
+    wire('#queue-take', () => this.decide(0));
+    wire('#queue-second', () => this.decide(1));
+    wire('#queue-third', () => this.decide(2));
+    wire('#queue-bare', () => this.decide(null));
+    wire('#queue-later', () => this.later());
+    if (!this.cards) { this.load(); return; }
+    if (!this.cards.length) { this.body.innerHTML = '<p class="empty">No patch is unsure.</p>'; return; }
+    const { app } = this;
+    this.body.replaceChildren(...this.cards.slice(0, 60).map((card, k) => {
+      const node = document.createElement('button');
+      node.className = 'unsure-card';
+      if (k === this.at) node.setAttribute('aria-current', 'true');
+      const entry = app.byId.get(card.drawing);
+      const from = card.from && app.byId.get(card.from[0]);
+      const pots = card.pots.map((id, n) => `<em>${'JKM'[n]}</em><span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span><span class="pot-name" data-pot="${id}"></span>`).join('');
+      node.innerHTML = `<span class="pair"><i style="${this.crop(entry, card.at)}"></i>${from ? `<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>` : ''}</span><span class="words"><b class="number">${card.number}</b>${from ? ` like ${from.number}` : ''} <u>${card.doubt.toFixed(2)}</u></span><span class="offers">${pots}</span>`;
+      for (const name of node.querySelectorAll('.pot-name')) name.textContent = app.data.pots.find((p) => p.id === Number(name.dataset.pot))?.name || 'no paint';
+      node.addEventListener('click', () => { this.at = k; this.look(); });
+      return node;
+    }));
+    this.body.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+  }
+
+  async look() {
+    this.show(this.acts);
+    const card = this.cards[this.at];
+    if (!card) return;
+    await this.app.go(card.drawing);
+    this.app.lookAt(card.at[0], card.at[1], Math.max(1.2, this.app.view.zoom));
+  }
+
+  async decide(n) {
+    const card = this.cards?.[this.at];
+    if (!card) { notice('No patch is unsure'); return; }
+    if (n !== null && card.pots[n] === undefined) { notice('There is no such proposal for this patch; pour the pot by hand'); return; }
+    const { app } = this;
+    const entry = app.byId.get(card.drawing);
+    this.cards.splice(this.at, 1);
+    this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
+    const before = entry.revision;
+    try {
+      const answer = await edit(entry, 'pour', { points: [card.at], pot: n === null ? -1 : card.pots[n] });
+      adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint }) });
+      entry.unsure = Math.max(0, entry.unsure - 1);
+      app.changed(entry);
+      if (this.cards.length) await this.look(); else { this.show(this.acts); app.draw(); }
+    } catch (error) { notice(error.message, true); this.load(); }
+  }
+
+  later() {
+    if (!this.cards?.length) return;
+    this.cards.push(...this.cards.splice(this.at, 1));
+    this.look();
+  }
+
+  key(key) {
+    const act = { j: () => this.decide(0), k: () => this.decide(1), m: () => this.decide(2), x: () => this.decide(null), l: () => this.later() }[key];
+    if (!act) return false;
+    act();
+    return true;
+  }
+}

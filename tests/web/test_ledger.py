@@ -1,0 +1,104 @@
+"""Decisions through the whole run: ledger, unsure queue, gaps taken by their doubt."""
+
+from __future__ import annotations
+
+import pytest
+
+from schoon.store import revisions
+
+from .conftest import Shot
+
+
+@pytest.fixture
+def painted(shot: Shot) -> Shot:
+    """Drawing 1 painted by hand, the others carried."""
+    shot.job("clean")
+    patches = shot.patches(1)
+    inside = [p for p in patches["patches"] if p["n"] != patches["background"]]
+    face = max(inside, key=lambda p: p["area"])
+    shot.edit(1, "pour", points=[face["at"]], pot=1)
+    rest = [p["at"] for p in inside if p is not face]
+    shot.edit(1, "pour", points=rest, pot=2)
+    shot.job("carry")
+    return shot
+
+
+def pots(shot: Shot, number: int) -> dict:
+    return shot.client.get(f"/api/drawings/{shot.ids[number - 1]}/pots").json()["pots"]
+
+
+def repaint(shot: Shot, act: str, cells: list[tuple[int, int]], to: int | None = None) -> dict:
+    content = {"cells": [{"drawing": shot.ids[n - 1], "pot": pot} for n, pot in cells], "act": act, "to": to}
+    answer = shot.client.post("/api/levels/1/repaint", json=content)
+    return {"status": answer.status_code, **answer.json()}
+
+
+def test_the_ledger_counts_what_carries_each_pot(painted: Shot) -> None:
+    first, third = pots(painted, 1), pots(painted, 3)
+    assert first["1"]["count"] == third["1"]["count"] == 1
+    assert first["2"]["count"] == third["2"]["count"] >= 2
+    assert third["1"]["area"] == pytest.approx(first["1"]["area"], rel=0.05)
+    x0, y0, x1, y1 = third["1"]["box"]
+    assert x0 - first["1"]["box"][0] == pytest.approx(12, abs=3)
+    x, y = third["1"]["at"]
+    assert x0 < x < x1
+    assert y0 < y < y1
+
+
+def test_cells_are_repainted_lifted_and_undone_as_one(painted: Shot) -> None:
+    count = pots(painted, 2)["2"]["count"]
+    done = repaint(painted, "pour", [(2, 2), (3, 2)], to=1)
+    assert (done["drawings"], done["patches"]) == (painted.ids[1:], 2 * count)
+    assert pots(painted, 2)["1"]["count"] == count + 1
+    undone = painted.client.post(f"/api/drawings/{painted.ids[2]}/undo").json()
+    assert sorted(undone["drawings"]) == sorted(painted.ids[1:])
+    assert pots(painted, 2)["2"]["count"] == count
+    repaint(painted, "lift", [(3, 1)])
+    assert "1" not in pots(painted, 3)
+    assert repaint(painted, "lift", [(3, 1)])["status"] == 422
+    assert repaint(painted, "pour", [(3, 2)], to=99)["status"] == 404
+    assert repaint(painted, "pour", [(3, 2)])["status"] == 404
+
+
+def doubtful(shot: Shot, number: int) -> None:
+    """Puts the carried paint of a drawing in doubt, as the carrying does where drawings differ."""
+    with shot.client.app.state.store.transaction() as cursor:
+        row = revisions.drawing(cursor, shot.ids[number - 1])
+        paint = revisions.get_documents(cursor, [row["paint"]])[row["paint"]]
+        for k, spot in enumerate(paint["patches"]):
+            spot.update(doubt=0.6 + 0.1 * k, others=[2])
+        action = revisions.begin_action(cursor, "doubt")
+        revisions.revise(cursor, row, action, paint=revisions.put_document(cursor, paint))
+
+
+def test_unsure_patches_queue_worst_first_and_are_accepted(painted: Shot) -> None:
+    doubtful(painted, 2)
+    cards = painted.client.get("/api/shots/1/unsure").json()["cards"]
+    assert len(cards) == painted.run()["drawings"][1]["unsure"]
+    assert [c["doubt"] for c in cards] == sorted((c["doubt"] for c in cards), reverse=True)
+    assert {c["number"] for c in cards} == {2}
+    assert all(c["pots"][1:] == [2] and c["from"][0] in painted.ids for c in cards)
+    done = repaint(painted, "accept", [(2, 1), (2, 2), (1, 1)])
+    assert (done["drawings"], done["patches"]) == ([painted.ids[1]], len(cards))
+    assert painted.client.get("/api/shots/1/unsure").json()["cards"] == []
+
+
+def test_gaps_under_a_doubt_are_taken_together(shot: Shot) -> None:
+    shot.job("clean")
+    with shot.client.app.state.store.transaction() as cursor:
+        for k, drawing in enumerate(shot.ids):
+            row = revisions.drawing(cursor, drawing)
+            stitch = {
+                "id": f"s{k}",
+                "points": [[10, 10], [20, 10]],
+                "doubt": 0.6 + 0.1 * k,
+                "reason": "end to end",
+                "state": "open",
+                "by": "proposal",
+            }
+            name = revisions.put_document(cursor, {"stitches": [stitch]})
+            revisions.revise(cursor, row, revisions.begin_action(cursor, "gap"), seal=name)
+    taken = shot.client.post("/api/levels/1/take-under", json={"under": 0.75}).json()
+    assert (taken["drawings"], taken["stitches"]) == (shot.ids[:2], 2)
+    assert [c["number"] for c in shot.client.get("/api/shots/1/gaps").json()["cards"]] == [3]
+    assert shot.client.post("/api/levels/1/take-under", json={"under": 0.75}).status_code == 422
