@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from schoon.core.patches import add_stitches, find_patches
-from schoon.core.seal import Stitch, line_width, propose_stitches
+from schoon.core.seal import Stitch, line_width, propose_stitches, trace_leak
 
 
 def arc_ink(gap: float, width: int, turn: float = 0.3) -> np.ndarray:
@@ -85,3 +85,42 @@ def test_a_corner_that_almost_meets_a_line_is_shut() -> None:
     closed = [s for s in propose_stitches(ink) if s.state == "taken" and "corner" in s.reason]
     assert len(closed) == 1
     assert closed[0].width < 16
+
+
+def box_with_gap(gap: int, turn: float = 0.0) -> np.ndarray:
+    """A box of 4 px lines, 160 px wide, with a gap in its right side whose ends are doubled lines."""
+    wall = np.zeros((300, 300), np.uint8)
+    cv2.rectangle(wall, (70, 70), (230, 230), 1, 4)
+    wall[150 - gap // 2 : 150 - gap // 2 + gap, 226:236] = 0
+    matrix = cv2.getRotationMatrix2D((150, 150), turn, 1)
+    return cv2.warpAffine(wall, matrix, (300, 300), flags=cv2.INTER_NEAREST) > 0
+
+
+@pytest.mark.parametrize(("gap", "turn"), [(6, 0), (14, 0), (30, 0), (14, 30)])
+def test_a_leak_is_traced_to_its_narrowest_passage(gap: int, turn: float) -> None:
+    wall = box_with_gap(gap, turn)
+    leak = trace_leak(wall, (150, 150))
+    assert leak is not None
+    assert leak.width == pytest.approx(gap, abs=3.5)
+    angle = np.deg2rad(-turn)
+    expected = 150 + 80 * np.array([np.cos(angle), np.sin(angle)])
+    assert leak.points.mean(axis=0) == pytest.approx(expected, abs=6)
+    closed = add_stitches(wall, [leak.points])
+    patches = find_patches(closed)
+    assert patches.at(150, 150) != patches.background
+
+
+def test_no_leak_where_the_form_is_closed_or_the_point_is_on_a_line() -> None:
+    assert trace_leak(box_with_gap(0), (150, 150)) is None
+    assert trace_leak(box_with_gap(0), (70, 150)) is None
+    with pytest.raises(ValueError, match="outside the picture"):
+        trace_leak(box_with_gap(6), (400, 10))
+
+
+def test_a_leak_between_two_forms_is_found_where_they_meet() -> None:
+    wall = box_with_gap(0)
+    wall[70:230, 148:152] = True
+    wall[120:132, 146:154] = False
+    leak = trace_leak(wall, (100, 150), (200, 150))
+    assert leak is not None
+    assert leak.points.mean(axis=0) == pytest.approx((150, 126), abs=3)

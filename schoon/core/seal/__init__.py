@@ -1,6 +1,7 @@
 """Seal: gaps in the line and the stitches that shut them."""
 
+from .leak import Leak, trace_leak
 from .model import Stitch
 from .propose import TAKE_BELOW, line_width, propose_stitches
 
-__all__ = ["TAKE_BELOW", "Stitch", "line_width", "propose_stitches"]
+__all__ = ["TAKE_BELOW", "Leak", "Stitch", "line_width", "propose_stitches", "trace_leak"]

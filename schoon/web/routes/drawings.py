@@ -10,8 +10,10 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
-from ...core.patches import outlines
+from ...core.patches import outlines, wall_of
+from ...core.seal import trace_leak
 from ...core.strokes import Stroke
+from ...errors import Refusal
 from ...formats import svg
 from ...store import Cursor, Row, productions, revisions
 from ...work import edits
@@ -158,6 +160,34 @@ def unstitch(drawing_id: int, edit: OneStitch, store: StoreDep) -> JSONResponse:
     """Takes a stitch away."""
     with store.transaction() as cursor:
         return _answer(edits.delete_stitch(cursor, drawing_id, edit.base or None, edit.stitch))
+
+
+class LeakFrom(BaseModel):
+    """to: where the paint runs to; the outside if it is not given."""
+
+    at: Place
+    to: Place | None = None
+
+
+@router.post("/leak")
+def leak(drawing_id: int, asked: LeakFrom, store: StoreDep) -> JSONResponse:
+    """The narrowest passage paint poured at a place would run out through; nothing is changed."""
+    with store.transaction() as cursor:
+        _, sheet = edits.load(cursor, drawing_id)
+    wall = wall_of(sheet.strokes, sheet.taken, sheet.size)
+    try:
+        found = trace_leak(wall, (asked.at[0], asked.at[1]), (asked.to[0], asked.to[1]) if asked.to else None)
+    except ValueError as error:
+        raise Refusal("Start inside the picture") from error
+    if found is None:
+        raise Refusal("Paint poured here does not run out: the form is closed, or the pen was on a line")
+    return JSONResponse(
+        {
+            "points": found.points.round(1).tolist(),
+            "width": round(found.width, 1),
+            "d": svg.polyline_path(found.points),
+        }
+    )
 
 
 @router.post("/pour")

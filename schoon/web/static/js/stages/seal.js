@@ -9,6 +9,7 @@ export function sealStage(app) {
   let at = 0;
   let chosen = null;
   let limit = 0.75;
+  let leak = null;
 
   async function load() {
     try {
@@ -124,6 +125,40 @@ export function sealStage(app) {
     },
   };
 
+  // Shows where paint poured at the pen would run out; a drag says to where. J keeps the stitch, K lets it be.
+  const leakTool = {
+    id: 'leak', label: 'Trace leak', key: 'v', pen: 'Trace a leak: click inside the form that leaks, or drag to where it runs',
+    down(event, from) {
+      let to = null;
+      return {
+        move(e) { to = app.view.toPaper(e.clientX, e.clientY); },
+        async up() {
+          const far = to && Math.hypot(to[0] - from[0], to[1] - from[1]) * app.view.zoom > 12;
+          const entry = app.current;
+          try {
+            leak = { ...(await post(`/api/drawings/${entry.id}/leak`, { at: from, to: far ? to : null })), entry };
+            app.draw();
+            const [a, b] = leak.points;
+            app.lookAt((a[0] + b[0]) / 2, (a[1] + b[1]) / 2, Math.max(1.5, app.view.zoom));
+            app.penSays(`it runs out here, ${leak.width} px wide · J shuts it, K lets it be`);
+          } catch (error) { leak = null; app.draw(); notice(error.message); }
+        },
+        cancel() {},
+      };
+    },
+    leave() { leak = null; app.paper.ghost([]); },
+  };
+
+  async function keepLeak(keep) {
+    const found = leak;
+    leak = null;
+    if (keep) {
+      try { await edit(found.entry, 'stitch', { points: found.points }); app.changed(found.entry); } catch (error) { notice(error.message, true); }
+    }
+    app.showStatus();
+    app.draw();
+  }
+
   async function remove() {
     if (!chosen) { notice('Choose a stitch first: C, then click it'); return; }
     const entry = app.current;
@@ -134,18 +169,20 @@ export function sealStage(app) {
 
   return {
     look: 'line',
-    tools: [stitch, choose, { id: 'delete', label: 'Delete', key: 'x', act: remove }],
-    keys: 'J take · K leave open · L later · T stitch · C choose · X delete · hold 1 2 3 to flip · A D step',
+    tools: [stitch, leakTool, choose, { id: 'delete', label: 'Delete', key: 'x', act: remove }],
+    keys: 'J take · K leave open · L later · T stitch · V trace a leak · C choose · X delete · hold 1 2 3 to flip · A D step',
     help: [['J K L', 'take the stitch, leave the gap open, decide later']],
     get stitch() { return chosen; },
     key(event) {
       const key = event.key.toLowerCase();
-      if (key === 'j') judge('taken');
+      if (leak && (key === 'j' || key === 'k')) keepLeak(key === 'j');
+      else if (key === 'j') judge('taken');
       else if (key === 'k') judge('left');
       else if (key === 'l') later();
       else return false;
       return true;
     },
+    drawn() { app.paper.ghost(leak && leak.entry === app.current ? [leak] : []); },
     ledge: show,
     refreshed: load,
     start: load,
