@@ -102,3 +102,26 @@ def test_gaps_under_a_doubt_are_taken_together(shot: Shot) -> None:
     assert (taken["drawings"], taken["stitches"]) == (shot.ids[:2], 2)
     assert [c["number"] for c in shot.client.get("/api/shots/1/gaps").json()["cards"]] == [3]
     assert shot.client.post("/api/levels/1/take-under", json={"under": 0.75}).status_code == 422
+
+
+def test_a_key_is_derived_by_light_shown_first_and_then_kept(shot: Shot) -> None:
+    want = {"light": "#4060ff", "strength": 0.6, "darkness": 0.5, "held": [2]}
+    shown = shot.client.post("/api/models/1/keys/1/derive", json=want).json()
+    assert shown["key"] is None
+    assert shown["colours"]["2"] == "#8a5a3b"
+    assert shown["colours"]["1"] != "#edb21f"
+    page = shot.client.get("/models/1", headers={"accept": "text/html"}).text
+    assert "Dusk" not in page.replace('placeholder="Dusk"', "")
+    kept = shot.client.post("/api/models/1/keys/1/derive", json={**want, "name": "Dusk"}).json()
+    assert kept["key"]
+    assert "Dusk" in shot.client.get("/models/1", headers={"accept": "text/html"}).text.replace(
+        'placeholder="Dusk"', ""
+    )
+    assert shot.client.post("/api/models/1/keys/1/derive", json={**want, "name": "Dusk"}).status_code == 422
+    assert shot.client.post("/api/models/1/keys/1/derive", json={**want, "light": "blue"}).status_code == 422
+
+
+def test_pots_too_close_to_tell_apart_are_named(shot: Shot) -> None:
+    shot.client.post("/models/1/pots", data={"name": "Mitten", "colour": "#8b5a3c"})
+    page = shot.client.get("/models/1", headers={"accept": "text/html"}).text
+    assert "Fur and Mitten differ by" in page

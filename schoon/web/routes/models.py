@@ -7,12 +7,13 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-from ...core.model import parse_colour
+from ...core.model import parse_colour, write_colour
+from ...core.model.light import TOO_CLOSE, close_pairs, derived, difference, relit
 from ...errors import Refusal
 from ...formats.pictures import for_storage
-from ...store import models, pictures, productions
+from ...store import Row, models, pictures, productions
 from ..deps import StoreDep, page
 from .shelf import named
 
@@ -33,7 +34,62 @@ def model_page(request: Request, model_id: int, store: StoreDep) -> HTMLResponse
     with store.transaction() as cursor:
         model = models.model(cursor, model_id)
         production = productions.production(cursor, model["production_id"])
-    return page(request, "model.html", model=model, production=production)
+    return page(request, "model.html", model=model, production=production, remarks=_remarks(model))
+
+
+def _remarks(model: Row) -> dict[int, list[str]]:
+    """Per colour key what to look at: pots too close to tell apart, and pots that vanish on the backdrop."""
+    names = {pot["id"]: pot["name"] for pot in model["pots"]}
+    remarks: dict[int, list[str]] = {}
+    for key in model["keys"]:
+        colours = {pot: parse_colour(c) for pot, c in key["colours"].items() if pot in names}
+        close = [f"{names[a]} and {names[b]} differ by {apart:.1f}" for a, b, apart in close_pairs(colours)]
+        backdrop = parse_colour(key["backdrop"])
+        lost = [
+            f"{names[pot]} is {apart:.1f} from the backdrop"
+            for pot, colour in colours.items()
+            if (apart := difference(colour, backdrop)) < TOO_CLOSE
+        ]
+        remarks[key["id"]] = close + lost
+    return remarks
+
+
+class Derive(BaseModel):
+    """A key in another light. held: pots that keep their colour. name: to keep it; without one it is only shown."""
+
+    light: str
+    strength: float = Field(ge=0, le=1)
+    darkness: float = Field(ge=0, le=1)
+    held: list[int] = Field(default_factory=list, max_length=500)
+    name: str = Field(default="", max_length=60)
+
+
+@router.post("/api/models/{model_id}/keys/{key_id}/derive")
+def derive(model_id: int, key_id: int, want: Derive, store: StoreDep) -> JSONResponse:
+    """The colours of a key in another light, kept as a new key if it is given a name."""
+    light = parse_colour(_colour(want.light))
+    with store.transaction() as cursor:
+        model = models.model(cursor, model_id)
+        source = next((key for key in model["keys"] if key["id"] == key_id), None)
+        if source is None:
+            raise Refusal("The colour key to start from is not there any more; choose another one")
+        colours = derived(
+            {pot: parse_colour(c) for pot, c in source["colours"].items()},
+            light, want.strength, want.darkness, frozenset(want.held),
+        )  # fmt: skip
+        written = {pot: write_colour(c) for pot, c in colours.items()}
+        ink, backdrop = (
+            write_colour(relit(parse_colour(source[part]), light, want.strength, want.darkness))
+            for part in ("ink", "backdrop")
+        )
+        made = None
+        if want.name:
+            made = models.add_key(cursor, model_id, named(want.name, "colour key"), ink, backdrop, written)
+    names = {pot["id"]: pot["name"] for pot in model["pots"]}
+    close = [
+        [names[a], names[b], round(d, 1)] for a, b, d in close_pairs(colours) if a in names and b in names
+    ]
+    return JSONResponse({"colours": written, "ink": ink, "backdrop": backdrop, "close": close, "key": made})
 
 
 @router.post("/productions/{production_id}/models")

@@ -42,3 +42,34 @@ if (rule) {
     } catch (error) { notice(error.message, true); }
   });
 }
+
+const derive = document.getElementById('derive');
+
+// The key in its new light, beside the one it comes from, before it is kept.
+async function showDerived(name = '') {
+  const keys = JSON.parse(document.getElementById('keys-data').textContent);
+  const source = keys.find((k) => k.id === Number(derive.from.value));
+  const want = {
+    light: derive.light.value, strength: Number(derive.strength.value), darkness: Number(derive.darkness.value), name,
+    held: [...derive.querySelectorAll('[name="held"]:checked')].map((box) => Number(box.value)),
+  };
+  const model = derive.closest('details').dataset.model;
+  const found = await post(`/api/models/${model}/keys/${source.id}/derive`, want);
+  for (const span of derive.querySelectorAll('.before')) span.style.background = source.colours[span.dataset.pot] || 'none';
+  for (const span of derive.querySelectorAll('.after')) span.style.background = found.colours[span.dataset.pot] || 'none';
+  document.getElementById('derived').style.background = found.backdrop;
+  document.getElementById('derived-words').textContent = found.close.length ? `Too close to tell apart: ${found.close.slice(0, 5).map(([a, b, d]) => `${a} and ${b} (${d})`).join(', ')}` : 'All pots can be told apart.';
+  return found;
+}
+
+if (derive) {
+  let soon = 0;
+  const later = () => { clearTimeout(soon); soon = setTimeout(() => showDerived().catch((error) => notice(error.message, true)), 80); };
+  derive.addEventListener('input', (event) => { if (event.target.name !== 'name') later(); });
+  derive.closest('details').addEventListener('toggle', later);
+  derive.addEventListener('submit', async (event) => {
+    event.preventDefault();
+    if (!derive.elements.name.value.trim()) { notice('Give the new key a name first', true); return; }
+    try { await showDerived(derive.elements.name.value.trim()); window.location.reload(); } catch (error) { notice(error.message, true); }
+  });
+}
