@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import pymysql
@@ -107,6 +107,47 @@ def add_pot(cursor: Cursor, model_id: int, name: str, colour: str) -> int:
         (pot_id, colour, model_id),
     )
     return pot_id
+
+
+def rename_pot(cursor: Cursor, model_id: int, pot_id: int, name: str) -> None:
+    """Raises Refusal if the name is taken, NotFound if the pot is not there."""
+    try:
+        cursor.execute("UPDATE pots SET name = %s WHERE id = %s AND model_id = %s", (name, pot_id, model_id))
+    except pymysql.IntegrityError as error:
+        raise Refusal(f"This model has a pot called “{name}” already; choose another name") from error
+    _has_pot(cursor, model_id, pot_id)
+
+
+def order_pots(cursor: Cursor, model_id: int, pot_ids: Sequence[int]) -> None:
+    """Puts the pots in this order. Raises Refusal unless they are just the model's pots."""
+    cursor.execute("SELECT id FROM pots WHERE model_id = %s", (model_id,))
+    if sorted(int(row["id"]) for row in cursor.fetchall()) != sorted(pot_ids):
+        raise Refusal("The pots have changed meanwhile; open the page again")
+    cursor.executemany(
+        "UPDATE pots SET position = %s WHERE id = %s", [(k, pot) for k, pot in enumerate(pot_ids, 1)]
+    )
+
+
+def delete_pot(cursor: Cursor, model_id: int, pot_id: int) -> None:
+    """Takes a pot out of the model and its keys. Raises NotFound."""
+    _has_pot(cursor, model_id, pot_id)
+    cursor.execute("DELETE FROM pots WHERE id = %s", (pot_id,))
+
+
+def levels_of(cursor: Cursor, model_id: int) -> list[Row]:
+    """The levels painted against a model: `level_id`, `shot`."""
+    cursor.execute(
+        "SELECT l.id AS level_id, s.name AS shot FROM levels l JOIN shots s ON s.id = l.shot_id"
+        " WHERE l.model_id = %s ORDER BY s.id, l.position",
+        (model_id,),
+    )
+    return list(cursor.fetchall())
+
+
+def _has_pot(cursor: Cursor, model_id: int, pot_id: int) -> None:
+    cursor.execute("SELECT 1 FROM pots WHERE id = %s AND model_id = %s", (pot_id, model_id))
+    if cursor.fetchone() is None:
+        raise NotFound("This pot is not in the model any more")
 
 
 def add_key(

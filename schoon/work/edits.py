@@ -279,3 +279,31 @@ def repaint(
     if not touched:
         raise Refusal("None of these cells has a patch to change")
     return Repainted(touched, patches)
+
+
+def delete_pot(cursor: Cursor, model_id: int, pot_id: int, instead: int | None = None) -> int:
+    """Takes a pot out of a model. Where it is in use, `instead` is poured first, undone as one per level.
+
+    Returns the patches repainted. Raises Refusal saying where it is used if there is no replacement; NotFound.
+    """
+    uses: list[tuple[int, str, list[int]]] = []
+    for level in models.levels_of(cursor, model_id):
+        rows = productions.drawings(cursor, level["level_id"])
+        found = revisions.get_documents(cursor, [row["paint"] for row in rows])
+        using = [
+            row for row in rows
+            if any(spot["pot"] == pot_id for spot in found.get(row["paint"], {}).get("patches", []))
+        ]  # fmt: skip
+        if using:
+            numbers = ", ".join(str(row["number"]) for row in using[:6]) + (" …" if len(using) > 6 else "")
+            uses.append((level["level_id"], f"{level['shot']} {numbers}", [row["id"] for row in using]))
+    if uses and instead is None:
+        where = "; ".join(words for _, words, _ in uses[:4])
+        raise Refusal(f"This pot is in use in {where}. Choose a pot to take its place")
+    if instead == pot_id:
+        raise Refusal("A pot cannot take its own place; choose another one")
+    patches = 0
+    for level_id, _, drawings in uses:
+        patches += repaint(cursor, level_id, [(d, pot_id) for d in drawings], "pour", instead).patches
+    models.delete_pot(cursor, model_id, pot_id)
+    return patches

@@ -125,3 +125,56 @@ def test_pots_too_close_to_tell_apart_are_named(shot: Shot) -> None:
     shot.client.post("/models/1/pots", data={"name": "Mitten", "colour": "#8b5a3c"})
     page = shot.client.get("/models/1", headers={"accept": "text/html"}).text
     assert "Fur and Mitten differ by" in page
+
+
+def test_pots_are_renamed_ordered_and_deleted_only_when_nothing_needs_them(painted: Shot) -> None:
+    post = painted.client.post
+    assert post("/api/models/1/pots/1/name", json={"name": " Rain  coat "}).json()["name"] == "Rain coat"
+    assert post("/api/models/1/pots/1/name", json={"name": "Fur"}).status_code == 422
+    assert post("/api/models/1/pots/9/name", json={"name": "None"}).status_code == 404
+    assert post("/api/models/1/pots/order", json={"pots": [2, 1]}).status_code == 200
+    assert post("/api/models/1/pots/order", json={"pots": [2]}).status_code == 422
+    page = painted.client.get("/models/1", headers={"accept": "text/html"}).text
+    assert page.index(">Fur<") < page.index(">Rain coat<")
+    refused = post("/api/models/1/pots/2/delete", json={})
+    assert refused.status_code == 422
+    assert "in use in Quay 1, 2, 3" in refused.json()["error"]
+    assert post("/api/models/1/pots/2/delete", json={"instead": 2}).status_code == 422
+    count = sum(pots(painted, n)["2"]["count"] for n in (1, 2, 3))
+    assert post("/api/models/1/pots/2/delete", json={"instead": 1}).json()["patches"] == count
+    assert set(pots(painted, 3)) == {"1"}
+    assert post("/api/models/1/pots/2/delete", json={}).status_code == 404
+
+
+def test_pots_go_to_a_file_and_come_back(shot: Shot) -> None:
+    text = shot.client.get("/models/1/pots.csv").text
+    assert text.splitlines()[0] == "pot,Day,Night"
+    assert "Coat,#edb21f,#edb21f" in text
+    changed = text.replace("Coat,#edb21f,#edb21f", "Coat,#edb21f,#101010") + "Scarf,#f5efe2,\n"
+    send = [("file", ("pots.csv", changed.encode(), "text/csv"))]
+    assert shot.client.post("/models/1/pots/file", files=send, follow_redirects=False).status_code == 303
+    found = {p["name"]: p["colours"] for p in shot.client.get("/models/1/pots.json").json()["pots"]}
+    assert found["Coat"] == {"Day": "#edb21f", "Night": "#101010"}
+    assert found["Scarf"]["Day"] == "#f5efe2"
+
+
+@pytest.mark.parametrize(
+    ("name", "body", "words"),
+    [
+        ("p.csv", b"", "holds no pots"),
+        ("p.csv", b"name,Day\nCoat,#000000\n", "the first row has to be"),
+        ("p.csv", b"pot,Day\nCoat,black\n", "row 2"),
+        ("p.csv", b"pot,Day\nA,#000000\nA,#000000\n", "comes twice"),
+        ("p.csv", b"pot,Dusk\nA,#000000\n", "no colour key called"),
+        ("p.csv", b"\xff\xfe\x00", "UTF-8"),
+        ("p.json", b"{", "is not JSON"),
+        ("p.json", b"[1]", "no list"),
+        ("p.json", b'{"pots": [3]}', "pot 1"),
+    ],
+)
+def test_bad_pot_files_are_named_and_change_nothing(shot: Shot, name: str, body: bytes, words: str) -> None:
+    before = shot.client.get("/models/1/pots.json").json()
+    answer = shot.client.post("/models/1/pots/file", files=[("file", (name, body, "text/plain"))])
+    assert answer.status_code == 422
+    assert words in answer.json()["error"]
+    assert shot.client.get("/models/1/pots.json").json() == before

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, Request, UploadFile
-from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 
 from ...core.model import parse_colour, write_colour
 from ...core.model.light import TOO_CLOSE, close_pairs, derived, difference, relit
 from ...errors import Refusal
+from ...formats import pots as pot_files
 from ...formats.pictures import for_storage
 from ...store import Row, models, pictures, productions
+from ...work import edits
 from ..deps import StoreDep, page
 from .shelf import named
 
@@ -157,3 +159,83 @@ def set_colour(key_id: int, change: Colour, store: StoreDep) -> JSONResponse:
     with store.transaction() as cursor:
         models.set_colour(cursor, key_id, change.pot, colour)
     return JSONResponse({"colour": colour})
+
+
+class PotName(BaseModel):
+    name: str
+
+
+@router.post("/api/models/{model_id}/pots/{pot_id}/name")
+def rename_pot(model_id: int, pot_id: int, change: PotName, store: StoreDep) -> JSONResponse:
+    """Gives a pot another name."""
+    name = named(change.name, "pot")
+    with store.transaction() as cursor:
+        models.rename_pot(cursor, model_id, pot_id, name)
+    return JSONResponse({"name": name})
+
+
+class PotOrder(BaseModel):
+    pots: list[int] = Field(max_length=1000)
+
+
+@router.post("/api/models/{model_id}/pots/order")
+def order_pots(model_id: int, change: PotOrder, store: StoreDep) -> JSONResponse:
+    """Puts the pots in order."""
+    with store.transaction() as cursor:
+        models.order_pots(cursor, model_id, change.pots)
+    return JSONResponse({"pots": change.pots})
+
+
+class PotEnd(BaseModel):
+    """instead: the pot poured where this one is in use."""
+
+    instead: int | None = None
+
+
+@router.post("/api/models/{model_id}/pots/{pot_id}/delete")
+def delete_pot(model_id: int, pot_id: int, end: PotEnd, store: StoreDep) -> JSONResponse:
+    """Takes a pot out of the model; where it is in use another one has to take its place."""
+    with store.transaction() as cursor:
+        patches = edits.delete_pot(cursor, model_id, pot_id, end.instead)
+    return JSONResponse({"patches": patches})
+
+
+@router.get("/models/{model_id}/pots.{ending}")
+def write_pots(model_id: int, ending: Literal["csv", "json"], store: StoreDep) -> Response:
+    """The pots with their colours as a file."""
+    with store.transaction() as cursor:
+        model = models.model(cursor, model_id)
+    keys = [key["name"] for key in model["keys"]]
+    listed = {
+        pot["name"]: {
+            key["name"]: key["colours"][pot["id"]] for key in model["keys"] if pot["id"] in key["colours"]
+        }
+        for pot in model["pots"]
+    }
+    text = (pot_files.write_csv if ending == "csv" else pot_files.write_json)(listed, keys)
+    headers = {"Content-Disposition": f'attachment; filename="pots.{ending}"'}
+    return Response(
+        text, media_type=f"text/{ending}" if ending == "csv" else "application/json", headers=headers
+    )
+
+
+@router.post("/models/{model_id}/pots/file")
+def read_pots(model_id: int, store: StoreDep, file: UploadFile) -> RedirectResponse:
+    """Adds the pots and colours of a file: known names change their colours, new ones are added, none is taken away."""
+    wanted = pot_files.read(Path(file.filename or "pots.csv").name, file.file.read())
+    with store.transaction() as cursor:
+        model = models.model(cursor, model_id)
+        known = {pot["name"]: pot["id"] for pot in model["pots"]}
+        keys = {key["name"]: key["id"] for key in model["keys"]}
+        unknown = sorted({key for colours in wanted.values() for key in colours} - keys.keys())
+        if unknown:
+            raise Refusal(
+                f"This model has no colour key called “{unknown[0]}”; add the key first or change the file"
+            )
+        for name, colours in wanted.items():
+            pot = known.get(name) or models.add_pot(
+                cursor, model_id, name, next(iter(colours.values()), "#808080")
+            )
+            for key, colour in colours.items():
+                models.set_colour(cursor, keys[key], pot, colour)
+    return RedirectResponse(f"/models/{model_id}", status_code=303)

@@ -73,3 +73,68 @@ if (derive) {
     try { await showDerived(derive.elements.name.value.trim()); window.location.reload(); } catch (error) { notice(error.message, true); }
   });
 }
+
+const table = document.getElementById('pots-table');
+
+function rename(span) {
+  const id = span.closest('tr').dataset.pot;
+  const input = Object.assign(document.createElement('input'), { value: span.textContent, maxLength: 60, size: 12 });
+  span.replaceWith(input);
+  input.focus();
+  input.select();
+  let over = false;
+  const done = async (keep) => {
+    if (over) return;
+    over = true;
+    if (keep && input.value.trim() && input.value !== span.textContent) {
+      try { span.textContent = (await post(`/api/models/${table.dataset.model}/pots/${id}/name`, { name: input.value })).name; } catch (error) { notice(error.message, true); }
+    }
+    input.replaceWith(span);
+    span.focus();
+  };
+  input.addEventListener('keydown', (event) => { if (event.key === 'Enter') done(true); if (event.key === 'Escape') done(false); });
+  input.addEventListener('blur', () => done(true));
+}
+
+async function remove(row) {
+  const url = `/api/models/${table.dataset.model}/pots/${row.dataset.pot}/delete`;
+  try { await post(url, {}); row.remove(); } catch (error) {
+    if (!error.message.includes('in use')) { notice(error.message, true); return; }
+    const dialog = document.getElementById('pot-replace');
+    dialog.querySelector('p').textContent = error.message;
+    dialog.querySelector('select').replaceChildren(...[...table.querySelectorAll('tr[data-pot]')].filter((r) => r !== row).map((r) => Object.assign(document.createElement('option'), { value: r.dataset.pot, textContent: r.querySelector('.pot-name').textContent })));
+    dialog.querySelector('[data-do="no"]').onclick = () => dialog.close();
+    dialog.querySelector('[data-do="ok"]').onclick = async () => {
+      dialog.close();
+      try {
+        const found = await post(url, { instead: Number(dialog.querySelector('select').value) });
+        row.remove();
+        notice(`${found.patches} patch${found.patches === 1 ? '' : 'es'} repainted; the pot is gone`);
+      } catch (problem) { notice(problem.message, true); }
+    };
+    dialog.showModal();
+  }
+}
+
+if (table) {
+  table.addEventListener('click', (event) => {
+    if (event.target.matches('.pot-name')) rename(event.target);
+    if (event.target.matches('.pot-delete')) remove(event.target.closest('tr'));
+  });
+  table.addEventListener('keydown', (event) => { if (event.key === 'Enter' && event.target.matches('.pot-name')) { event.preventDefault(); rename(event.target); } });
+  let dragged = null;
+  table.addEventListener('dragstart', (event) => { dragged = event.target.closest('tr[data-pot]'); });
+  table.addEventListener('dragover', (event) => {
+    const over = event.target.closest('tr[data-pot]');
+    if (!dragged || !over || over === dragged) return;
+    event.preventDefault();
+    const box = over.getBoundingClientRect();
+    over[event.clientY < box.top + box.height / 2 ? 'before' : 'after'](dragged);
+  });
+  table.addEventListener('dragend', async () => {
+    if (!dragged) return;
+    dragged = null;
+    const pots = [...table.querySelectorAll('tr[data-pot]')].map((row) => Number(row.dataset.pot));
+    try { await post(`/api/models/${table.dataset.model}/pots/order`, { pots }); } catch (error) { notice(error.message, true); }
+  });
+}
