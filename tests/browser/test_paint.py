@@ -101,3 +101,24 @@ def test_a_leak_is_traced_and_shut(desk: Page) -> None:
     before = desk.locator("#paper .stitches path").count()
     desk.keyboard.press("j")
     expect(desk.locator("#paper .stitches path")).to_have_count(before + 2)
+
+
+def test_a_pot_is_seen_alone_locked_and_in_test_colours(desk: Page) -> None:
+    coat = desk.locator("#pots li").first
+    fur = desk.locator("#pots li").nth(1)
+    fur.hover()
+    fur.get_by_role("button", name="alone Fur").click()
+    expect(desk.locator("#paper .patches .back")).to_have_count(1)
+    fur.get_by_role("button", name="alone Fur").click()
+    expect(desk.locator("#paper .patches .back")).to_have_count(0)
+    coat.hover()
+    coat.get_by_role("button", name="lock Coat").click()
+    desk.locator("#pots li").nth(1).click()
+    desk.mouse.click(*on_screen(desk, 308, 270))
+    expect(desk.locator("#notice")).to_contain_text("Coat is locked")
+    colour = "getComputedStyle(document.documentElement).getPropertyValue('--pot-1')"
+    before = desk.evaluate(colour)
+    desk.keyboard.press("v")
+    assert desk.evaluate(colour) != before
+    desk.keyboard.press("v")
+    assert desk.evaluate(colour) == before

@@ -15,7 +15,18 @@ export function showPots(app, stage) {
       item.dataset.pot = pot.id;
       item.setAttribute('role', 'option');
       item.tabIndex = 0;
-      item.innerHTML = `<span class="swatch" style="background: var(--pot-${pot.id})"></span><span></span><span class="count"></span>`;
+      item.innerHTML = `<span class="swatch" style="background: var(--pot-${pot.id})"></span><span></span><span class="pot-ways"></span><span class="count"></span>`;
+      if (stage.potWays) {
+        for (const [way, words] of stage.potWays) {
+          const button = document.createElement('button');
+          button.dataset.way = way;
+          button.textContent = words;
+          button.setAttribute('aria-label', `${words} ${pot.name}`);
+          button.setAttribute('aria-pressed', 'false');
+          button.addEventListener('click', (event) => { event.stopPropagation(); stage.potWay(way, pot.id); });
+          item.querySelector('.pot-ways').append(button);
+        }
+      }
       item.children[1].textContent = pot.name;
       const pick = () => { if (stage.selectPot) { stage.selectPot(pot.id); app.useTool('pour'); } };
       item.addEventListener('click', pick);

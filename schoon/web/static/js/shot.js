@@ -254,7 +254,7 @@ app.useTool = function useTool(id) {
   tool = found;
   tool.enter?.();
   stage.toolChanged?.();
-  for (const button of $('tray').querySelectorAll('button')) button.setAttribute('aria-pressed', String(button.dataset.tool === id));
+  for (const button of $('tray').querySelectorAll('[data-tool]')) button.setAttribute('aria-pressed', String(button.dataset.tool === id));
   $('paper').setAttribute('class', `tool-${id}`);
   app.showStatus();
 };

@@ -10,6 +10,9 @@ const VIEWS = { run: 'Run', ledger: 'Ledger', unsure: 'Unsure' };
 
 export function paintStage(app) {
   let pot = app.data.pots[0]?.id ?? null;
+  const locked = new Set();
+  let alone = null;
+  let garish = false;
   let view = sessionStorage.paintLedge in VIEWS ? sessionStorage.paintLedge : 'run';
 
   function selectPot(id) {
@@ -41,7 +44,9 @@ export function paintStage(app) {
         const take = (e) => {
           const n = patchUnder(e, app.view.toPaper(e.clientX, e.clientY));
           // Dragging never floods the outside: only a click on it does.
-          if (!n || hit.has(n) || (n === shapes.background && (hit.size || n !== first))) return;
+          if (!n || hit.has(n)) return;
+          if (locked.has(shapes.paint[n]?.pot)) { notice(`${app.data.pots.find((p) => p.id === shapes.paint[n].pot).name} is locked; unlock it in the dock to paint over it`); return; }
+          if (n === shapes.background && (hit.size || n !== first)) return;
           hit.add(n);
           const node = app.paper.patch(n);
           if (node) app.paper.colour(node, value);
@@ -74,6 +79,27 @@ export function paintStage(app) {
     };
   }
 
+  // One pot alone: the others step back, so that a stray patch stands out.
+  function showAlone() {
+    const shapes = paintNow(app.current);
+    for (const node of app.paper.layers.patches.children) node.classList.toggle('back', alone !== null && shapes?.paint[node.dataset.n]?.pot !== alone);
+    for (const item of document.querySelectorAll('#pots li')) {
+      const id = Number(item.dataset.pot);
+      item.querySelector('[data-way="alone"]')?.setAttribute('aria-pressed', String(id === alone));
+      item.querySelector('[data-way="lock"]')?.setAttribute('aria-pressed', String(locked.has(id)));
+    }
+  }
+
+  // Colours as far apart as can be, to see at once what carries which pot; the pots keep their own.
+  function testColours(on) {
+    garish = on;
+    const key = app.data.keys.find((k) => k.id === app.data.key);
+    app.data.pots.forEach((p, k) => {
+      const colour = on ? `hsl(${(k * 137.5) % 360} ${k % 2 ? 95 : 80}% ${[45, 68, 32][k % 3]}%)` : key?.colours[p.id];
+      if (colour) document.documentElement.style.setProperty(`--pot-${p.id}`, colour);
+    });
+  }
+
   const sample = {
     id: 'sample', label: 'Sample', key: 's', pen: 'Sample a pot',
     down(event, at) {
@@ -102,6 +128,21 @@ export function paintStage(app) {
     keys: 'F pour · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
     help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'], ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'], ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off']],
     selectPot,
+    potWays: [['alone', 'alone'], ['lock', 'lock']],
+    potWay(way, id) {
+      if (way === 'alone') alone = alone === id ? null : id;
+      else if (!locked.delete(id)) locked.add(id);
+      showAlone();
+    },
+    drawn() { showAlone(); },
+    extra(tray) {
+      const button = document.createElement('button');
+      button.id = 'test-colours';
+      button.innerHTML = 'Test colours <kbd>V</kbd>';
+      button.setAttribute('aria-pressed', 'false');
+      button.addEventListener('click', () => { testColours(!garish); button.setAttribute('aria-pressed', String(garish)); });
+      tray.append(button);
+    },
     pot: () => pot,
     counts,
     hover(event, at) { return patchUnder(event, at); },
@@ -110,6 +151,7 @@ export function paintStage(app) {
       const key = event.key.toLowerCase();
       if (view === 'unsure' && queue.key(key)) return true;
       if (key === 'n' && view === 'ledger') { ledger.nextOdd(); return true; }
+      if (key === 'v') { document.getElementById('test-colours').click(); return true; }
       if (key === 'n') { app.nextUnsure(); return true; }
       if (!pots.length || !['w', 'q'].includes(key)) return false;
       const k = pots.findIndex((p) => p.id === pot);
