@@ -15,6 +15,7 @@ from ..core.run import Placement
 from ..core.seal import Stitch
 from ..core.seal.model import State
 from ..core.strokes import LineRule, Points, Stroke, arc_lengths, strokes_from_dicts
+from ..core.strokes.model import Maker
 from ..errors import NotFound, Refusal
 from ..store import Cursor, Row, models, productions, revisions
 from .derived import sheet_patches
@@ -145,7 +146,8 @@ def judge_stitch(cursor: Cursor, drawing_id: int, base: int | None, stitch_id: s
     row, sheet = load(cursor, drawing_id, lock=True)
     if all(stitch.id != stitch_id for stitch in sheet.stitches):
         raise NotFound("This gap is not in the drawing any more; look for gaps again")
-    changed = [replace(s, state=state) if s.id == stitch_id else s for s in sheet.stitches]
+    by: Maker = "proposal" if state == "open" else "hand"
+    changed = [replace(s, state=state, by=by) if s.id == stitch_id else s for s in sheet.stitches]
     words = {"taken": "take a stitch", "left": "leave a gap open", "open": "decide a gap later"}
     return _save(cursor, row, base, words[state], "seal", seal_document(changed))
 

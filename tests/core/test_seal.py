@@ -7,7 +7,9 @@ import numpy as np
 import pytest
 
 from schoon.core.patches import add_stitches, find_patches
-from schoon.core.seal import Stitch, line_width, propose_stitches, trace_leak
+from schoon.core.seal import Stitch, evidence_for, line_width, propose_stitches, trace_leak
+from schoon.core.seal.model import State
+from schoon.core.strokes.model import Maker
 
 
 def arc_ink(gap: float, width: int, turn: float = 0.3) -> np.ndarray:
@@ -124,3 +126,19 @@ def test_a_leak_between_two_forms_is_found_where_they_meet() -> None:
     leak = trace_leak(wall, (100, 150), (200, 150))
     assert leak is not None
     assert leak.points.mean(axis=0) == pytest.approx((150, 126), abs=3)
+
+
+def test_a_judged_gap_speaks_for_the_same_gap_next_door() -> None:
+    def stitch(x: float, y: float, state: State = "open", by: Maker = "proposal") -> Stitch:
+        return Stitch(np.array([[x, y], [x + 14, y + 3]]), 0.8, "end to end", state, by)
+
+    centres = [np.array([500.0 + 20 * k, 400.0]) for k in range(6)]
+    judged: list[list[Stitch]] = [[stitch(300, 300, "left", "hand")], [], [], [], [], []]
+    found = evidence_for(stitch(322, 301), 1, judged, centres, 1000)
+    assert found is not None
+    assert (found.drawing, found.state) == (0, "left")
+    # Elsewhere on the figure, too far along the run, or of another size it says nothing.
+    assert evidence_for(stitch(450, 301), 1, judged, centres, 1000) is None
+    assert evidence_for(stitch(400, 301), 5, judged, centres, 1000) is None
+    big = Stitch(np.array([[270.0, 300], [390, 325]]), 0.8, "end to end", "open", "proposal")
+    assert evidence_for(big, 1, judged, centres, 1000) is None

@@ -48,7 +48,7 @@ export function sealStage(app) {
       const node = document.createElement('button');
       node.className = 'gap-card';
       if (k === at) node.setAttribute('aria-current', 'true');
-      node.innerHTML = `<img src="/drawings/${card.drawing}/gap/${card.stitch}.png?v=${card.revision}" alt="Gap in drawing ${card.number}" loading="lazy"><span>drawing ${card.number}<i class="quiet">${card.width} px</i><b>${card.doubt.toFixed(2)}</b></span>`;
+      node.innerHTML = `<img src="/drawings/${card.drawing}/gap/${card.stitch}.png?v=${card.revision}" alt="Gap in drawing ${card.number}" loading="lazy"><span>drawing ${card.number}<i class="quiet">${card.width} px</i><b>${card.doubt.toFixed(2)}</b></span>${card.like ? `<span class="like">as in ${card.like.number}: ${card.like.state === 'taken' ? 'take' : 'leave open'} <kbd>U</kbd></span>` : ''}`;
       node.title = card.reason;
       node.addEventListener('click', () => { at = k; look(); });
       return node;
@@ -78,6 +78,7 @@ export function sealStage(app) {
       await edit(entry, 'judge', { stitch: card.stitch, state });
       entry.open_gaps = Math.max(0, entry.open_gaps - 1);
       app.changed(entry);
+      await load();
       if (cards[at]) look(); else app.draw();
     } catch (error) { notice(error.message, true); load(); }
   }
@@ -171,7 +172,7 @@ export function sealStage(app) {
     look: 'line',
     tools: [stitch, leakTool, choose, { id: 'delete', label: 'Delete', key: 'x', act: remove }],
     keys: 'J take · K leave open · L later · T stitch · V trace a leak · C choose · X delete · hold 1 2 3 to flip · A D step',
-    help: [['J K L', 'take the stitch, leave the gap open, decide later']],
+    help: [['J K L', 'take the stitch, leave the gap open, decide later'], ['U', 'judge it as the same gap next door']],
     get stitch() { return chosen; },
     key(event) {
       const key = event.key.toLowerCase();
@@ -179,6 +180,7 @@ export function sealStage(app) {
       else if (key === 'j') judge('taken');
       else if (key === 'k') judge('left');
       else if (key === 'l') later();
+      else if (key === 'u') { if (cards[at]?.like) judge(cards[at].like.state); else notice('The same gap has not been judged next door'); }
       else return false;
       return true;
     },
