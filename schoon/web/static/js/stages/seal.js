@@ -23,9 +23,9 @@ export function sealStage(app) {
   function show() {
     const head = document.getElementById('ledge-head');
     head.innerHTML = `<h2 title="worst doubt first, whole shot">Gaps</h2>
-      <span class="${cards.length ? 'ask' : 'quiet'}">${cards.length} to judge</span><span class="quiet">${judged} judged</span>
+      <span class="${cards.length ? 'ask' : 'quiet'}" title="${judged} judged by hand">${cards.length} to judge</span>
       <span class="push"></span><button id="gap-take">Take <kbd>J</kbd></button><button id="gap-leave">Leave open <kbd>K</kbd></button><button id="gap-later">Later <kbd>L</kbd></button>
-      <label title="Take all that wait with less doubt than this">doubt below <input id="gap-limit" type="number" min="0.05" max="1" step="0.05" value="${limit}"></label><button id="gap-under"></button>
+      <label title="Take all that wait with less doubt than this">below <input id="gap-limit" type="number" min="0.05" max="1" step="0.05" value="${limit}"></label><button id="gap-under"></button>
       <button id="find-gaps">Look again</button>`;
     const under = head.querySelector('#gap-under');
     const count = () => cards.filter((c) => c.doubt < limit).length;
