@@ -70,6 +70,12 @@ def test_the_ledger_is_worked_by_keyboard_alone(desk: Page) -> None:
     expect(desk.locator('.ledger .cell[data-row="0"][data-col="2"] span')).to_have_text("1")
     desk.keyboard.press("Shift+ArrowLeft")
     expect(desk.locator("#cells-chosen")).to_have_text("2 cells")
+    # A whole pot is replaced through the shot from its name.
+    desk.locator(".ledger .row-head").first.click()
+    expect(desk.locator("#cells-chosen")).to_have_text("3 cells")
+    desk.locator("#pots li").nth(1).press("Enter")
+    desk.locator("#cell-pour").click()
+    expect(desk.locator("#notice")).to_contain_text("3 patches in 3 drawings now fur")
 
 
 def test_unsure_patches_are_decided_by_one_key(desk: Page) -> None:

@@ -71,7 +71,7 @@ export class Ledger {
     const parts = [`<div class="extent" style="width:${HEAD[0] + run.length * CELL[0]}px;height:${HEAD[1] + pots.length * CELL[1]}px"></div>`];
     for (let c = first; c < last; c += 1) {
       this.fetch(run[c]);
-      parts.push(`<div class="col-head ${run[c] === app.current ? 'here' : ''}" style="left:${HEAD[0] + c * CELL[0]}px;top:${grid.scrollTop}px">${run[c].number}</div>`);
+      parts.push(`<div class="col-head" data-col="${c}" title="Choose all pots of this drawing" data-here="${run[c] === app.current}" style="left:${HEAD[0] + c * CELL[0]}px;top:${grid.scrollTop}px">${run[c].number}</div>`);
     }
     const { width, height } = app.data.shot;
     for (let r = top; r < bottom; r += 1) {
@@ -93,7 +93,7 @@ export class Ledger {
         }
         parts.push(`<div class="cell ${this.chosen.has(`${r},${c}`) ? 'chosen' : ''} ${this.at[0] === r && this.at[1] === c ? 'at' : ''} ${odd ? 'odd' : ''}" role="gridcell" data-row="${r}" data-col="${c}" aria-label="${label}" title="${label}" style="left:${HEAD[0] + c * CELL[0]}px;top:${y}px"><i style="${crop}"></i><span>${cell ? cell.count : '–'}</span>${odd ? `<b>${odd}</b>` : ''}</div>`);
       }
-      parts.push(`<div class="row-head" style="left:${grid.scrollLeft}px;top:${y}px"><span class="swatch" style="background:var(--pot-${pots[r].id})"></span><span class="pot-name"></span></div>`);
+      parts.push(`<div class="row-head" data-row="${r}" title="Choose this pot in all drawings" style="left:${grid.scrollLeft}px;top:${y}px"><span class="swatch" style="background:var(--pot-${pots[r].id})"></span><span class="pot-name"></span></div>`);
     }
     parts.push(`<div class="corner" style="left:${grid.scrollLeft}px;top:${grid.scrollTop}px">pot</div>`);
     grid.innerHTML = parts.join('');
@@ -129,6 +129,18 @@ export class Ledger {
   }
 
   click(event) {
+    const { run, pots } = this.app.data;
+    const head = event.target.closest('.row-head, .col-head');
+    if (head) {
+      // A whole pot, or a whole drawing: to replace a pot by another through the shot.
+      const row = head.dataset.row;
+      this.from = row !== undefined ? [Number(row), 0] : [0, Number(head.dataset.col)];
+      this.at = this.from;
+      this.extend(row !== undefined ? [Number(row), run.length - 1] : [pots.length - 1, Number(head.dataset.col)]);
+      this.fill();
+      this.grid.focus({ preventScroll: true });
+      return;
+    }
     const cell = event.target.closest('.cell');
     if (!cell) return;
     const [r, c] = [Number(cell.dataset.row), Number(cell.dataset.col)];
