@@ -100,6 +100,15 @@ def test_hand_paint_is_never_overwritten_and_guides_its_neighbours() -> None:
     assert pots(result[1], drawings[1], 12) == EXPECTED
 
 
+def test_the_only_key_with_a_patch_left_out_keeps_what_it_has() -> None:
+    drawings = [figure(12.0 * k) for k in range(3)]
+    key = key_of(drawings[0])
+    key.pop(max(key))
+    result = carry(drawings, {0: key})
+    assert {n: result[0][n] for n in key} == key
+    assert all(result[k] for k in (1, 2))
+
+
 def test_two_keys_are_both_asked() -> None:
     drawings = [figure(10.0 * k) for k in range(5)]
     late = {n: Paint(BLUE if p.pot == GREEN else p.pot) for n, p in key_of(drawings[4], 40).items()}

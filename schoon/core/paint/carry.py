@@ -86,11 +86,11 @@ def _sources(index: int, keys: Sequence[int], done: Mapping[int, Painting]) -> l
     before = [k for k in keys if k < index][-1:]
     after = [k for k in keys if k > index][:1]
     asked: dict[int, float] = {}
-    nearest = min(abs(key - index) for key in before + after)
+    nearest = min((abs(key - index) for key in before + after), default=1)
     for key in before + after:
         far = abs(key - index)
         # Where keys disagree the nearer one is right more often.
-        asked[key] = (nearest / far) ** 0.7 / (1.0 + 0.15 * (far - 1)) if far else 1.0
+        asked[key] = (nearest / far) ** 0.7 / (1.0 + 0.15 * (far - 1))
     for step, trust in ((1, 1.0), (2, 0.6)):
         for near in (index - step, index + step):
             if near in done:
