@@ -59,6 +59,7 @@ def test_the_ledger_is_worked_by_keyboard_alone(desk: Page) -> None:
     desk.keyboard.press("n")
     expect(desk.locator("#paper")).to_have_attribute("data-drawing", "2")
     desk.keyboard.press("j")
+    expect(desk.locator("#notice")).to_contain_text("1 patch in 1 drawing accepted")
     expect(second).not_to_contain_text("?")
     # The third drawing's fur is wrong: go to its cell, take the coat from the dock, pour it instead.
     desk.keyboard.press("ArrowDown")

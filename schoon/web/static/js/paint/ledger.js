@@ -151,6 +151,12 @@ export class Ledger {
     if (!event.shiftKey) this.look();
   }
 
+  // Back to the cells, unless the hand has gone elsewhere meanwhile.
+  refocus() {
+    const now = document.activeElement;
+    if (!now || now === document.body || now.closest('.ledge')) this.grid.focus({ preventScroll: true });
+  }
+
   extend(to) {
     const from = this.from || this.at;
     this.from = from;
@@ -167,7 +173,7 @@ export class Ledger {
     await app.go(entry.id);
     const cell = known.get(this.name(entry))?.pots[pot.id];
     if (cell?.at) app.lookAt(cell.at[0], cell.at[1], Math.max(0.9, app.view.zoom));
-    this.grid.focus({ preventScroll: true });
+    this.refocus();
   }
 
   key(event) {
@@ -222,7 +228,7 @@ export class Ledger {
       notice(`${done.patches} patch${done.patches === 1 ? '' : 'es'} in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'} ${words}; undone as one`);
       await app.refresh();
       await app.draw();
-      this.grid.focus({ preventScroll: true });
+      this.refocus();
     } catch (error) { notice(error.message, true); }
   }
 }
