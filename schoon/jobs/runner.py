@@ -9,6 +9,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from functools import partial
 from typing import Any
 
 from ..core import exposure
@@ -173,13 +174,7 @@ class Runner:
         keep: Callable[[int, Any], None] | None = None,
     ) -> str:
         """Saves the documents each call returns; what it returns beyond them is given to `keep`."""
-        for drawing_id, future in self._spread(job, calls):
-            try:
-                found = future.result()
-            except Refusal as refusal:
-                with self.store.transaction() as cursor:
-                    jobs.end_item(cursor, job["id"], drawing_id, "failed", str(refusal))
-                continue
+        for drawing_id, found in self._results(job, calls):
             documents = found if isinstance(found, tuple) else (found,)
             if keep is not None:
                 keep(drawing_id, documents[len(parts)])
@@ -200,20 +195,8 @@ class Runner:
             return ""
         return f"{len(failed)} could not be done: drawing {failed[0]['number']}: {failed[0]['message']}"
 
-    def _lines(self, job: Row, drawing_ids: Sequence[int]) -> Iterator[tuple[int, Any]]:
-        """(drawing, strokes found in its rough) as they come; the item of a picture that cannot be read fails."""
-        reading = job["settings"].get("reading", {})
-        calls: dict[int, tuple[Any, ...]] = {}
-        keys: dict[int, str] = {}
-        with self.store.transaction() as cursor:
-            for drawing_id in drawing_ids:
-                row = revisions.drawing(cursor, drawing_id)
-                keys[drawing_id] = lines_key(row["rough"], reading)
-                if (path := self._files.path(keys[drawing_id], ".json")).exists():
-                    yield drawing_id, json.loads(path.read_bytes())
-                    continue
-                body = pictures.get(cursor, row["rough"])["body"]
-                calls[drawing_id] = (find_lines, f"drawing {row['number']}", body, reading)
+    def _results(self, job: Row, calls: dict[int, tuple[Any, ...]]) -> Iterator[tuple[int, Any]]:
+        """What each call returns, as it comes; the item of one that is refused fails and is left out."""
         for drawing_id, future in self._spread(job, calls):
             try:
                 found = future.result()
@@ -221,8 +204,27 @@ class Runner:
                 with self.store.transaction() as cursor:
                     jobs.end_item(cursor, job["id"], drawing_id, "failed", str(refusal))
                 continue
-            self._files.get(keys[drawing_id], ".json", lambda found=found: json.dumps(found).encode())  # type: ignore[misc]
             yield drawing_id, found
+
+    def _lines(self, job: Row, drawing_ids: Sequence[int]) -> dict[int, Any]:
+        """drawing -> strokes found in its rough; pictures that cannot be read are left out."""
+        reading = job["settings"].get("reading", {})
+        calls: dict[int, tuple[Any, ...]] = {}
+        keys: dict[int, str] = {}
+        lines: dict[int, Any] = {}
+        with self.store.transaction() as cursor:
+            for drawing_id in drawing_ids:
+                row = revisions.drawing(cursor, drawing_id)
+                keys[drawing_id] = lines_key(row["rough"], reading)
+                if (path := self._files.path(keys[drawing_id], ".json")).exists():
+                    lines[drawing_id] = json.loads(path.read_bytes())
+                    continue
+                body = pictures.get(cursor, row["rough"])["body"]
+                calls[drawing_id] = (find_lines, f"drawing {row['number']}", body, reading)
+        for drawing_id, found in self._results(job, calls):
+            self._files.get(keys[drawing_id], ".json", partial(_json, found))
+            lines[drawing_id] = found
+        return lines
 
     def _clean(self, job: Row) -> str:
         reading = job["settings"].get("reading", {})
@@ -249,7 +251,7 @@ class Runner:
                 )
 
         def keep(drawing_id: int, found: Any) -> None:
-            self._files.get(keys[drawing_id], ".json", lambda: json.dumps(found).encode())
+            self._files.get(keys[drawing_id], ".json", partial(_json, found))
 
         return self._save_each(job, calls, f"clean {_drawings(job['total'])}", ("line", "seal"), keep)
 
@@ -267,7 +269,7 @@ class Runner:
         chosen = [s for s in line["strokes"] if not ids or s["id"] in ids]
         if not chosen:
             raise Refusal("The chosen strokes are not in the drawing any more; choose them again")
-        found = dict(self._lines(job, [d for d in order if d in waiting]))
+        found = self._lines(job, [d for d in order if d in waiting])
         start = order.index(source_id)
         ways = [[d for d in order[start + 1 :] if d in found], [d for d in order[:start][::-1] if d in found]]
         before: list[tuple[Any, Any]] = [(chosen, line["strokes"])] * 2
@@ -445,6 +447,10 @@ def key_colours(
     if key is None:
         return {}, (29, 43, 58)
     return {pot: parse_colour(colour) for pot, colour in key["colours"].items()}, parse_colour(key["ink"])
+
+
+def _json(content: Any) -> bytes:
+    return json.dumps(content).encode()
 
 
 def _by_hand(painting: Painting) -> Painting:

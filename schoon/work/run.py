@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 
 from ..core.run import (
-    CHARTS,
     Held,
     Lines,
     Placement,
@@ -304,6 +303,3 @@ def _extent(strokes: Sequence[Stroke]) -> tuple[list[float], list[float]]:
     points = np.vstack([sample(s, 4.0)[0] for s in strokes])
     margin = 0.08 * float(np.ptp(points, axis=0).max()) + 6
     return (points.min(axis=0) - margin).round(1).tolist(), (points.max(axis=0) + margin).round(1).tolist()
-
-
-__all__ = ["CHARTS", "Run", "between", "found_lines", "held", "ledge", "load_run", "over", "trace_back"]

@@ -53,10 +53,7 @@ def pots(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
                 cell["most"], cell["at"] = weight, found.anchors[patch].tolist()
         for cell in rows.values():
             del cell["most"]
-        bare = [p for p in range(1, found.count + 1) if p not in painting and p != found.background]
-        return json.dumps(
-            {"pots": rows, "bare": len(bare), "bare_at": found.anchors[bare[0]].tolist() if bare else None}
-        ).encode()
+        return json.dumps({"pots": rows}).encode()
 
     path = files.get(key_of("pots", sheet_key(row["line"], sheet), row["paint"]), ".json", make)
     return JSONResponse({**json.loads(path.read_bytes()), "revision": row["head"] or 0})

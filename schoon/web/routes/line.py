@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import time
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -16,7 +15,7 @@ from ...core.strokes import ruled
 from ...errors import Refusal
 from ...formats import svg
 from ...formats.pictures import decode
-from ...store import Cursor, Row, models, pictures, productions, revisions
+from ...store import models, pictures, productions, revisions
 from ...work import edits, run
 from ...work.derived import key_of
 from ..deps import FilesDep, StoreDep
@@ -26,17 +25,12 @@ from .jobs import Reading
 router = APIRouter(prefix="/api")
 
 
-def _rough(cursor: Cursor, row: Row) -> bytes:
-    body: bytes = pictures.get(cursor, row["rough"])["body"]
-    return body
-
-
 @router.get("/drawings/{drawing_id}/pencils")
 def pencils(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
     """The coloured pencils in a rough: what one would call them, their hue in degrees and their share of the marks."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
-        body = _rough(cursor, row)
+        body = pictures.get(cursor, row["rough"])["body"]
 
     def make() -> bytes:
         found = pencils_of(decode(f"drawing {row['number']}", body))
@@ -59,16 +53,13 @@ def pencils(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
 @router.post("/drawings/{drawing_id}/try")
 def try_reading(drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep) -> JSONResponse:
     """What cleaning with these settings would give on one drawing; nothing is changed."""
-    started = time.perf_counter()
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
         shot = productions.shot_of_level(cursor, row["level_id"])
         rule = edits.line_rule(cursor, shot)
         found = run.found_lines(cursor, files, row, reading.stored())
     strokes = ruled(found, (int(shot["width"]), int(shot["height"])), rule)
-    return JSONResponse(
-        {"strokes": [shape_of(s) for s in strokes], "seconds": round(time.perf_counter() - started, 2)}
-    )
+    return JSONResponse({"strokes": [shape_of(s) for s in strokes]})
 
 
 class TraceBack(BaseModel):

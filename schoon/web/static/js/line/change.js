@@ -14,6 +14,13 @@ export async function change(app, op, entry = app.current) {
     if (entry === app.current) app.draw();
     return null;
   }
+  // Somebody else's strokes are in the drawing too: it is read anew instead of guessed.
+  if (answer.merged) {
+    app.changed(entry);
+    app.refresh();
+    if (entry === app.current) await app.draw();
+    return answer;
+  }
   adopt(entry, before, { line: (old) => merged(old, answer) });
   const now = new Map(answer.strokes.map((s) => [s.id, s]));
   entry.touched += answer.strokes.filter((s) => s.by === 'hand').length;

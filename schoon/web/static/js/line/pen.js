@@ -44,7 +44,7 @@ export function penTools(app, hand) {
         const started = performance.now();
         const snap = hand.snap / app.view.zoom;
         const answer = await change(app, { do: 'trace', id: newId(), path, width: app.data.rule.outline, steady: hand.steady, snap: Math.min(100, snap), part: hand.part }, entry);
-        if (answer && app.current === entry) app.paper.addInk(answer.strokes);
+        if (answer && !answer.merged && app.current === entry) app.paper.addInk(answer.strokes);
         clear();
         window.schoonTimes = { ...window.schoonTimes, trace: performance.now() - started };
       });

@@ -21,6 +21,8 @@ export function lineStage(app) {
   const tools = [...penTools(app, hand), ...chooseTools(app, chosen, hand), ...points, offPeg.tool()];
 
   app.choosePart = (part) => {
+    const closed = app.parts.closed(part);
+    if (closed) { notice(`${part || 'Lines of no part'}: ${closed}; ${closed === 'locked' ? 'unlock' : 'show'} it to choose its lines`, true); return; }
     const strokes = (lineNow(app.current)?.strokes || []).filter((s) => s.part === part);
     app.useTool('choose');
     chosen.set(strokes.map((s) => s.id));
