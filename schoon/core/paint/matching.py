@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..patches import Patches
+from .across import told_by_neighbours
+from .movement import Laid, borders_of, lay
 
 _FLOW_SIDE = 384
 _REACH = 24.0
@@ -28,6 +30,15 @@ _CANDIDATES = 8
 
 _MOST_PAIRS = 6000
 """With more candidates than this only the registration is asked."""
+
+_TRIED = 3
+"""Counterparts of each patch whose borders are laid on each other."""
+
+_WELL = 0.8
+"""A pair whose borders lie this well on each other needs no second try."""
+
+_UNFIT = 0.2
+"""What a first guess counts if the borders do not lie on each other at all."""
 
 _REGISTERED = 7.0
 """Mean difference of the registered line fields, of 255, that is good enough not to try another start."""
@@ -56,15 +67,19 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     inside, covered, distance = _overlap(source, target, shift)
     first = _first_guess(source, target, inside, covered, distance)
     first = np.maximum(first, _MOVING * _moving_alike(source, target, distance))
+    laid = _laid(source, target, first, shift)
+    fitting, twin = _fitting(source, target, laid)
+    first = first * fitting
     likely = _normalise(first)
     a, b = _relations(source), _relations(target)
     for _ in range(rounds):
         support = a @ likely @ b.T
         peak = support.max(axis=0, keepdims=True)
-        likely = _normalise(first * (0.15 + support / np.maximum(peak, 1e-9)))
+        likely = _normalise(first * (0.15 + twin + support / np.maximum(peak, 1e-9)))
     confidence = np.clip(first.max(axis=0) / 0.5, 0, 1)
     # Before the columns are normalised: a detail that has no other candidate is still a poor counterpart.
     mutual = first / np.maximum(first.max(axis=1, keepdims=True), 1e-9)
+    likely = told_by_neighbours(source, target, laid, likely, mutual)
     return Match(likely * confidence, mutual)
 
 
@@ -260,3 +275,41 @@ def _relations(patches: Patches) -> NDArray[np.float64]:
 
 def _normalise(table: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(table / np.maximum(table.sum(axis=0, keepdims=True), 1e-12))
+
+
+def _laid(source: Patches, target: Patches, first: NDArray[np.float64], place: NDArray[np.float32]) -> Laid:
+    """The likeliest counterparts of each patch with their borders laid on each other; the outside is left out."""
+    table = first.copy()
+    table[source.background] = 0
+    table[:, target.background] = 0
+    most = min(_TRIED, source.count)
+    rows = np.argpartition(-table, most - 1, axis=0)[:most]
+    columns = np.broadcast_to(np.arange(target.count + 1), rows.shape)
+    tried = table[rows, columns] > 1e-3
+    pairs = np.stack([rows[tried], columns[tried]], axis=1)
+    a, b = borders_of(source), borders_of(target)
+    laid = lay(a, b, pairs, source.centres[pairs[:, 0]] - target.centres[pairs[:, 1]])
+    # A form that is partly hidden has its centre elsewhere: it may go with the registration.
+    again = np.flatnonzero(laid.share * laid.reverse < _WELL)
+    return laid.better_of(lay(a, b, pairs[again], _shift_of(target, place)[pairs[again, 1]]), again)
+
+
+def _shift_of(target: Patches, place: NDArray[np.float32]) -> NDArray[np.float64]:
+    """(count + 1, 2) px from each patch to where the registration puts it in the source."""
+    shape = np.array(place.shape[1::-1])
+    scale = np.array(target.labels.shape[::-1]) / shape
+    column, row = np.clip((target.anchors / scale).astype(int), 0, shape - 1).T
+    return np.asarray((place[row, column] + 0.5) * scale - target.anchors)
+
+
+def _fitting(source: Patches, target: Patches, laid: Laid) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(sources, targets) how well borders lie on each other, and whether two patches are twins; both 0..1."""
+    fitting = np.full((source.count + 1, target.count + 1), _UNFIT)
+    twin = np.zeros_like(fitting)
+    fitting[laid.source, laid.target] += (1 - _UNFIT) * laid.share * (0.5 + 0.5 * laid.reverse)
+    if source.background and target.background:
+        fitting[source.background, target.background] = 1
+    ratio = source.areas[laid.source] / np.maximum(target.areas[laid.target], 1)
+    alike = laid.share * laid.reverse * np.minimum(ratio, 1 / np.maximum(ratio, 1e-9))
+    twin[laid.source, laid.target] = np.clip((alike - 0.7) / 0.25, 0, 1)
+    return fitting, twin
