@@ -10,18 +10,18 @@ from multiprocessing import get_context
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ..core.paint import Paint
+from ..core.paint import NOTHING, Paint
 from ..core.patches import Patches
 from ..core.strokes import Stroke, sample
 from ..formats.pictures import encode_png
 from ..jobs import Runner
 from ..jobs.tasks import single_threaded
 from ..store import Store, jobs, models, pictures, productions, revisions
-from ..work import edits
+from ..work import edits, keys
 from ..work.derived import sheet_patches
 from ..work.documents import line_document, paint_document, spots_of
 from .model_sheet import KEYS, key_colours, sheet_pictures
-from .pim import POTS
+from .pim import PARTS, POTS
 from .shapes import Flat
 from .shots import SIZE, DemoDrawing, lookout, stair
 
@@ -62,6 +62,8 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
         _paint_keys(store, level)
         with store.transaction() as cursor:
             jobs.create(cursor, "carry", level, [row["id"] for row in rows], {})
+            row, sheet = edits.load(cursor, rows[0]["id"])
+            keys.expect_as_in(cursor, productions.shot_of_level(cursor, level)["model_id"], row, sheet)
         runner.run_open()
 
 
@@ -73,7 +75,10 @@ def _store(store: Store, stair_roughs: list[bytes], lookout_roughs: list[bytes])
     with store.transaction() as cursor:
         production = productions.create(cursor, PRODUCTION)
         model = models.create(cursor, production, "Pim", 4.0)
-        pots = {name: models.add_pot(cursor, model, name, colour) for name, colour in POTS.items()}
+        pots = {
+            name: models.add_pot(cursor, model, name, colour, PARTS[name]) for name, colour in POTS.items()
+        }
+        models.describe_pot(cursor, model, pots["Glass"], {"opacity": 80})
         keys = [
             models.add_key(
                 cursor, model, name, ink, backdrop, {pots[p]: c for p, c in key_colours(name).items()}
@@ -153,14 +158,14 @@ def _paint_keys(store: Store, level: int) -> None:
 
 
 def poured(patches: Patches, truth: Flat, pots: dict[str, int]) -> dict[int, Paint]:
-    """Patch -> the pot that covers most of it in the true drawing; patches that are mostly paper stay bare."""
+    """Patch -> the pot that covers most of it in the true drawing; what is mostly paper is said to stay bare."""
     inside = patches.open_labels > 0
     pairs = patches.open_labels[inside].astype(np.int64) * len(truth.names) + truth.pots[inside]
     counts = np.bincount(pairs, minlength=(patches.count + 1) * len(truth.names)).reshape(
         -1, len(truth.names)
     )
     return {
-        patch: Paint(pots[truth.names[most]])
+        patch: Paint(pots[truth.names[most]] if most else NOTHING)
         for patch, most in enumerate(counts.argmax(axis=1))
-        if patch and most and patch != patches.background
+        if patch and patch != patches.background
     }

@@ -31,6 +31,16 @@ POTS: dict[str, str] = {
 }
 """Pots of the model with their colours at noon on the quay."""
 
+PARTS: dict[str, str] = {
+    **dict.fromkeys(("Hat", "Hat band"), "Hat"),
+    **dict.fromkeys(("Fur", "Ear", "Muzzle", "Nose", "Eye", "Pupil"), "Otter"),
+    **dict.fromkeys(("Coat", "Cuff", "Button"), "Coat"),
+    **dict.fromkeys(("Scarf", "Stripe"), "Scarf"),
+    **dict.fromkeys(("Brass", "Glass", "Flame"), "Lantern"),
+    **dict.fromkeys(("Boot", "Sole"), "Boots"),
+}
+"""Part of the model each pot belongs to."""
+
 
 @dataclass(frozen=True)
 class Pose:

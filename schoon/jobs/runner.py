@@ -9,12 +9,13 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
 from ..core import exposure
-from ..core.model import parse_colour
-from ..core.paint import NOTHING, Paint, Painting, carry
+from ..core.model import Rgb, Rgba, parse_colour
+from ..core.paint import NOTHING, Paint, Painting, carry, track
 from ..core.patches import Patches
 from ..errors import Refusal
 from ..formats import gif
@@ -22,7 +23,7 @@ from ..formats.sequences import zip_of
 from ..settings import Settings
 from ..store import Cursor, Row, Store, jobs, models, pictures, productions, revisions
 from ..work.derived import Files, lines_key, on_paper
-from ..work.documents import paint_document, painting_of, sheet_of, spots_of
+from ..work.documents import Sheet, Spot, paint_document, painting_of, sheet_of, spots_of
 from ..work.edits import line_rule
 from ..work.proposals import find_lines
 from . import tasks
@@ -31,6 +32,13 @@ log = logging.getLogger(__name__)
 
 
 _BARE = Paint(NOTHING)
+
+
+@dataclass(frozen=True)
+class _Lined:
+    rows: list[Row]
+    sheets: list[Sheet]
+    patches: list[Patches]
 
 
 class Cancelled(Exception):
@@ -68,6 +76,7 @@ class Runner:
             "fit": self._fit,
             "seal": self._seal,
             "carry": self._carry,
+            "track": self._track,
             "export": self._export,
         }
 
@@ -333,7 +342,8 @@ class Runner:
                 calls[drawing_id] = (tasks.seal, found.get(row["line"]), found.get(row["seal"]), size)
         return self._save_each(job, calls, f"look for gaps in {_drawings(len(calls))}", ("seal",))
 
-    def _carry(self, job: Row) -> str:
+    def _lined(self, job: Row) -> _Lined:
+        """The drawings of a level that have a line, with their patches."""
         with self.store.transaction() as cursor:
             size = _size(productions.shot_of_level(cursor, job["level_id"]))
             rows = [row for row in productions.drawings(cursor, job["level_id"]) if row["line"]]
@@ -341,7 +351,51 @@ class Runner:
         sheets = [sheet_of(size, *(found.get(row[part]) for part in revisions.PARTS)) for row in rows]
         calls = {row["id"]: (tasks.find, found[row["line"]], found.get(row["seal"]), size) for row in rows}
         patches: dict[int, Patches] = {i: future.result() for i, future in self._spread(job, calls)}
-        drawings = [patches[row["id"]] for row in rows]
+        return _Lined(rows, sheets, [patches[row["id"]] for row in rows])
+
+    def _track(self, job: Row) -> str:
+        """Pours a pot into one patch and what it is in the other drawings; what a hand painted there stays."""
+        settings = job["settings"]
+        lined = self._lined(job)
+        numbers = {row["id"]: k for k, row in enumerate(lined.rows)}
+        start = numbers.get(settings["drawing"])
+        if start is None:
+            raise Refusal("The drawing to start from has no line any more")
+        patch = lined.patches[start].at(*settings["at"])
+        try:
+            found = track(lined.patches, start, patch, lambda: self._check(job["id"]))
+        except ValueError as error:
+            raise Refusal("The outside has no track; choose a patch of the figure") from error
+        x, y = lined.patches[start].anchors[patch]
+        source = (int(lined.rows[start]["id"]), float(x), float(y))
+        poured = kept = 0
+        with self.store.transaction() as cursor:
+            for k, row in enumerate(lined.rows):
+                jobs.end_item(cursor, job["id"], row["id"], "done")
+                now = revisions.drawing(cursor, row["id"], lock=True)
+                if k not in found or now["head"] != row["head"]:
+                    continue
+                target, doubt = found[k]
+                patches = lined.patches[k]
+                spots = [s for s in lined.sheets[k].spots if patches.at(*s.at) != target]
+                there = [s for s in lined.sheets[k].spots if patches.at(*s.at) == target]
+                if k != start and any(s.by == "hand" and s.pot != settings["pot"] for s in there):
+                    kept += 1
+                    continue
+                at = (float(patches.anchors[target][0]), float(patches.anchors[target][1]))
+                by = "hand" if k == start else "carried"
+                spots.append(Spot(at, settings["pot"], doubt, by, None if k == start else source))
+                action = self._action(cursor, job, "pour through the run")
+                document = revisions.put_document(cursor, paint_document(spots))
+                if document != now["paint"]:
+                    revisions.revise(cursor, now, action, paint=document)
+                poured += 1
+        words = f"poured into {_drawings(poured)} of {len(lined.rows)}"
+        return words + (f"; {kept} painted by hand stay" if kept else "")
+
+    def _carry(self, job: Row) -> str:
+        lined = self._lined(job)
+        rows, sheets, drawings = lined.rows, lined.sheets, lined.patches
         painted = {k: _by_hand(painting_of(sheet.spots, drawings[k])) for k, sheet in enumerate(sheets)}
         if not any(painted.values()):
             raise Refusal("No drawing is painted yet; paint one drawing, then carry its paint to the others")
@@ -432,10 +486,8 @@ def export_path(settings: Settings, job_id: int, what: str) -> Any:
     return settings.cache / "exports" / f"{job_id}.{'gif' if what == 'gif' else 'zip'}"
 
 
-def key_colours(
-    cursor: Cursor, shot: Row, key_id: int | None = None
-) -> tuple[dict[int, tuple[int, int, int]], tuple[int, int, int]]:
-    """pot id -> RGB and the ink's RGB in a colour key, by default the one the shot is seen in; no pots without
+def key_colours(cursor: Cursor, shot: Row, key_id: int | None = None) -> tuple[dict[int, Rgba], Rgb]:
+    """pot id -> RGBA and the ink's RGB in a colour key, by default the one the shot is seen in; no pots without
     a model."""
     if shot["model_id"] is None:
         return {}, (29, 43, 58)
@@ -446,7 +498,11 @@ def key_colours(
     )
     if key is None:
         return {}, (29, 43, 58)
-    return {pot: parse_colour(colour) for pot, colour in key["colours"].items()}, parse_colour(key["ink"])
+    alpha = {pot["id"]: round(2.55 * pot["opacity"]) for pot in model["pots"]}
+    colours = {
+        pot: (*parse_colour(colour), alpha[pot]) for pot, colour in key["colours"].items() if pot in alpha
+    }
+    return colours, parse_colour(key["ink"])
 
 
 def _json(content: Any) -> bytes:

@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.model import Rgb
+from ..core.model import Rgb, Rgba
 from ..core.patches import Patches, find_patches, wall_of
 from ..core.run import cut_at_doubt, fit_to
 from ..core.seal import Stitch, propose_stitches
@@ -109,7 +109,7 @@ def find(line: Any, stitches: Any, size: tuple[int, int]) -> Patches:
 
 
 def picture(
-    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgb], ink: Rgb, width: int
+    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgba], ink: Rgb, width: int
 ) -> NDArray[np.uint8]:
     """(h, w, 4) RGBA of a drawing at most `width` px wide."""
     sheet = sheet_of(size, *documents)
@@ -117,14 +117,14 @@ def picture(
 
 
 def png(
-    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgb], ink: Rgb, width: int
+    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgba], ink: Rgb, width: int
 ) -> bytes:
     """PNG with alpha of a drawing at most `width` px wide."""
     return encode_png(picture(documents, size, colours, ink, width))
 
 
 def paper(
-    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgb], ink: Rgb, width: int
+    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgba], ink: Rgb, width: int
 ) -> NDArray[np.uint8]:
     """(h, w, 3) RGB of a drawing on white at most `width` px wide."""
     return on_paper(picture(documents, size, colours, ink, width))

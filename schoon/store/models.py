@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 import pymysql
 
 from ..errors import NotFound, Refusal
 from .pool import Cursor, Row
+
+Tone = Literal["colour", "shade", "light", "line"]
+
+TONES: tuple[Tone, ...] = ("shade", "light", "line")
+"""What a pot looks like in a key beside its base."""
 
 
 def create(cursor: Cursor, production_id: int, name: str, line_width: float = 4.0) -> int:
@@ -34,9 +39,11 @@ def listing(cursor: Cursor) -> list[Row]:
 
 
 def model(cursor: Cursor, model_id: int) -> Row:
-    """A model with `pictures`, `pots` and `keys`; each key has `colours`, pot id -> "#rrggbb". Raises NotFound.
+    """A model with `pictures`, `pots` and `keys`. Raises NotFound.
 
-    line_rule: the fields of `core.strokes.LineRule`. measures: part -> what the model says of it.
+    pots: `id`, `name`, `part`, `opacity` 1..100 %, and what the model expects of a whole figure: `expected` patches
+    and `share` 0..1 of the painted area, None if nothing is said. Each key has `colours`, pot id -> "#rrggbb", and
+    `tones`, pot id -> those of `shade`, `light` and `line` that are chosen. line_rule: the fields of `core.strokes.LineRule`. measures: part -> what the model says of it.
     """
     cursor.execute(
         "SELECT id, production_id, name, line_width, line_rule, measures FROM models WHERE id = %s",
@@ -55,16 +62,25 @@ def model(cursor: Cursor, model_id: int) -> Row:
         (model_id,),
     )
     found["pictures"] = list(cursor.fetchall())
-    cursor.execute("SELECT id, name FROM pots WHERE model_id = %s ORDER BY position, id", (model_id,))
+    cursor.execute(
+        "SELECT id, name, part, opacity, expected, share FROM pots WHERE model_id = %s ORDER BY position, id",
+        (model_id,),
+    )
     found["pots"] = list(cursor.fetchall())
     cursor.execute(
-        "SELECT id, name, ink, backdrop FROM colour_keys WHERE model_id = %s ORDER BY position, id",
+        "SELECT id, name, ink, backdrop, picture FROM colour_keys WHERE model_id = %s ORDER BY position, id",
         (model_id,),
     )
     found["keys"] = list(cursor.fetchall())
     for key in found["keys"]:
-        cursor.execute("SELECT pot_id, colour FROM key_colours WHERE key_id = %s", (key["id"],))
-        key["colours"] = {int(row["pot_id"]): row["colour"] for row in cursor.fetchall()}
+        cursor.execute(
+            "SELECT pot_id, colour, shade, light, line FROM key_colours WHERE key_id = %s", (key["id"],)
+        )
+        rows = list(cursor.fetchall())
+        key["colours"] = {int(row["pot_id"]): row["colour"] for row in rows}
+        key["tones"] = {
+            int(row["pot_id"]): chosen for row in rows if (chosen := {t: row[t] for t in TONES if row[t]})
+        }
     return found
 
 
@@ -91,13 +107,13 @@ def add_picture(cursor: Cursor, model_id: int, caption: str, sha256: str) -> Non
     )
 
 
-def add_pot(cursor: Cursor, model_id: int, name: str, colour: str) -> int:
+def add_pot(cursor: Cursor, model_id: int, name: str, colour: str, part: str = "") -> int:
     """A new pot, with one colour in all keys of the model. Raises Refusal if the name is taken."""
     try:
         cursor.execute(
-            "INSERT INTO pots (model_id, name, position)"
-            " SELECT %s, %s, COALESCE(MAX(position), 0) + 1 FROM pots WHERE model_id = %s",
-            (model_id, name, model_id),
+            "INSERT INTO pots (model_id, name, part, position)"
+            " SELECT %s, %s, %s, COALESCE(MAX(position), 0) + 1 FROM pots WHERE model_id = %s",
+            (model_id, name, part, model_id),
         )
     except pymysql.IntegrityError as error:
         raise Refusal(f"This model has a pot called “{name}” already; choose another name") from error
@@ -116,6 +132,13 @@ def rename_pot(cursor: Cursor, model_id: int, pot_id: int, name: str) -> None:
     except pymysql.IntegrityError as error:
         raise Refusal(f"This model has a pot called “{name}” already; choose another name") from error
     _has_pot(cursor, model_id, pot_id)
+
+
+def describe_pot(cursor: Cursor, model_id: int, pot_id: int, about: Mapping[str, Any]) -> None:
+    """Changes some of `part`, `opacity`, `expected` and `share` of a pot. Raises NotFound."""
+    _has_pot(cursor, model_id, pot_id)
+    for name in sorted(about.keys() & {"part", "opacity", "expected", "share"}):
+        cursor.execute(f"UPDATE pots SET {name} = %s WHERE id = %s", (about[name], pot_id))
 
 
 def order_pots(cursor: Cursor, model_id: int, pot_ids: Sequence[int]) -> None:
@@ -170,16 +193,29 @@ def add_key(
     return key_id
 
 
-def set_colour(cursor: Cursor, key_id: int, pot_id: int, colour: str) -> None:
-    """Changes what a pot looks like in a key. Raises NotFound if the pot or key is not of one model."""
+def set_colour(cursor: Cursor, key_id: int, pot_id: int, colour: str | None, tone: Tone = "colour") -> None:
+    """Changes what a pot looks like in a key. None takes a tone away. Raises NotFound if the pot or key is not of one
+    model."""
     cursor.execute(
         "SELECT 1 FROM colour_keys k JOIN pots p ON p.model_id = k.model_id WHERE k.id = %s AND p.id = %s",
         (key_id, pot_id),
     )
     if cursor.fetchone() is None:
         raise NotFound("This pot is not in that colour key any more")
+    if tone == "colour":
+        cursor.execute(
+            "INSERT INTO key_colours (key_id, pot_id, colour) VALUES (%s, %s, %s)"
+            " ON DUPLICATE KEY UPDATE colour = VALUES(colour)",
+            (key_id, pot_id, colour),
+        )
+        return
     cursor.execute(
-        "INSERT INTO key_colours (key_id, pot_id, colour) VALUES (%s, %s, %s)"
-        " ON DUPLICATE KEY UPDATE colour = VALUES(colour)",
+        f"INSERT INTO key_colours (key_id, pot_id, colour, {tone}) VALUES (%s, %s, '#808080', %s)"
+        f" ON DUPLICATE KEY UPDATE {tone} = VALUES({tone})",
         (key_id, pot_id, colour),
     )
+
+
+def set_key_picture(cursor: Cursor, key_id: int, sha256: str) -> None:
+    """Remembers the picture a key was read from."""
+    cursor.execute("UPDATE colour_keys SET picture = %s WHERE id = %s", (sha256, key_id))

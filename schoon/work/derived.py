@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 
 from .. import core
 from ..core.compose import flat_paint, ink_over, on_backdrop
-from ..core.model import Rgb
+from ..core.model import Rgb, Rgba
 from ..core.paint import NOTHING
 from ..core.patches import Patches, find_patches, wall_of
 from ..core.strokes import Points, Stroke, ink_coverage
@@ -137,9 +137,9 @@ def sheet_patches(line: str | None, sheet: Sheet) -> Patches:
 
 
 def render(
-    sheet: Sheet, patches: Patches, colours: Mapping[int, Rgb], ink: Rgb, with_ink: bool = True
+    sheet: Sheet, patches: Patches, colours: Mapping[int, Rgba], ink: Rgb, with_ink: bool = True
 ) -> NDArray[np.uint8]:
-    """(h, w, 4) RGBA of a painted drawing. colours: pot id -> RGB; pots it does not name stay unpainted."""
+    """(h, w, 4) RGBA of a painted drawing. colours: pot id -> RGBA; pots it does not name stay unpainted."""
     painting = painting_of(sheet.spots, patches)
     fills = {
         p: colours[paint.pot]

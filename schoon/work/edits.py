@@ -10,7 +10,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from ..core.paint import NOTHING, Paint
+from ..core.paint import NOTHING, Paint, Painting
+from ..core.patches import Patches, patches_within
 from ..core.run import Placement
 from ..core.seal import Stitch
 from ..core.seal.model import State
@@ -200,11 +201,7 @@ def pour(
     """Pours a pot into the patches under points; None lifts the paint off. Raises Refusal, NotFound."""
     row, sheet = load(cursor, drawing_id, lock=True)
     if pot is not None and pot != NOTHING:
-        level = productions.shot_of_level(cursor, row["level_id"])
-        if level["model_id"] is None or pot not in {
-            p["id"] for p in models.model(cursor, level["model_id"])["pots"]
-        }:
-            raise NotFound("This pot is not in the model any more; choose another one")
+        check_pot(cursor, row["level_id"], pot)
     patches = sheet_patches(row["line"], sheet)
     painting = painting_of(sheet.spots, patches)
     touched = {patches.at(x, y) for x, y in points} - {0}
@@ -219,11 +216,46 @@ def pour(
             painting[patch] = Paint(pot)
     count = len(touched)
     label = f"{'lift paint off' if pot is None else 'pour into'} {count} patch{'es' * (count > 1)}"
+    return _save_painting(cursor, row, base, label, sheet, patches, painting)
+
+
+def _save_painting(
+    cursor: Cursor, row: Row, base: int | None, label: str, sheet: Sheet, patches: Patches, painting: Painting
+) -> Saved:
     before = {patches.at(*spot.at): spot.source for spot in sheet.spots if spot.source}
     sources = {
         patch: source for patch, source in before.items() if painting.get(patch, Paint(0)).by == "carried"
     }
     return _save(cursor, row, base, label, "paint", paint_document(spots_of(painting, patches, sources)))
+
+
+def check_pot(cursor: Cursor, level_id: int, pot: int) -> None:
+    """Raises NotFound if the level's model has no such pot."""
+    level = productions.shot_of_level(cursor, level_id)
+    if level["model_id"] is None or pot not in {
+        p["id"] for p in models.model(cursor, level["model_id"])["pots"]
+    }:
+        raise NotFound("This pot is not in the model any more; choose another one")
+
+
+def pour_within(
+    cursor: Cursor, drawing_id: int, base: int | None, ring: Sequence[tuple[float, float]], pot: int
+) -> tuple[Saved, int]:
+    """Pours a pot into every unpainted patch that lies in a closed ring of points; returns how many with the revision.
+
+    Raises Refusal if there is none, NotFound.
+    """
+    row, sheet = load(cursor, drawing_id, lock=True)
+    check_pot(cursor, row["level_id"], pot)
+    patches = sheet_patches(row["line"], sheet)
+    painting = painting_of(sheet.spots, patches)
+    inside = [p for p in patches_within(patches, np.array(ring, float)) if p not in painting]
+    if not inside:
+        raise Refusal("No unpainted patch lies inside this ring")
+    painting.update({patch: Paint(pot) for patch in inside})
+    count = len(inside)
+    label = f"pour into {count} patch{'es' * (count > 1)} in a ring"
+    return _save_painting(cursor, row, base, label, sheet, patches, painting), count
 
 
 @dataclass(frozen=True)

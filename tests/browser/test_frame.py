@@ -137,17 +137,17 @@ def test_lifting_paint_off_and_undoing_it(shot: Page) -> None:
     shapes = shot.evaluate("fetch(`/api/drawings/${schoon.current.id}/patches`).then((r) => r.json())")
     patch = max((p for p in shapes["patches"] if p["n"] != shapes["background"]), key=lambda p: p["area"])
     node = shot.locator(f"#paper .patches [data-n='{patch['n']}']")
-    shot.locator("#pots li", has_text="Boot").click()
+    shot.locator("#pots [data-pot]", has_text="Boot").click()
     shot.mouse.click(*on_screen(shot, *patch["at"]))
     expect(node).not_to_have_class(re.compile(r"\bbare\b"))
-    expect(shot.locator("#pots li", has_text="Boot").locator(".count")).to_have_text("1")
+    expect(shot.locator("#pots [data-pot]", has_text="Boot").locator(".count")).to_have_text("1")
     shot.keyboard.press("x")
     shot.mouse.click(*on_screen(shot, *patch["at"]))
     expect(node).to_have_class(re.compile(r"\bbare\b"))
     shot.wait_for_timeout(900)
     shot.keyboard.press("Control+z")
     expect(shot.locator("#notice")).to_contain_text("Undone: lift paint off 1 patch")
-    expect(shot.locator("#pots li", has_text="Boot").locator(".count")).to_have_text("1")
+    expect(shot.locator("#pots [data-pot]", has_text="Boot").locator(".count")).to_have_text("1")
 
 
 def test_a_colour_changed_on_the_model_page_is_seen_in_the_shot(shot: Page) -> None:
@@ -158,7 +158,7 @@ def test_a_colour_changed_on_the_model_page_is_seen_in_the_shot(shot: Page) -> N
         "#00aa55"
     )
     shot.goto(address)
-    swatch = shot.locator("#pots li", has_text="Fur").locator(".swatch")
+    swatch = shot.locator("#pots [data-pot]", has_text="Fur").locator(".swatch")
     expect(swatch).to_have_css("background-color", "rgb(0, 170, 85)")
 
 

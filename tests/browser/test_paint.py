@@ -64,7 +64,7 @@ def test_the_ledger_is_worked_by_keyboard_alone(desk: Page) -> None:
     # The third drawing's fur is wrong: go to its cell, take the coat from the dock, pour it instead.
     desk.keyboard.press("ArrowDown")
     desk.keyboard.press("ArrowRight")
-    desk.locator("#pots li").first.press("Enter")
+    desk.locator("#pots [data-pot]").first.press("Enter")
     desk.locator(".ledger").focus()
     desk.keyboard.press("f")
     expect(desk.locator("#notice")).to_contain_text("1 patch in 1 drawing now coat")
@@ -74,7 +74,7 @@ def test_the_ledger_is_worked_by_keyboard_alone(desk: Page) -> None:
     # A whole pot is replaced through the shot from its name.
     desk.locator(".ledger .row-head").first.click()
     expect(desk.locator("#cells-chosen")).to_have_text("3 cells")
-    desk.locator("#pots li").nth(1).press("Enter")
+    desk.locator("#pots [data-pot]").nth(1).press("Enter")
     desk.locator("#cell-pour").click()
     expect(desk.locator("#notice")).to_contain_text("3 patches in 3 drawings now fur")
 
@@ -111,8 +111,8 @@ def test_a_leak_is_traced_and_shut(desk: Page) -> None:
 
 
 def test_a_pot_is_seen_alone_locked_and_in_test_colours(desk: Page) -> None:
-    coat = desk.locator("#pots li").first
-    fur = desk.locator("#pots li").nth(1)
+    coat = desk.locator("#pots [data-pot]").first
+    fur = desk.locator("#pots [data-pot]").nth(1)
     fur.hover()
     fur.get_by_role("button", name="alone Fur").click()
     expect(desk.locator("#paper .patches .back")).to_have_count(1)
@@ -120,7 +120,7 @@ def test_a_pot_is_seen_alone_locked_and_in_test_colours(desk: Page) -> None:
     expect(desk.locator("#paper .patches .back")).to_have_count(0)
     coat.hover()
     coat.get_by_role("button", name="lock Coat").click()
-    desk.locator("#pots li").nth(1).click()
+    desk.locator("#pots [data-pot]").nth(1).click()
     desk.mouse.click(*on_screen(desk, 308, 270))
     expect(desk.locator("#notice")).to_contain_text("Coat is locked")
     colour = "getComputedStyle(document.documentElement).getPropertyValue('--pot-1')"

@@ -181,7 +181,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
         (p for p in shapes["patches"] if p["n"] != shapes["background"]), key=lambda p: -p["area"]
     )
     coat, fur = inside[0], inside[1]
-    page.locator("#pots li", has_text="Coat").click()
+    page.locator("#pots [data-pot]", has_text="Coat").click()
     was = revision(page)
     page.mouse.click(*on_screen(page, *coat["at"]))
     page.wait_for_function("(r) => Number(document.getElementById('paper').dataset.revision) > r", arg=was)

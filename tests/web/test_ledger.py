@@ -148,9 +148,9 @@ def test_pots_are_renamed_ordered_and_deleted_only_when_nothing_needs_them(paint
 
 def test_pots_go_to_a_file_and_come_back(shot: Shot) -> None:
     text = shot.client.get("/models/1/pots.csv").text
-    assert text.splitlines()[0] == "pot,Day,Night"
-    assert "Coat,#edb21f,#edb21f" in text
-    changed = text.replace("Coat,#edb21f,#edb21f", "Coat,#edb21f,#101010") + "Scarf,#f5efe2,\n"
+    assert text.startswith("pot,part,opacity,count,share,Day,Day / shade")
+    assert "Coat,,100,,,#edb21f" in text
+    changed = "pot,Day,Night\nCoat,#edb21f,#101010\nScarf,#f5efe2,\n"
     send = [("file", ("pots.csv", changed.encode(), "text/csv"))]
     assert shot.client.post("/models/1/pots/file", files=send, follow_redirects=False).status_code == 303
     found = {p["name"]: p["colours"] for p in shot.client.get("/models/1/pots.json").json()["pots"]}

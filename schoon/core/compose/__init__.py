@@ -7,15 +7,15 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from ..model import Rgb
+from ..model import Rgb, Rgba
 from ..patches import Patches
 
 
-def flat_paint(patches: Patches, colours: Mapping[int, Rgb]) -> NDArray[np.uint8]:
-    """(h, w, 4) RGBA of the painted patches, no ink: alpha 255 where `colours` names the patch, else 0."""
+def flat_paint(patches: Patches, colours: Mapping[int, Rgb | Rgba]) -> NDArray[np.uint8]:
+    """(h, w, 4) RGBA of the painted patches, no ink: alpha 0 where `colours` does not name the patch; RGB is opaque."""
     table = np.zeros((patches.count + 1, 4), np.uint8)
     for patch, colour in colours.items():
-        table[patch] = (*colour, 255)
+        table[patch] = (*colour, 255)[:4]
     return table[patches.labels]
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 Rgb = tuple[int, int, int]
+Rgba = tuple[int, int, int, int]
 
 
 def parse_colour(text: str) -> Rgb:

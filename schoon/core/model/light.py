@@ -14,11 +14,13 @@ TOO_CLOSE = 4.0
 """Pots nearer than this in CIEDE2000 are hard to tell apart on the screen."""
 
 
-def _linear(values: NDArray[np.float64]) -> NDArray[np.float64]:
+def linear(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Linear light 0..1 of encoded values 0..1 (IEC 61966-2-1)."""
     return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
 
 
-def _encoded(values: NDArray[np.float64]) -> NDArray[np.float64]:
+def encoded(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The reverse of `linear`; light beyond 1 stays beyond 1."""
     return np.where(values <= 0.0031308, values * 12.92, 1.055 * np.maximum(values, 0) ** (1 / 2.4) - 0.055)
 
 
@@ -28,11 +30,11 @@ def relit(colour: Rgb, light: Rgb, strength: float, darkness: float) -> Rgb:
     light: its colour; only its hue counts, not how bright it is. strength: 0 leaves the colour, 1 lights it by that
     light alone. darkness: 0..1, how much light is gone.
     """
-    surface = _linear(np.array(colour) / 255)
-    lamp = _linear(np.array(light) / 255)
+    surface = linear(np.array(colour) / 255)
+    lamp = linear(np.array(light) / 255)
     lamp = lamp / max(float(lamp.max()), 1e-6)
     lit = surface * (1 - strength + strength * lamp) * (1 - darkness)
-    r, g, b = (np.clip(_encoded(lit), 0, 1) * 255).round().astype(int).tolist()
+    r, g, b = (np.clip(encoded(lit), 0, 1) * 255).round().astype(int).tolist()
     return r, g, b
 
 

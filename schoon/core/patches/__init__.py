@@ -1,5 +1,5 @@
 """Patches: closed areas that meet under the line."""
 
-from .regions import Patches, add_stitches, find_patches, grow, outlines, wall_of
+from .regions import Patches, add_stitches, find_patches, grow, outlines, patches_within, wall_of
 
-__all__ = ["Patches", "add_stitches", "find_patches", "grow", "outlines", "wall_of"]
+__all__ = ["Patches", "add_stitches", "find_patches", "grow", "outlines", "patches_within", "wall_of"]

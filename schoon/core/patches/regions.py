@@ -156,6 +156,18 @@ def add_stitches(wall: NDArray[np.bool_], stitches: Sequence[Points]) -> NDArray
     return canvas.astype(bool)
 
 
+def patches_within(patches: Patches, ring: Points, share: float = 0.85) -> list[int]:
+    """The patches of whose open area at least `share` lies inside a closed ring, (k, 2) px; never the background."""
+    mask = np.zeros(patches.labels.shape, np.uint8)
+    cv2.fillPoly(mask, [fixed(ring)], 1, cv2.LINE_8, 4)
+    inside = np.bincount(patches.open_labels[mask > 0], minlength=patches.count + 1)
+    return [
+        patch
+        for patch in range(1, patches.count + 1)
+        if patch != patches.background and inside[patch] >= share * patches.areas[patch]
+    ]
+
+
 def outlines(patches: Patches, tolerance: float = 0.35) -> dict[int, list[Points]]:
     """Vector outlines of the grown patches: label -> rings, the outer ones and the holes, for an even-odd fill.
 

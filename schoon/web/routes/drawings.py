@@ -10,13 +10,14 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
+from ...core.model.compare import compare
 from ...core.patches import outlines, wall_of
 from ...core.seal import trace_leak
 from ...core.strokes import Stroke
 from ...errors import Refusal
 from ...formats import svg
-from ...store import Cursor, Row, productions, revisions
-from ...work import edits
+from ...store import Cursor, Row, models, productions, revisions
+from ...work import edits, keys
 from ...work.derived import key_of, sheet_key, sheet_patches
 from ...work.documents import Sheet, painting_of
 from ...work.line import AnyOperation
@@ -88,7 +89,31 @@ def patches(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
     answer = json.loads(path.read_bytes())
     answer["revision"] = row["head"] or 0
     answer["paint"] = _paint(row, sheet)
+    with store.transaction() as cursor:
+        answer["remarks"] = _remarks(cursor, row, sheet)
     return JSONResponse(answer)
+
+
+def _remarks(cursor: Cursor, row: Row, sheet: Sheet) -> list[dict[str, Any]]:
+    """Where the drawing differs from its model; nothing as long as nothing is painted."""
+    shot = productions.shot_of_level(cursor, row["level_id"])
+    if shot["model_id"] is None or not sheet.spots:
+        return []
+    model = models.model(cursor, shot["model_id"])
+    found = keys.pots_found(sheet, sheet_patches(row["line"], sheet))
+    return [vars(remark) for remark in compare(keys.expectations(model), found)]
+
+
+@router.post("/expect")
+def expect(drawing_id: int, store: StoreDep) -> JSONResponse:
+    """The model takes its counts and shares from this drawing."""
+    with store.transaction() as cursor:
+        row, sheet = edits.load(cursor, drawing_id)
+        shot = productions.shot_of_level(cursor, row["level_id"])
+        if shot["model_id"] is None:
+            raise Refusal("This level has no model; choose one in the dock")
+        pots = keys.expect_as_in(cursor, shot["model_id"], row, sheet)
+    return JSONResponse({"pots": pots})
 
 
 def _paint(row: Row, sheet: Sheet) -> dict[int, dict[str, Any]]:
@@ -196,7 +221,8 @@ def pour(drawing_id: int, edit: Pour, store: StoreDep) -> JSONResponse:
     with store.transaction() as cursor:
         saved = edits.pour(cursor, drawing_id, edit.base or None, [(x, y) for x, y in edit.points], edit.pot)
         row, sheet = edits.load(cursor, drawing_id)
-    return _answer(saved, paint=_paint(row, sheet))
+        remarks = _remarks(cursor, row, sheet)
+    return _answer(saved, paint=_paint(row, sheet), remarks=remarks)
 
 
 @router.post("/undo")
@@ -217,6 +243,22 @@ def _stepped(found: tuple[str, list[int]] | None, otherwise: str) -> JSONRespons
     if found is None:
         return JSONResponse({"label": "", "drawings": [], "message": otherwise})
     return JSONResponse({"label": found[0], "drawings": found[1], "message": ""})
+
+
+class PourWithin(Edit):
+    ring: list[Place] = Field(min_length=3, max_length=5000)
+    pot: int
+
+
+@router.post("/pour-within")
+def pour_within(drawing_id: int, edit: PourWithin, store: StoreDep) -> JSONResponse:
+    """Pours a pot into everything unpainted that lies in a ring."""
+    with store.transaction() as cursor:
+        ring = [(x, y) for x, y in edit.ring]
+        saved, count = edits.pour_within(cursor, drawing_id, edit.base or None, ring, edit.pot)
+        row, sheet = edits.load(cursor, drawing_id)
+        remarks = _remarks(cursor, row, sheet)
+    return _answer(saved, paint=_paint(row, sheet), remarks=remarks, patches=count)
 
 
 class Kind(BaseModel):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse
@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from ...errors import NotFound, Refusal
 from ...store import Cursor, jobs, productions
+from ...work import edits
 from ..deps import RunnerDep, StoreDep
 
 router = APIRouter()
@@ -40,14 +41,16 @@ class Reading(BaseModel):
 
 
 class NewJob(BaseModel):
-    """drawings: ids to work on; None for the whole level. source, strokes: for fitting, the drawing whose strokes go to
-    the others, and which of them; none for all."""
+    """drawings: ids to work on; None for the whole level. source: for fitting, the drawing whose strokes go to the
+    others, strokes: which of them, none for all. For following a patch: source, `at` in the patch, `pot`."""
 
-    kind: Literal["clean", "seal", "carry", "fit"]
+    kind: Literal["clean", "seal", "carry", "fit", "track"]
     drawings: list[int] | None = None
     reading: Reading | None = None
     source: int | None = None
     strokes: list[str] = Field(default_factory=list, max_length=5000)
+    at: Annotated[list[float], Field(min_length=2, max_length=2)] | None = None
+    pot: int | None = None
 
 
 @router.post("/api/levels/{level_id}/jobs")
@@ -59,10 +62,10 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             raise NotFound("This level has no drawings")
         chosen = (
             rows
-            if new.drawings is None or new.kind == "carry"
+            if new.drawings is None or new.kind in ("carry", "track")
             else [r for r in rows if r["id"] in set(new.drawings)]
         )
-        if new.kind in ("seal", "carry"):
+        if new.kind in ("seal", "carry", "track"):
             chosen = [row for row in chosen if row["line"]]
         if not chosen:
             raise Refusal("None of these drawings has a line yet; clean them first")
@@ -81,6 +84,11 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             if not chosen:
                 raise Refusal("Choose the drawings the strokes go to on the sheet")
             settings.update(source=source["id"], ids=new.strokes)
+        if new.kind == "track":
+            if new.source is None or new.at is None or new.pot is None:
+                raise Refusal("Choose a pot and click the patch it is for")
+            edits.check_pot(cursor, level_id, new.pot)
+            settings = {"drawing": new.source, "at": new.at, "pot": new.pot}
         job_id = jobs.create(cursor, new.kind, level_id, [row["id"] for row in chosen], settings)
         answer = state_of(cursor, job_id)
     runner.wake()

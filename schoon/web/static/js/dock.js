@@ -9,8 +9,10 @@ export function showPots(app, stage) {
   const list = $('pots');
   if (!list) return;
   const counts = stage.counts?.() || new Map();
-  if (list.children.length !== data.pots.length) {
-    list.replaceChildren(...data.pots.map((pot) => {
+  const remarks = new Map((stage.remarks?.() || []).map((r) => [r.pot, r]));
+  if (list.querySelectorAll('[data-pot]').length !== data.pots.length) {
+    let part = '';
+    list.replaceChildren(...data.pots.flatMap((pot) => {
       const item = document.createElement('li');
       item.dataset.pot = pot.id;
       item.setAttribute('role', 'option');
@@ -31,19 +33,49 @@ export function showPots(app, stage) {
       const pick = () => { if (stage.selectPot) { stage.selectPot(pot.id); app.useTool('pour'); } };
       item.addEventListener('click', pick);
       item.addEventListener('keydown', (event) => { if (event.key === 'Enter') { event.stopPropagation(); pick(); } });
-      return item;
+      if (pot.part === part) return [item];
+      part = pot.part;
+      const head = Object.assign(document.createElement('li'), { className: 'part', textContent: part || 'Without a part' });
+      head.setAttribute('role', 'presentation');
+      return [head, item];
     }));
   }
-  for (const item of list.children) {
+  for (const item of list.querySelectorAll('[data-pot]')) {
     const n = counts.get(Number(item.dataset.pot)) || 0;
-    item.querySelector('.count').textContent = stage.counts ? (n || '–') : '';
+    const remark = remarks.get(Number(item.dataset.pot));
+    const count = item.querySelector('.count');
+    count.textContent = stage.counts ? said(remark, n) : '';
+    count.classList.toggle('off', Boolean(remark));
   }
   const words = $('dock-words');
   if (!stage.counts) { const r = data.rule; words.textContent = `Line rule: outline ${r.outline}, inner ${r.inner}, detail ${r.detail} px${r.taper ? `, ends taper over ${r.taper} px` : ''}.`; }
   else {
-    const missing = data.pots.filter((p) => !counts.get(p.id)).map((p) => p.name.toLowerCase());
-    words.textContent = !app.current.painted ? 'Nothing is painted in this drawing yet.' : missing.length ? `Not in this drawing: ${missing.join(', ')}.` : 'Every pot is in this drawing.';
+    words.textContent = app.current.painted ? inWords(data, [...remarks.values()], counts) : 'Nothing is painted in this drawing yet.';
+    if (app.current.painted && stage.expect) {
+      const button = Object.assign(document.createElement('button'), { id: 'expect', textContent: 'Count as the model', title: 'The model takes the counts and shares of its pots from this drawing' });
+      button.addEventListener('click', () => stage.expect());
+      words.append(' ', button);
+    }
   }
+}
+
+// What stands beside a pot: its patches here, and what the model says if it says otherwise.
+function said(remark, count) {
+  if (!remark) return count || '–';
+  if (remark.what === 'large' || remark.what === 'small') return `${count} · ${remark.what}`;
+  return `${count} of ${remark.expected}`;
+}
+
+function inWords(data, remarks, counts) {
+  const name = (id) => data.pots.find((p) => p.id === id)?.name.toLowerCase() ?? 'a pot';
+  const list = (what) => remarks.filter((r) => r.what === what).map((r) => name(r.pot));
+  if (!data.pots.some((p) => p.expected !== null)) {
+    const missing = data.pots.filter((p) => !counts.get(p.id)).map((p) => p.name.toLowerCase());
+    return missing.length ? `Not in this drawing: ${missing.join(', ')}.` : 'Every pot is in this drawing.';
+  }
+  const parts = [['missing', 'Missing'], ['fewer', 'Fewer than the model'], ['more', 'More than the model'], ['large', 'Larger share'], ['small', 'Smaller share']]
+    .map(([what, words]) => [words, list(what)]).filter(([, found]) => found.length).map(([words, found]) => `${words}: ${found.join(', ')}.`);
+  return parts.join(' ') || 'As the model says.';
 }
 
 export function wireDock(app, useKey) {

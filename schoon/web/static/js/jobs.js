@@ -2,7 +2,7 @@
 
 import { get, post, notice } from './api.js';
 
-const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', carry: 'Carrying paint', export: 'Saving' };
+const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', carry: 'Carrying paint', track: 'Following the patch', export: 'Saving' };
 
 export class Jobs {
   constructor(app) { this.app = app; this.open = new Map(); this.box = document.getElementById('job-state'); }

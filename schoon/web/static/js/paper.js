@@ -90,6 +90,7 @@ export class Paper {
     const painted = pot !== undefined && pot !== null && pot >= 0;
     node.classList.toggle('bare', !painted);
     node.style.fill = node.style.stroke = painted ? `var(--pot-${pot})` : '';
+    node.style.opacity = painted ? `var(--see-${pot}, 1)` : '';
   }
 
   patch(n) { return this.layers.patches.querySelector(`[data-n="${n}"]`); }

@@ -40,9 +40,11 @@ function useKey(id) {
   data.key = key.id;
   const style = document.documentElement.style;
   for (const [pot, colour] of Object.entries(key.colours)) style.setProperty(`--pot-${pot}`, colour);
+  for (const pot of data.pots) style.setProperty(`--see-${pot.id}`, pot.opacity / 100);
   style.setProperty('--key-ink', key.ink);
+  style.setProperty('--key-backdrop', key.backdrop);
   let hash = 0;
-  for (const letter of JSON.stringify(key)) hash = (hash * 31 + letter.charCodeAt(0)) | 0;
+  for (const letter of JSON.stringify([key, data.pots.map((p) => p.opacity)])) hash = (hash * 31 + letter.charCodeAt(0)) | 0;
   colourTag = (hash >>> 0).toString(36);
 }
 
@@ -300,7 +302,7 @@ $('paper').addEventListener('pointermove', (event) => {
   hovered = n;
   app.paper.patch(n)?.classList.add('under');
   const pot = drawings.paintNow(app.current)?.paint[n]?.pot;
-  for (const item of document.querySelectorAll('#pots li')) item.classList.toggle('under', Number(item.dataset.pot) === pot);
+  for (const item of document.querySelectorAll('#pots [data-pot]')) item.classList.toggle('under', Number(item.dataset.pot) === pot);
 });
 $('paper').addEventListener('dblclick', (event) => tool?.double?.(event, app.view.toPaper(event.clientX, event.clientY)));
 const lift = (how) => () => { const done = stroke; stroke = null; done?.[how](); };
@@ -327,6 +329,8 @@ $('see-rough').addEventListener('click', () => {
   app.draw();
 });
 toggle('see-onion', (on) => { app.onion.on = on; app.onion.show(); });
+toggle('see-backdrop', (on) => { document.body.classList.toggle('on-backdrop', on); sessionStorage.backdrop = on ? '1' : ''; });
+if (sessionStorage.backdrop && app.stage !== 'rough' && app.stage !== 'line') $('see-backdrop').click();
 toggle('dim-room', (on) => { document.body.classList.toggle('dim', on); sessionStorage.dim = on ? '1' : ''; });
 if (sessionStorage.dim) $('dim-room').click();
 $('sheet-order').addEventListener('click', () => {
@@ -336,6 +340,7 @@ $('sheet-order').addEventListener('click', () => {
 });
 $('see-rough').hidden = app.stage !== 'line';
 $('see-onion').hidden = app.stage === 'rough';
+$('see-backdrop').hidden = !data.key || app.stage === 'rough' || app.stage === 'line';
 $('parts-box').hidden = app.stage !== 'line';
 $('see-all').addEventListener('click', () => app.view.fit());
 $('undo').addEventListener('click', () => step('undo'));

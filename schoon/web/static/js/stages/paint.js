@@ -1,7 +1,8 @@
 // Paint: pour pots into patches, sample, lift off, carry to the other drawings.
 
-import { edit, notice } from '../api.js';
+import { edit, notice, post } from '../api.js';
 import { adopt, paintNow } from '../drawings.js';
+import { penDrag } from '../line/pen.js';
 import { Ledger } from '../paint/ledger.js';
 import { UnsureQueue } from '../paint/queue.js';
 import { strip } from './strip.js';
@@ -17,7 +18,7 @@ export function paintStage(app) {
 
   function selectPot(id) {
     pot = id;
-    for (const item of document.querySelectorAll('#pots li')) item.setAttribute('aria-selected', String(Number(item.dataset.pot) === pot));
+    for (const item of document.querySelectorAll('#pots [data-pot]')) item.setAttribute('aria-selected', String(Number(item.dataset.pot) === pot));
     app.showStatus();
   }
 
@@ -31,18 +32,43 @@ export function paintStage(app) {
     return shapes?.background && at[0] >= 0 && at[1] >= 0 && at[0] < w && at[1] < h ? shapes.background : 0;
   }
 
-  function brush(colour, lift) {
+  // The shapes of the drawing if paint can go on it; says why not otherwise.
+  function ready(lift = false) {
+    const shapes = paintNow(app.current);
+    if (!shapes) notice(app.current.strokes ? 'The patches are still being found; wait a moment' : 'This drawing has no line yet; clean it first');
+    else if (!lift && pot === null) notice('Choose a pot in the dock first; a model without pots gets them on its own page');
+    else return shapes;
+    return null;
+  }
+
+  async function send(entry, what, content) {
+    const before = entry.revision;
+    const sent = performance.now();
+    try {
+      const answer = await edit(entry, what, content);
+      window.schoonTimes = { ...window.schoonTimes, pour: performance.now() - sent };
+      adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint, remarks: answer.remarks }) });
+      const all = Object.values(answer.paint);
+      entry.painted = all.length;
+      entry.hand = all.filter((p) => p.by === 'hand').length;
+      entry.unsure = all.filter((p) => p.unsure).length;
+      app.changed(entry);
+      return answer;
+    } catch (error) { notice(error.message, true); return null; } finally { app.draw(); }
+  }
+
+  function brush(lift) {
     return {
-      down(event, at) {
+      down(event) {
         const entry = app.current;
-        const shapes = paintNow(entry);
-        if (!shapes) { notice(entry.strokes ? 'The patches are still being found; wait a moment' : 'This drawing has no line yet; clean it first'); return null; }
-        if (!lift && pot === null) { notice('Choose a pot in the dock first; a model without pots gets them on its own page'); return null; }
+        const shapes = ready(lift);
+        if (!shapes) return null;
         const hit = new Set();
         const value = lift ? null : pot;
-        const first = patchUnder(event, at);
+        let first = null;
         const take = (e) => {
           const n = patchUnder(e, app.view.toPaper(e.clientX, e.clientY));
+          first ??= n;
           // Dragging never floods the outside: only a click on it does.
           if (!n || hit.has(n)) return;
           if (locked.has(shapes.paint[n]?.pot)) { notice(`${app.data.pots.find((p) => p.id === shapes.paint[n].pot).name} is locked; unlock it in the dock to paint over it`); return; }
@@ -57,21 +83,8 @@ export function paintStage(app) {
         return {
           move: take,
           async up() {
-            if (!hit.size) return;
             const points = shapes.patches.filter((p) => hit.has(p.n)).map((p) => p.at);
-            const before = entry.revision;
-            const sent = performance.now();
-            try {
-              const answer = await edit(entry, 'pour', { points, pot: value });
-              window.schoonTimes = { ...window.schoonTimes, pour: performance.now() - sent };
-              adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint }) });
-              const all = Object.values(answer.paint);
-              entry.painted = all.length;
-              entry.hand = all.filter((p) => p.by === 'hand').length;
-              entry.unsure = all.filter((p) => p.unsure).length;
-              app.changed(entry);
-            } catch (error) { notice(error.message, true); }
-            app.draw();
+            if (points.length) await send(entry, 'pour', { points, pot: value });
           },
           cancel() { app.draw(); },
         };
@@ -79,11 +92,40 @@ export function paintStage(app) {
     };
   }
 
+  const ring = {
+    id: 'ring', label: 'Ring', key: 'c', get pen() { return `Draw a ring: ${potName().toLowerCase()} into everything unpainted in it`; },
+    down(event, at) {
+      const entry = app.current;
+      if (!ready()) return null;
+      return penDrag(app, event, at, async (path, clear) => {
+        if (path.length > 2) {
+          const answer = await send(entry, 'pour-within', { ring: path.map(([x, y]) => [x, y]), pot });
+          if (answer) notice(`${potName()} in ${answer.patches} patch${answer.patches === 1 ? '' : 'es'}`);
+        }
+        clear();
+      });
+    },
+  };
+
+  const wholeRun = {
+    id: 'whole-run', label: 'Whole run', key: 't', get pen() { return `Pour ${potName().toLowerCase()} into this patch in all drawings`; },
+    down(event, at) {
+      const shapes = ready();
+      const n = shapes && patchUnder(event, at);
+      if (!n) return null;
+      if (n === shapes.background) { notice('The outside has no track; choose a patch of the figure'); return null; }
+      const where = shapes.patches.find((p) => p.n === n).at;
+      notice(`Following this patch through ${app.data.run.length} drawings; what a hand painted otherwise stays, and it can be undone as one`);
+      app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'track', source: app.current.id, at: where, pot });
+      return null;
+    },
+  };
+
   // One pot alone: the others step back, so that a stray patch stands out.
   function showAlone() {
     const shapes = paintNow(app.current);
     for (const node of app.paper.layers.patches.children) node.classList.toggle('back', alone !== null && shapes?.paint[node.dataset.n]?.pot !== alone);
-    for (const item of document.querySelectorAll('#pots li')) {
+    for (const item of document.querySelectorAll('#pots [data-pot]')) {
       const id = Number(item.dataset.pot);
       item.querySelector('[data-way="alone"]')?.setAttribute('aria-pressed', String(id === alone));
       item.querySelector('[data-way="lock"]')?.setAttribute('aria-pressed', String(locked.has(id)));
@@ -121,11 +163,13 @@ export function paintStage(app) {
   const self = {
     look: 'paint',
     tools: [
-      { id: 'pour', label: 'Pour', key: 'f', get pen() { return `Pour ${potName().toLowerCase()}`; }, ...brush(null, false) },
+      { id: 'pour', label: 'Pour', key: 'f', get pen() { return `Pour ${potName().toLowerCase()}`; }, ...brush(false) },
+      ring,
+      wholeRun,
       sample,
-      { id: 'lift', label: 'Lift off', key: 'x', pen: 'Lift paint off', ...brush(null, true) },
+      { id: 'lift', label: 'Lift off', key: 'x', pen: 'Lift paint off', ...brush(true) },
     ],
-    keys: 'F pour · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
+    keys: 'F pour · C ring · T whole run · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
     help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'], ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'], ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off']],
     selectPot,
     potWays: [['alone', 'alone'], ['lock', 'lock']],
@@ -145,6 +189,14 @@ export function paintStage(app) {
     },
     pot: () => pot,
     counts,
+    remarks: () => paintNow(app.current)?.remarks,
+    async expect() {
+      try {
+        const found = await post(`/api/drawings/${app.current.id}/expect`);
+        notice(`The model counts as in drawing ${app.current.number}: ${found.pots} pots. Every drawing is compared with it`);
+        setTimeout(() => window.location.reload(), 900);
+      } catch (error) { notice(error.message, true); }
+    },
     hover(event, at) { return patchUnder(event, at); },
     key(event) {
       const { pots } = app.data;

@@ -1,0 +1,60 @@
+"""A drawing beside its model: which pots are missing, too many or too few patches, parts too large or too small."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+What = Literal["missing", "fewer", "more", "small", "large"]
+
+_SHARE_BAND = 1.6
+"""Shares of the area may differ by this factor: a figure turns, and arms hide the coat."""
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What a model says of a pot in a whole figure: how many patches, and their share 0..1 of the painted area; None
+    if nothing is said."""
+
+    count: int | None = None
+    share: float | None = None
+
+
+@dataclass(frozen=True)
+class Remark:
+    """pot: whose. found and expected: patches for missing, fewer and more, shares 0..1 for small and large."""
+
+    pot: int
+    what: What
+    found: float
+    expected: float
+
+
+def shares(found: Mapping[int, tuple[int, int]]) -> dict[int, tuple[int, float]]:
+    """pot -> (patches, share 0..1 of the painted area) from pot -> (patches, px²)."""
+    total = sum(area for _, area in found.values())
+    return {pot: (count, area / max(total, 1)) for pot, (count, area) in found.items()}
+
+
+def compare(
+    expected: Mapping[int, Expected], found: Mapping[int, tuple[int, int]], order: Sequence[int] = ()
+) -> list[Remark]:
+    """Where a painted drawing differs from its model, by `order` of the pots; found: pot -> (patches, px²).
+
+    A pot of which the model says nothing is never remarked. Shares are only compared if the counts agree.
+    """
+    have = shares(found)
+    remarks = []
+    for pot in order or expected:
+        wanted = expected.get(pot, Expected())
+        count, share = have.get(pot, (0, 0.0))
+        if wanted.count is not None and count != wanted.count:
+            what: What = "missing" if not count else "fewer" if count < wanted.count else "more"
+            remarks.append(Remark(pot, what, count, wanted.count))
+        elif count and wanted.share:
+            if share > wanted.share * _SHARE_BAND:
+                remarks.append(Remark(pot, "large", share, wanted.share))
+            elif share < wanted.share / _SHARE_BAND:
+                remarks.append(Remark(pot, "small", share, wanted.share))
+    return remarks
