@@ -14,6 +14,7 @@ from functools import partial
 from typing import Any
 
 from ..core import exposure
+from ..core.compose import stacked
 from ..core.model import Rgb, Rgba, parse_colour
 from ..core.paint import NOTHING, Paint, Painting, carry, track
 from ..core.patches import Patches
@@ -39,6 +40,15 @@ class _Lined:
     rows: list[Row]
     sheets: list[Sheet]
     patches: list[Patches]
+
+
+@dataclass(frozen=True)
+class _Pictures:
+    """pictures: drawing id -> what was made of it. starts: frame -> drawing id. numbers: drawing id -> its number."""
+
+    pictures: dict[int, Any]
+    starts: dict[int, int]
+    numbers: dict[int, int]
 
 
 class Cancelled(Exception):
@@ -439,39 +449,72 @@ class Runner:
                     revisions.revise(cursor, now, action, paint=name)
         return f"{unsure} patch{'es are' if unsure != 1 else ' is'} unsure" if unsure else ""
 
+    def _pictures(self, job: Row, level_id: int, settings: Any) -> _Pictures:
+        """The drawings of a level as PNG files, or as RGBA arrays for a GIF."""
+        with self.store.transaction() as cursor:
+            shot = productions.shot_of_level(cursor, level_id)
+            colours, ink = key_colours(cursor, shot)
+            rows = productions.drawings(cursor, level_id)
+            starts = productions.exposures(cursor, level_id)
+            found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.PARTS])
+        make = tasks.picture if settings["what"] == "gif" else tasks.png
+        calls: dict[int, tuple[Any, ...]] = {
+            row["id"]: (
+                make, tuple(found.get(row[p]) for p in revisions.PARTS), _size(shot), colours, ink,
+                int(settings["width"]),
+            )
+            for row in rows
+        }  # fmt: skip
+        made: dict[int, Any] = {}
+        for drawing_id, future in self._spread(job, calls):
+            made[drawing_id] = future.result()
+            if level_id == job["level_id"]:
+                with self.store.transaction() as cursor:
+                    jobs.end_item(cursor, job["id"], drawing_id, "done")
+        return _Pictures(made, starts, {row["id"]: row["number"] for row in rows})
+
     def _export(self, job: Row) -> str:
         settings = job["settings"]
         with self.store.transaction() as cursor:
             shot = productions.shot_of_level(cursor, job["level_id"])
-            colours, ink = key_colours(cursor, shot)
-            rows = productions.drawings(cursor, job["level_id"])
-            starts = productions.exposures(cursor, job["level_id"])
-            found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.PARTS])
-        size, width = _size(shot), int(settings["width"])
-        make = tasks.paper if settings["what"] == "gif" else tasks.png
-        calls: dict[int, tuple[Any, ...]] = {
-            row["id"]: (make, tuple(found.get(row[p]) for p in revisions.PARTS), size, colours, ink, width)
-            for row in rows
+            levels = [row["id"] for row in productions.levels(cursor, shot["id"])]
+        own = job["level_id"]
+        # The levels go to the compositor apart; a GIF shows the shot as it is seen.
+        made = {
+            level: self._pictures(job, level, settings)
+            for level in (levels if settings["what"] == "gif" else [own])
         }
-        made: dict[int, Any] = {}
-        for drawing_id, future in self._spread(job, calls):
-            made[drawing_id] = future.result()
-            with self.store.transaction() as cursor:
-                jobs.end_item(cursor, job["id"], drawing_id, "done")
-        spans = exposure.spans(starts, shot["frames"])
-        numbers = {row["id"]: row["number"] for row in rows}
         stem = f"{shot['name']}_{shot['level']}".replace(" ", "_").replace("/", "_")
         if settings["what"] == "gif":
-            body = gif.encode([on_paper(made[d]) for _, _, d in spans], [n for _, n, _ in spans], shot["fps"])
+            runs = exposure.together(
+                [exposure.frame_by_frame(made[level].starts, shot["frames"]) for level in levels]
+            )
+            pictures = [
+                on_paper(
+                    stacked(
+                        [
+                            made[k].pictures[d]
+                            for k, d in zip(levels, shown, strict=True)
+                            if d in made[k].pictures
+                        ]
+                    )
+                )
+                for _, shown in runs
+                if any(d is not None for d in shown)
+            ]
+            held = [count for count, shown in runs if any(d is not None for d in shown)]
+            body = gif.encode(pictures, held, shot["fps"])
         elif settings["what"] == "frames":
             body = zip_of(
-                (f"{stem}_{frame:04}.png", made[d])
-                for first, n, d in spans
+                (f"{stem}_{frame:04}.png", made[own].pictures[d])
+                for first, n, d in exposure.spans(made[own].starts, shot["frames"])
                 for frame in range(first, first + n)
             )
         else:
+            numbers = made[own].numbers
             body = zip_of(
-                (f"{stem}_{numbers[d]:04}.png", made[d]) for d in sorted(made, key=numbers.__getitem__)
+                (f"{stem}_{numbers[d]:04}.png", made[own].pictures[d])
+                for d in sorted(made[own].pictures, key=numbers.__getitem__)
             )
         path = export_path(self.settings, job["id"], settings["what"])
         path.parent.mkdir(parents=True, exist_ok=True)

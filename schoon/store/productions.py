@@ -72,10 +72,17 @@ def fill_shot(
     starts: Mapping[int, int],
     frames: int,
 ) -> None:
-    """Puts drawings (number, kind, picture) into an empty level; starts: frame -> number of its drawing."""
+    """Puts the drawings of its first level into a new shot, which takes its size and length from them."""
     cursor.execute(
         "UPDATE shots SET width = %s, height = %s, frames = %s WHERE id = %s", (*size, frames, shot_id)
     )
+    fill_level(cursor, level_id, drawings, starts)
+
+
+def fill_level(
+    cursor: Cursor, level_id: int, drawings: Sequence[tuple[int, str, str]], starts: Mapping[int, int]
+) -> None:
+    """Puts drawings (number, kind, picture) into an empty level; starts: frame -> number of its drawing."""
     cursor.executemany(
         "INSERT INTO drawings (level_id, number, kind, rough) VALUES (%s, %s, %s, %s)",
         [(level_id, *drawing) for drawing in drawings],
@@ -88,34 +95,83 @@ def fill_shot(
 
 
 def shots(cursor: Cursor) -> list[Row]:
-    """All shots with their level, for the shelf; colour_tag changes with the colours they are seen in."""
+    """All shots with their rearmost level, for the shelf; colour_tag changes with the colours they are seen in."""
     cursor.execute(
         "SELECT s.id, s.production_id, s.name, s.fps, s.width, s.height, s.frames, l.id AS level_id, l.model_id,"
         " (SELECT COALESCE(BIT_XOR(CRC32(CONCAT(k.key_id, k.pot_id, k.colour))), 0) FROM key_colours k"
         " WHERE k.key_id = l.key_id) AS colour_tag"
-        " FROM shots s JOIN levels l ON l.shot_id = s.id ORDER BY s.id, l.position"
+        " FROM shots s JOIN levels l ON l.id = (SELECT f.id FROM levels f WHERE f.shot_id = s.id"
+        " ORDER BY f.position, f.id LIMIT 1) ORDER BY s.id"
     )
     return list(cursor.fetchall())
 
 
-def shot(cursor: Cursor, shot_id: int) -> Row:
-    """A shot with its production's name and its level. Raises NotFound."""
+def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> Row:
+    """A shot with its production's name and one of its levels, by default the rearmost. Raises NotFound."""
     cursor.execute(
-        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading"
+        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked"
         " FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
-        " WHERE s.id = %s ORDER BY l.position LIMIT 1",
-        (shot_id,),
+        " WHERE s.id = %s AND (%s IS NULL OR l.id = %s) ORDER BY l.position, l.id LIMIT 1",
+        (shot_id, level_id, level_id),
     )
-    row = _one(cursor, "This shot is not there any more")
+    row = _one(cursor, "This shot or its level is not there any more")
     row["fps"] = float(row["fps"])
     row["reading"] = json.loads(row["reading"] or "{}")
+    row["locked"] = bool(row["locked"])
     return row
 
 
 def shot_of_level(cursor: Cursor, level_id: int) -> Row:
-    """The shot a level belongs to. Raises NotFound."""
+    """The shot a level belongs to, seen with that level. Raises NotFound."""
     cursor.execute("SELECT shot_id FROM levels WHERE id = %s", (level_id,))
-    return shot(cursor, int(_one(cursor, "This level is not there any more")["shot_id"]))
+    return shot(cursor, int(_one(cursor, "This level is not there any more")["shot_id"]), level_id)
+
+
+def levels(cursor: Cursor, shot_id: int) -> list[Row]:
+    """The levels of a shot from rear to front: `id`, `name`, `model_id`, `key_id`, `locked`."""
+    cursor.execute(
+        "SELECT id, name, model_id, key_id, locked FROM levels WHERE shot_id = %s ORDER BY position, id",
+        (shot_id,),
+    )
+    found = list(cursor.fetchall())
+    for row in found:
+        row["locked"] = bool(row["locked"])
+    return found
+
+
+def add_level(cursor: Cursor, shot_id: int, name: str, model_id: int | None, key_id: int | None) -> int:
+    """A new level in front of the others, without drawings. Raises Refusal if the name is taken."""
+    try:
+        cursor.execute(
+            "INSERT INTO levels (shot_id, name, position, model_id, key_id)"
+            " SELECT %s, %s, COALESCE(MAX(position), 0) + 1, %s, %s FROM levels WHERE shot_id = %s",
+            (shot_id, name, model_id, key_id, shot_id),
+        )
+    except pymysql.IntegrityError as error:
+        raise Refusal(f"This shot has a level called “{name}” already; choose another name") from error
+    return int(cursor.lastrowid)
+
+
+def rename_level(cursor: Cursor, level_id: int, name: str) -> None:
+    """Raises Refusal if the name is taken."""
+    try:
+        cursor.execute("UPDATE levels SET name = %s WHERE id = %s", (name, level_id))
+    except pymysql.IntegrityError as error:
+        raise Refusal(f"This shot has a level called “{name}” already; choose another name") from error
+
+
+def lock_level(cursor: Cursor, level_id: int, locked: bool) -> None:
+    """Locks a level or opens it."""
+    cursor.execute("UPDATE levels SET locked = %s WHERE id = %s", (locked, level_id))
+
+
+def order_levels(cursor: Cursor, shot_id: int, level_ids: Sequence[int]) -> None:
+    """Stacks the levels from rear to front. Raises Refusal unless they are just the shot's levels."""
+    if sorted(row["id"] for row in levels(cursor, shot_id)) != sorted(level_ids):
+        raise Refusal("The levels have changed meanwhile; open the page again")
+    cursor.executemany(
+        "UPDATE levels SET position = %s WHERE id = %s", [(k, level) for k, level in enumerate(level_ids, 1)]
+    )
 
 
 def drawings(cursor: Cursor, level_id: int) -> list[Row]:

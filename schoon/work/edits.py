@@ -44,12 +44,20 @@ class Saved:
 
 
 def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[Row, Sheet]:
-    """A drawing's row and its sheet. Raises NotFound."""
+    """A drawing's row and its sheet. lock: to change it. Raises NotFound, and Refusal to change a locked level."""
     row = revisions.drawing(cursor, drawing_id, lock)
     shot = productions.shot_of_level(cursor, row["level_id"])
+    if lock:
+        refuse_locked(shot)
     found = revisions.get_documents(cursor, [row[part] for part in revisions.PARTS])
     size = (int(shot["width"]), int(shot["height"]))
     return row, sheet_of(size, *(found.get(row[part]) for part in revisions.PARTS))
+
+
+def refuse_locked(shot: Row) -> None:
+    """Raises Refusal if the level a shot is seen with is locked."""
+    if shot["locked"]:
+        raise Refusal(f"The level {shot['level']} is locked; open it under Levels to change it")
 
 
 def _save(

@@ -35,6 +35,17 @@ def frame_by_frame(starts: Mapping[int, T], frames: int) -> list[T | None]:
     return shown
 
 
+def together(levels: Sequence[Sequence[T | None]]) -> list[tuple[int, tuple[T | None, ...]]]:
+    """Several levels, each frame by frame, as runs of frames that show the same: (frames, drawing of each level)."""
+    runs: list[tuple[int, tuple[T | None, ...]]] = []
+    for shown in zip(*levels, strict=True):
+        if runs and runs[-1][1] == shown:
+            runs[-1] = (runs[-1][0] + 1, shown)
+        else:
+            runs.append((1, shown))
+    return runs
+
+
 def held(starts: Mapping[int, T], frames: int, first: int, hold: int) -> dict[int, T]:
     """The sheet with the drawing that starts at `first` held `hold` frames and the next one moved up or down.
 

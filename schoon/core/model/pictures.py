@@ -107,9 +107,7 @@ def flat_colours(picture: NDArray[np.uint8], most: int = 60, least: float = 0.00
     return FlatColours(found, smeared)
 
 
-def _has_echoes(
-    pixels: NDArray[np.uint8], where: NDArray[np.int64], counts: NDArray[np.int64]
-) -> bool:
+def _has_echoes(pixels: NDArray[np.uint8], where: NDArray[np.int64], counts: NDArray[np.int64]) -> bool:
     """Whether many colours come with faint copies of themselves, as compression leaves them beside edges."""
     first = np.zeros(len(counts), np.int64)
     first[where[::-1]] = np.arange(len(where))[::-1]

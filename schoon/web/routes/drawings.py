@@ -229,6 +229,8 @@ def pour(drawing_id: int, edit: Pour, store: StoreDep) -> JSONResponse:
 def undo(drawing_id: int, store: StoreDep) -> JSONResponse:
     """Takes back the last action on this drawing, on all drawings it touched."""
     with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        edits.refuse_locked(productions.shot_of_level(cursor, row["level_id"]))
         return _stepped(revisions.undo(cursor, drawing_id), "There is nothing to undo on this drawing")
 
 
@@ -236,6 +238,8 @@ def undo(drawing_id: int, store: StoreDep) -> JSONResponse:
 def redo(drawing_id: int, store: StoreDep) -> JSONResponse:
     """Brings back what was undone."""
     with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        edits.refuse_locked(productions.shot_of_level(cursor, row["level_id"]))
         return _stepped(revisions.redo(cursor, drawing_id), "There is nothing to redo on this drawing")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from fastapi import APIRouter, Query
@@ -9,12 +10,15 @@ from fastapi.responses import FileResponse, JSONResponse
 from pydantic import BaseModel, Field
 
 from ...core import exposure
+from ...core.compose import stacked
+from ...core.model import Rgb, Rgba
 from ...errors import NotFound, Refusal
 from ...formats import gif
 from ...jobs.runner import export_path, key_colours
-from ...store import jobs, productions
+from ...store import Cursor, Row, jobs, productions
 from ...work import edits
 from ...work.derived import on_paper, render, scaled, sheet_patches
+from ...work.documents import Sheet
 from ..deps import RunnerDep, SettingsDep, StoreDep
 from .jobs import state_of
 
@@ -48,17 +52,36 @@ def gif_size(level_id: int, store: StoreDep, width: int = Query(ge=16, le=8192))
     """About how many bytes the GIF will have, from a few of its pictures."""
     with store.transaction() as cursor:
         shot = productions.shot_of_level(cursor, level_id)
-        colours, ink = key_colours(cursor, shot)
-        spans = exposure.spans(productions.exposures(cursor, level_id), shot["frames"])
-        if not spans:
+        stack = [
+            exposure.frame_by_frame(productions.exposures(cursor, level["id"]), shot["frames"])
+            for level in productions.levels(cursor, shot["id"])
+        ]
+        runs = [shown for _, shown in exposure.together(stack) if any(d is not None for d in shown)]
+        if not runs:
             raise Refusal("This shot has no frames")
-        step = max(1, len(spans) // _SAMPLES)
-        chosen = [edits.load(cursor, drawing) for _, _, drawing in spans[::step][:_SAMPLES]]
+        step = max(1, len(runs) // _SAMPLES)
+        chosen = [
+            [_loaded(cursor, drawing) for drawing in shown if drawing is not None]
+            for shown in runs[::step][:_SAMPLES]
+        ]
     made = [
-        scaled(on_paper(render(sheet, sheet_patches(row["line"], sheet), colours, ink)), width)
-        for row, sheet in chosen
+        scaled(
+            on_paper(
+                stacked(
+                    [render(sheet, sheet_patches(row["line"], sheet), *look) for row, sheet, look in drawn]
+                )
+            ),
+            width,
+        )
+        for drawn in chosen
     ]
-    return JSONResponse({"bytes": gif.estimate(made, len(spans))})
+    return JSONResponse({"bytes": gif.estimate(made, len(runs))})
+
+
+def _loaded(cursor: Cursor, drawing_id: int) -> tuple[Row, Sheet, tuple[Mapping[int, Rgba], Rgb]]:
+    """A drawing with the colours of its level."""
+    row, sheet = edits.load(cursor, drawing_id)
+    return row, sheet, key_colours(cursor, productions.shot_of_level(cursor, row["level_id"]))
 
 
 @router.get("/exports/{job_id}")

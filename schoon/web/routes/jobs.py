@@ -60,6 +60,7 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
         rows = productions.drawings(cursor, level_id)
         if not rows:
             raise NotFound("This level has no drawings")
+        edits.refuse_locked(productions.shot_of_level(cursor, level_id))
         chosen = (
             rows
             if new.drawings is None or new.kind in ("carry", "track")

@@ -60,10 +60,10 @@ def pots(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
 
 
 @router.get("/shots/{shot_id}/unsure")
-def unsure(shot_id: int, store: StoreDep) -> JSONResponse:
+def unsure(shot_id: int, store: StoreDep, level: int | None = None) -> JSONResponse:
     """Patches of the whole shot that are in doubt, worst first: where, what they were compared with, the best pots."""
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id)
+        shot = productions.shot(cursor, shot_id, level)
         rows = productions.drawings(cursor, shot["level_id"])
         found = revisions.get_documents(cursor, [row["paint"] for row in rows])
     cards = []

@@ -45,20 +45,27 @@ def view(
     w: int = Query(default=240, ge=16, le=1920),
     look: Look = "best",
     key: int | None = None,
+    clear: bool = False,
     v: str = "",
 ) -> FileResponse:
     """A drawing at most `w` px wide: its rough, its line or its paint on white, or the farthest it has come.
 
-    key: the colour key to see it in, by default the shot's. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
+    key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
     """
-    path = view_file(store, files, drawing_id, w, look, key)
+    path = view_file(store, files, drawing_id, w, look, key, clear)
     return FileResponse(
         path, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"}
     )
 
 
 def view_file(
-    store: Store, files: Files, drawing_id: int, width: int, look: Look, key_id: int | None
+    store: Store,
+    files: Files,
+    drawing_id: int,
+    width: int,
+    look: Look,
+    key_id: int | None,
+    clear: bool = False,
 ) -> Path:
     """The file behind `view`, made if need be."""
     with store.transaction() as cursor:
@@ -69,7 +76,7 @@ def view_file(
         look = "paint" if row["paint"] else "line" if row["line"] else "rough"
     elif look != "rough" and not row["line"]:
         look = "rough"
-    if look == "rough":
+    if look == "rough" and not clear:
 
         def make() -> bytes:
             with store.transaction() as cursor:
@@ -79,6 +86,11 @@ def view_file(
         return files.get(key_of("rough", row["rough"], width), ".webp", make)
 
     def drawn() -> bytes:
+        if clear:
+            picture = render(
+                sheet, sheet_patches(row["line"], sheet), colours if look == "paint" else {}, ink
+            )
+            return _webp(scaled(picture, width))
         if look == "line":
             scale = min(1.0, width / sheet.size[0])
             size = (round(sheet.size[0] * scale), round(sheet.size[1] * scale))
@@ -95,6 +107,7 @@ def view_file(
         seen,
         ink,
         width,
+        clear,
     )
     return files.get(key, ".webp", drawn)
 

@@ -26,8 +26,13 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
         shots = productions.shots(cursor)
         for shot in shots:
             rows = productions.drawings(cursor, shot["level_id"])
-            counts = summaries(cursor, rows)
-            shot["progress"] = progress(list(counts.values()))
+            every = [
+                row
+                for level in productions.levels(cursor, shot["id"])
+                for row in productions.drawings(cursor, level["id"])
+            ]
+            shot["progress"] = progress(list(summaries(cursor, every).values()))
+            shot["count"] = len(every)
             shot["drawings"] = rows
             shot["fps"] = float(shot["fps"])
             step = max(1, -(-len(rows) // STRIP))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, Form, HTTPException, Request
+from fastapi import APIRouter, Form, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from pydantic import BaseModel, Field
 
@@ -14,37 +14,48 @@ from ...core.seal import Stitch, evidence_for
 from ...core.strokes import LineRule
 from ...errors import NotFound, Refusal
 from ...store import Cursor, Row, jobs, models, productions, revisions
+from ...work import edits
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress, summaries
+from .shelf import named
 
 router = APIRouter()
 
+Level = Annotated[int | None, Query(description="The level it is about; the rearmost without one")]
+
 
 @router.get("/shots/{shot_id}")
-def open_shot(shot_id: int, store: StoreDep) -> RedirectResponse:
+def open_shot(shot_id: int, store: StoreDep, level: Level = None) -> RedirectResponse:
     """The stage where something is to do."""
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id)
+        shot = productions.shot(cursor, shot_id, level)
         counts = summaries(cursor, productions.drawings(cursor, shot["level_id"]))
-    return RedirectResponse(f"/shots/{shot_id}/{progress(list(counts.values())).next_stage}")
+    stage = progress(list(counts.values())).next_stage
+    return RedirectResponse(f"/shots/{shot_id}/{stage}" + (f"?level={level}" if level else ""))
 
 
 @router.get("/shots/{shot_id}/{stage}", response_class=HTMLResponse)
-def shot_page(request: Request, shot_id: int, stage: str, store: StoreDep) -> HTMLResponse:
+def shot_page(
+    request: Request, shot_id: int, stage: str, store: StoreDep, level: Level = None
+) -> HTMLResponse:
     """A shot in one of its stages."""
     if stage not in STAGES:
         raise HTTPException(404)
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id)
+        shot = productions.shot(cursor, shot_id, level)
         run = run_of(cursor, shot)
         model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
         offers = [m for m in models.listing(cursor) if m["production_id"] == shot["production_id"]]
         open_jobs = jobs.open_jobs(cursor, shot["level_id"])
+        stack = [_level(cursor, shot, row) for row in productions.levels(cursor, shot_id)]
     key = None
     if model and model["keys"]:
         key = next((k for k in model["keys"] if k["id"] == shot["key_id"]), model["keys"][0])
     data = {
-        "shot": {name: shot[name] for name in ("id", "name", "fps", "width", "height", "frames", "level_id")},
+        "shot": {
+            name: shot[name]
+            for name in ("id", "name", "fps", "width", "height", "frames", "level_id", "level")
+        },
         "stage": stage,
         "run": run["drawings"],
         "spans": run["spans"],
@@ -56,11 +67,59 @@ def shot_page(request: Request, shot_id: int, stage: str, store: StoreDep) -> HT
         "measures": model["measures"] if model else {},
         "reading": shot["reading"],
         "jobs": open_jobs,
+        "levels": stack,
     }
     return page(
         request, "shot.html", shot=shot, stage=stage, stages=STAGES, progress=run["progress"], model=model, key=key,
         models=offers, data=data,
     )  # fmt: skip
+
+
+def _level(cursor: Cursor, shot: Row, level: Row) -> dict[str, Any]:
+    """A level as it lies in the stack: which drawing every frame shows, and the revision of those that have a line."""
+    starts = productions.exposures(cursor, level["id"])
+    drawn = {row["id"]: row["head"] for row in productions.drawings(cursor, level["id"]) if row["line"]}
+    return {
+        "id": level["id"],
+        "name": level["name"],
+        "locked": level["locked"],
+        "key": level["key_id"],
+        "spans": [list(span) for span in exposure.spans(starts, shot["frames"])],
+        "drawn": drawn,
+    }
+
+
+class LevelOrder(BaseModel):
+    """levels: ids from rear to front."""
+
+    levels: list[int] = Field(max_length=100)
+
+
+@router.post("/api/shots/{shot_id}/levels/order")
+def order_levels(shot_id: int, change: LevelOrder, store: StoreDep) -> JSONResponse:
+    """Stacks the levels."""
+    with store.transaction() as cursor:
+        productions.order_levels(cursor, shot_id, change.levels)
+    return JSONResponse({"levels": change.levels})
+
+
+class LevelChange(BaseModel):
+    """What changes of a level; what is not given stays."""
+
+    name: str | None = None
+    locked: bool | None = None
+
+
+@router.post("/api/levels/{level_id}/about")
+def change_level(level_id: int, change: LevelChange, store: StoreDep) -> JSONResponse:
+    """Renames a level, locks it or opens it."""
+    with store.transaction() as cursor:
+        productions.shot_of_level(cursor, level_id)
+        if change.name is not None:
+            productions.rename_level(cursor, level_id, named(change.name, "level"))
+        if change.locked is not None:
+            productions.lock_level(cursor, level_id, change.locked)
+    return JSONResponse(change.model_dump(exclude_none=True))
 
 
 def run_of(cursor: Cursor, shot: Row) -> dict[str, Any]:
@@ -83,10 +142,10 @@ def run_of(cursor: Cursor, shot: Row) -> dict[str, Any]:
 
 
 @router.get("/api/shots/{shot_id}/run")
-def run_state(shot_id: int, store: StoreDep) -> JSONResponse:
+def run_state(shot_id: int, store: StoreDep, level: Level = None) -> JSONResponse:
     """The counts of a shot as they are now."""
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id)
+        shot = productions.shot(cursor, shot_id, level)
         run = run_of(cursor, shot)
         run["jobs"] = jobs.open_jobs(cursor, shot["level_id"])
     run["progress"] = vars(run["progress"])
@@ -98,10 +157,10 @@ class KeyChoice(BaseModel):
 
 
 @router.post("/api/shots/{shot_id}/key")
-def choose_key(shot_id: int, choice: KeyChoice, store: StoreDep) -> JSONResponse:
+def choose_key(shot_id: int, choice: KeyChoice, store: StoreDep, level: Level = None) -> JSONResponse:
     """Sees the shot in another colour key."""
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id)
+        shot = productions.shot(cursor, shot_id, level)
         model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
         if model is None or choice.key not in {key["id"] for key in model["keys"]}:
             raise NotFound("This colour key is not in the model any more; choose another one")
@@ -110,16 +169,18 @@ def choose_key(shot_id: int, choice: KeyChoice, store: StoreDep) -> JSONResponse
 
 
 @router.post("/shots/{shot_id}/model")
-def choose_model(shot_id: int, store: StoreDep, model: Annotated[int, Form()]) -> RedirectResponse:
+def choose_model(
+    shot_id: int, store: StoreDep, model: Annotated[int, Form()], level: Level = None
+) -> RedirectResponse:
     """Gives the shot's level a model."""
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id)
+        shot = productions.shot(cursor, shot_id, level)
         chosen = models.model(cursor, model)
         if chosen["production_id"] != shot["production_id"]:
             raise Refusal("This model belongs to another production")
         key = chosen["keys"][0]["id"] if chosen["keys"] else None
         productions.set_model(cursor, shot["level_id"], model, key)
-    return RedirectResponse(f"/shots/{shot_id}/paint", status_code=303)
+    return RedirectResponse(f"/shots/{shot_id}/paint?level={shot['level_id']}", status_code=303)
 
 
 class Hold(BaseModel):
@@ -128,26 +189,27 @@ class Hold(BaseModel):
 
 
 @router.post("/api/shots/{shot_id}/hold")
-def set_hold(shot_id: int, change: Hold, store: StoreDep) -> JSONResponse:
+def set_hold(shot_id: int, change: Hold, store: StoreDep, level: Level = None) -> JSONResponse:
     """Changes how long the drawing that starts at a frame is held; the shot's length stays."""
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id)
+        shot = productions.shot(cursor, shot_id, level)
         starts = productions.exposures(cursor, shot["level_id"])
         try:
             changed = exposure.held(starts, shot["frames"], change.first, change.hold)
         except ValueError as error:
             raise Refusal(f"The hold stays as it is: {error}") from error
+        edits.refuse_locked(shot)
         productions.set_exposures(cursor, shot["level_id"], changed)
         spans = exposure.spans(changed, shot["frames"])
     return JSONResponse({"spans": [list(span) for span in spans]})
 
 
 @router.get("/api/shots/{shot_id}/gaps")
-def gaps(shot_id: int, store: StoreDep) -> JSONResponse:
+def gaps(shot_id: int, store: StoreDep, level: Level = None) -> JSONResponse:
     """The gaps of the whole shot that nobody has judged, worst doubt first. `like` says how a person judged the same
     gap in a neighbouring drawing."""
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id)
+        shot = productions.shot(cursor, shot_id, level)
         rows = productions.drawings(cursor, shot["level_id"])
         found = revisions.get_documents(cursor, [row[part] for row in rows for part in ("line", "seal")])
     stitches = [[Stitch.from_dict(s) for s in found.get(row["seal"], {}).get("stitches", [])] for row in rows]

@@ -83,7 +83,7 @@ export function wireDock(app, useKey) {
     useKey(Number(event.target.value));
     app.showWings();
     app.showLedge();
-    try { await post(`/api/shots/${app.data.shot.id}/key`, { key: app.data.key }); } catch (error) { notice(error.message, true); }
+    try { await post(`/api/shots/${app.data.shot.id}/key?level=${app.data.shot.level_id}`, { key: app.data.key }); } catch (error) { notice(error.message, true); }
   });
 
   $('dock-picture')?.addEventListener('click', (event) => {

@@ -11,7 +11,7 @@ export function make(tag, attributes = {}, parent = null) {
   return node;
 }
 
-const LAYERS = ['rough', 'patches', 'onion', 'ink', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'onion', 'ink', 'before', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
 
 export class Paper {
   constructor(svg, [width, height]) {

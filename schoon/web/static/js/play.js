@@ -1,6 +1,7 @@
 // Playing the shot at its rate, with its holds, from pictures made beforehand.
 
 import { notice } from './api.js';
+import { Levels } from './levels.js';
 
 export class Player {
   constructor(app) { this.app = app; this.on = false; this.canvas = document.getElementById('screen'); }
@@ -12,13 +13,18 @@ export class Player {
     button.textContent = 'Reading …';
     const look = app.stage === 'rough' ? 'rough' : app.stage === 'line' || app.stage === 'seal' ? 'line' : 'best';
     const pictures = new Map();
+    const stack = app.levels.all.filter((l) => app.levels.seen(l));
+    const several = stack.length > 1 && look !== 'rough';
+    const read = async (id, url) => {
+      const image = new Image();
+      image.src = url;
+      await image.decode();
+      pictures.set(id, image);
+    };
     try {
-      await Promise.all([...new Set(app.data.spans.map((s) => s[2]))].map(async (id) => {
-        const image = new Image();
-        image.src = app.viewUrl(app.byId.get(id), 960, look);
-        await image.decode();
-        pictures.set(id, image);
-      }));
+      const own = [...new Set(app.data.spans.map((s) => s[2]))].map((id) => [id, app.viewUrl(app.byId.get(id), 960, look)]);
+      const all = stack.flatMap((l) => Object.keys(l.drawn).map((id) => [Number(id), app.levels.url(l, id, 960, look)]));
+      await Promise.all((several ? all : own).map(([id, url]) => read(id, url)));
     } catch {
       notice('The shot could not be read for playing; try again', true);
       button.textContent = 'Play';
@@ -46,8 +52,9 @@ export class Player {
       const frame = 1 + (Math.floor(((now - start) / 1000) * fps) % frames);
       if (frame !== last) {
         last = frame;
-        const image = pictures.get(shown[frame]);
-        if (image) ink.drawImage(image, ...area);
+        const now = several ? stack.map((l) => pictures.get(Levels.at(l, frame))) : [pictures.get(shown[frame])];
+        if (several) { ink.fillStyle = '#fff'; ink.fillRect(...area); }
+        for (const image of now) if (image) ink.drawImage(image, ...area);
         app.penSays(`frame ${frame} of ${frames}`);
         this.canvas.dataset.frame = frame;
       }

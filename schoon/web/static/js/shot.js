@@ -7,6 +7,7 @@ import { Paper } from './paper.js';
 import { Player } from './play.js';
 import { showPots, wireDock } from './dock.js';
 import { heldKeys, wireKeys } from './keyboard.js';
+import { Levels } from './levels.js';
 import { Onion } from './onion.js';
 import { Parts } from './parts.js';
 import { drawSheet } from './sheet.js';
@@ -61,6 +62,7 @@ app.paper = new Paper($('paper'), app.view.size);
 app.jobs = new Jobs(app);
 app.parts = new Parts(app);
 app.onion = new Onion(app);
+app.levels = new Levels(app);
 app.showOnion = () => app.onion.show();
 const player = new Player(app);
 app.tool = () => tool;
@@ -99,6 +101,7 @@ app.draw = async function draw(entry = app.current, flip = false) {
   $('paper').dataset.revision = entry.revision;
   if (flip) { app.paper.layers.onion.replaceChildren(); return; }
   app.showOnion();
+  app.levels.show(entry);
   $('undo').disabled = !line.undo;
   $('redo').disabled = !line.redo;
   showPots(app, stage);
@@ -145,7 +148,7 @@ app.go = async function go(id, alone = false) {
   if (alone) app.chosen.clear();
   if (entry !== app.current) stage.left?.();
   app.current = entry;
-  history.replaceState(null, '', `#d=${id}`);
+  history.replaceState(null, '', `${location.search}#d=${id}`);
   showRun();
   await app.draw();
 };
@@ -155,7 +158,7 @@ function showRun() {
   app.showWings();
   stage.ledge();
   app.showStatus();
-  for (const link of document.querySelectorAll('.track a')) link.href = `/shots/${data.shot.id}/${link.dataset.stage}#d=${app.current.id}`;
+  for (const link of document.querySelectorAll('.track a')) link.href = `/shots/${data.shot.id}/${link.dataset.stage}?level=${data.shot.level_id}#d=${app.current.id}`;
 }
 
 app.chooseTo = function chooseTo(id) {
@@ -179,7 +182,7 @@ app.lookAt = function lookAt(x, y, zoom) {
 
 app.refresh = async function refresh() {
   let found;
-  try { found = await get(`/api/shots/${data.shot.id}/run`); } catch (error) { notice(error.message, true); return; }
+  try { found = await get(`/api/shots/${data.shot.id}/run?level=${data.shot.level_id}`); } catch (error) { notice(error.message, true); return; }
   let here = false;
   for (const fresh of found.drawings) {
     const entry = app.byId.get(fresh.id);
@@ -224,7 +227,7 @@ async function step(what) {
 
 app.setHold = async function setHold(first, hold) {
   try {
-    data.spans = (await post(`/api/shots/${data.shot.id}/hold`, { first, hold })).spans;
+    data.spans = (await post(`/api/shots/${data.shot.id}/hold?level=${data.shot.level_id}`, { first, hold })).spans;
   } catch (error) { notice(error.message, true); }
   drawSheet(app);
 };
@@ -263,7 +266,7 @@ app.useTool = function useTool(id) {
 
 app.penSays = (text) => { $('pen-now').textContent = text; };
 app.showStatus = () => {
-  app.penSays(`${tool?.pen || stage.pen || ''} · drawing ${app.current.number}`);
+  app.penSays(`${tool?.pen || stage.pen || ''} · drawing ${app.current.number}${app.levels.locked ? ` · ${app.data.shot.level} is locked` : ''}`);
   $('pen-keys').textContent = stage.keys;
 };
 

@@ -44,3 +44,13 @@ shot.addEventListener('submit', async (event) => {
   refused.hidden = false;
   button.disabled = false;
 });
+
+// A further level has its shot's name and rate.
+function showInto() {
+  for (const label of shot.querySelectorAll('.only-new')) {
+    label.hidden = Boolean(shot.elements.into.value);
+    for (const field of label.querySelectorAll('input, select')) field.disabled = label.hidden;
+  }
+}
+shot.elements.into.addEventListener('change', showInto);
+showInto();

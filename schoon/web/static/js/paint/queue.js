@@ -15,7 +15,7 @@ export class UnsureQueue {
 
   async load() {
     try {
-      this.cards = (await get(`/api/shots/${this.app.data.shot.id}/unsure`)).cards;
+      this.cards = (await get(`/api/shots/${this.app.data.shot.id}/unsure?level=${this.app.data.shot.level_id}`)).cards;
       this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
       this.show(this.acts);
     } catch (error) { notice(error.message, true); }

@@ -13,7 +13,7 @@ export function sealStage(app) {
 
   async function load() {
     try {
-      const found = await get(`/api/shots/${app.data.shot.id}/gaps`);
+      const found = await get(`/api/shots/${app.data.shot.id}/gaps?level=${app.data.shot.level_id}`);
       ({ cards, judged } = found);
       at = Math.min(at, Math.max(0, cards.length - 1));
       show();

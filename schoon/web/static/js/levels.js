@@ -1,0 +1,100 @@
+// The stack of levels: the others are seen behind and before the drawing on the table; only its own level is worked on.
+
+import { notice, post } from './api.js';
+import { make } from './paper.js';
+
+const $ = (id) => document.getElementById(id);
+
+export class Levels {
+  constructor(app) {
+    this.app = app;
+    this.all = app.data.levels;
+    this.own = app.data.shot.level_id;
+    const kept = JSON.parse(sessionStorage[`levels${app.data.shot.id}`] || '{}');
+    this.hidden = new Set(kept.hidden || []);
+    this.alone = kept.alone ?? null;
+    $('see-levels').addEventListener('click', () => {
+      const on = $('levels-box').hidden;
+      $('levels-box').hidden = !on;
+      $('see-levels').setAttribute('aria-pressed', String(on));
+      if (on) this.list();
+    });
+  }
+
+  get locked() { return this.all.find((l) => l.id === this.own)?.locked; }
+
+  seen(level) { return this.alone === null ? !this.hidden.has(level.id) : level.id === this.alone; }
+
+  url(level, drawing, width, look = 'best') { return `/drawings/${drawing}/view.webp?w=${width}&look=${look}&clear=1${level.key ? `&key=${level.key}` : ''}`; }
+
+  static at(level, frame) { return level.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2]; }
+
+  // What the other levels show at the first frame of a drawing of this one.
+  show(entry) {
+    const { paper, data } = this.app;
+    const frame = data.spans.find((s) => s[2] === entry.id)?.[0];
+    const sides = { behind: [], before: [] };
+    let side = 'behind';
+    for (const level of this.all) {
+      if (level.id === this.own) { side = 'before'; continue; }
+      const drawing = frame && this.seen(level) ? Levels.at(level, frame) : null;
+      if (drawing && level.drawn[drawing] !== undefined) sides[side].push(make('image', { href: this.url(level, drawing, 1920), width: data.shot.width, height: data.shot.height, preserveAspectRatio: 'none' }));
+    }
+    for (const [name, nodes] of Object.entries(sides)) paper.layers[name].replaceChildren(...nodes);
+    const own = this.all.find((l) => l.id === this.own);
+    paper.svg.dataset.own = own && !this.seen(own) ? 'hidden' : 'seen';
+  }
+
+  keep() {
+    sessionStorage[`levels${this.app.data.shot.id}`] = JSON.stringify({ hidden: [...this.hidden], alone: this.alone });
+    this.list();
+    this.show(this.app.current);
+  }
+
+  // Front first, as the stack lies before the eye.
+  list() {
+    const { data, stage } = this.app;
+    const rows = [...this.all].reverse().map((level, k) => {
+      const row = document.createElement('li');
+      row.innerHTML = '<a></a><span class="ways"></span>';
+      const link = row.querySelector('a');
+      link.textContent = level.name;
+      link.href = `/shots/${data.shot.id}/${stage}?level=${level.id}`;
+      if (level.id === this.own) link.setAttribute('aria-current', 'true');
+      const way = (words, pressed, act, disabled = false) => {
+        const button = Object.assign(document.createElement('button'), { textContent: words, disabled });
+        button.setAttribute('aria-label', `${words} ${level.name}`);
+        if (pressed !== null) button.setAttribute('aria-pressed', String(pressed));
+        button.addEventListener('click', act);
+        row.querySelector('.ways').append(button);
+      };
+      way('seen', this.seen(level), () => { this.alone = null; if (!this.hidden.delete(level.id)) this.hidden.add(level.id); this.keep(); });
+      way('alone', this.alone === level.id, () => { this.alone = this.alone === level.id ? null : level.id; this.keep(); });
+      way('locked', level.locked, () => this.lock(level));
+      way('forward', null, () => this.order(level, 1), k === 0);
+      way('back', null, () => this.order(level, -1), k === this.all.length - 1);
+      return row;
+    });
+    $('levels-list').replaceChildren(...rows);
+  }
+
+  async lock(level) {
+    try {
+      await post(`/api/levels/${level.id}/about`, { locked: !level.locked });
+      level.locked = !level.locked;
+      this.list();
+      this.app.showStatus();
+    } catch (error) { notice(error.message, true); }
+  }
+
+  async order(level, step) {
+    const k = this.all.indexOf(level);
+    const order = [...this.all];
+    [order[k], order[k + step]] = [order[k + step], order[k]];
+    try {
+      await post(`/api/shots/${this.app.data.shot.id}/levels/order`, { levels: order.map((l) => l.id) });
+      this.all.splice(0, this.all.length, ...order);
+      this.keep();
+    } catch (error) { notice(error.message, true); }
+  }
+}

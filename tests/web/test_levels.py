@@ -1,0 +1,127 @@
+"""Several levels in one shot: taking in, order, lock, and that paint sees only its level."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import cv2
+import numpy as np
+import pytest
+from PIL import Image
+
+from schoon.formats.pictures import encode_png
+
+from .conftest import Shot
+
+
+def flag(size: tuple[int, int] = (320, 240)) -> bytes:
+    """A square at the left, as a rough."""
+    picture = np.full((size[1], size[0], 3), 245, np.uint8)
+    cv2.rectangle(picture, (10, 150), (70, 220), (50, 50, 50), 3, cv2.LINE_AA)
+    return encode_png(picture)
+
+
+def take_in(shot: Shot, bodies: list[bytes], **fields: str) -> dict:
+    files = [("files", (f"f{k}.png", body, "image/png")) for k, body in enumerate(bodies, 1)]
+    page = shot.client.post("/take-in/check", files=files).text
+    token = page.split('data-token="')[1].split('"')[0]
+    content = {"token": token, "level": "Flag", "hold": "2", "model": "1", "into": "1", **fields}
+    return shot.client.post("/productions/1/take-in", data=content).json()
+
+
+@pytest.fixture
+def stack(shot: Shot) -> Shot:
+    answer = take_in(shot, [flag(), flag()])
+    assert answer["url"] == "/shots/1/rough?level=2"
+    return shot
+
+
+def levels(shot: Shot) -> list[str]:
+    import json
+
+    page = shot.client.get("/shots/1/line").text
+    data = json.loads(page.split('id="data">')[1].split("</script>")[0])
+    return [level["name"] for level in data["levels"]]
+
+
+def test_a_level_comes_in_front_and_has_its_own_run(stack: Shot) -> None:
+    assert levels(stack) == ["Pim", "Flag"]
+    run = stack.client.get("/api/shots/1/run?level=2").json()
+    assert [d["number"] for d in run["drawings"]] == [1, 2]
+    # The shot keeps its six frames; the last drawing is held to the end.
+    assert run["spans"] == [[1, 2, run["drawings"][0]["id"]], [3, 4, run["drawings"][1]["id"]]]
+    assert len(stack.run()["drawings"]) == 3
+    assert stack.client.get("/").text.count('class="shot-row"') == 1
+
+
+def test_a_level_that_does_not_fit_its_shot_is_refused_whole(stack: Shot) -> None:
+    for bodies, fields, word in (
+        ([flag((300, 240))], {}, "320 × 240"),
+        ([flag()] * 4, {}, "6"),
+        ([flag()], {"level": "Pim"}, "already"),
+        ([flag()], {"into": "77"}, "not there"),
+    ):
+        assert word in take_in(stack, bodies, **{"level": "Sky", **fields})["error"]
+    assert levels(stack) == ["Pim", "Flag"]
+
+
+def test_levels_are_stacked_and_renamed(stack: Shot) -> None:
+    post = stack.client.post
+    assert post("/api/shots/1/levels/order", json={"levels": [2, 1]}).status_code == 200
+    assert levels(stack) == ["Flag", "Pim"]
+    assert post("/api/shots/1/levels/order", json={"levels": [2]}).status_code == 422
+    assert post("/api/levels/2/about", json={"name": "Pim"}).status_code == 422
+    assert post("/api/levels/2/about", json={"name": " Red flag "}).status_code == 200
+    assert levels(stack) == ["Red flag", "Pim"]
+
+
+def test_a_locked_level_is_not_changed(stack: Shot) -> None:
+    stack.job("clean")
+    stack.edit(1, "pour", points=[[181, 95]], pot=1)
+    before = stack.patches(1)
+    post = stack.client.post
+    post("/api/levels/1/about", json={"locked": True})
+    drawing = f"/api/drawings/{stack.ids[0]}"
+    tries = (
+        (f"{drawing}/pour", {"base": before["revision"], "points": [[100, 100]], "pot": 2}),
+        (f"{drawing}/undo", {}),
+        ("/api/levels/1/jobs", {"kind": "carry"}),
+        ("/api/shots/1/hold", {"first": 1, "hold": 1}),
+        ("/api/levels/1/repaint", {"cells": [{"drawing": stack.ids[0], "pot": 1}], "act": "lift"}),
+    )
+    for url, content in tries:
+        answer = post(url, json=content)
+        assert answer.status_code == 422, url
+        assert "Pim is locked" in answer.json()["error"]
+    assert stack.patches(1) == before
+    post("/api/levels/1/about", json={"locked": False})
+    assert post(f"{drawing}/undo").json()["drawings"] == [stack.ids[0]]
+
+
+def test_paint_sees_its_level_and_the_gif_shows_all(stack: Shot) -> None:
+    for level in (1, 2):
+        stack.client.post(f"/api/levels/{level}/jobs", json={"kind": "clean"})
+    stack.client.app.state.runner.run_open()
+    run = stack.client.get("/api/shots/1/run?level=2").json()
+    mine = run["drawings"][0]
+    url = f"/api/drawings/{mine['id']}/pour"
+    answer = stack.client.post(url, json={"base": mine["revision"], "points": [[40, 185]], "pot": 1})
+    assert answer.status_code == 200
+    stack.edit(1, "pour", points=[[181, 95]], pot=2)
+    assert len(stack.patches(1)["paint"]) == 1
+    clear = stack.client.get(f"/drawings/{mine['id']}/view.webp?w=320&look=paint&clear=1")
+    seen = np.array(Image.open(io.BytesIO(clear.content)).convert("RGBA"))
+    assert seen[185, 40, 3] == 255
+    assert seen[20, 300, 3] == 0
+
+    def export(what: str) -> bytes:
+        job = stack.client.post("/api/levels/2/export", json={"what": what, "width": 320}).json()["id"]
+        stack.client.app.state.runner.run_open()
+        return stack.client.get(f"/exports/{job}").content
+
+    frame = np.array(Image.open(io.BytesIO(export("gif"))).convert("RGB"))
+    assert np.abs(frame[185, 40].astype(int) - (0xED, 0xB2, 0x1F)).max() < 12
+    assert np.abs(frame[95, 175].astype(int) - (0x8A, 0x5A, 0x3B)).max() < 12
+    names = zipfile.ZipFile(io.BytesIO(export("drawings"))).namelist()
+    assert names == ["Quay_Flag_0001.png", "Quay_Flag_0002.png"]
