@@ -21,7 +21,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from .core.cleanup import CleanupSettings, propose_strokes
 from .core.compose import ink_over, on_backdrop
 from .core.model import parse_colour, write_colour
-from .core.paint import NOTHING, Paint, Painting, carry
+from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry
 from .core.patches import Patches, add_stitches, find_patches
 from .core.seal import propose_stitches
 from .core.strokes import centre_lines, ink_coverage
@@ -221,6 +221,11 @@ def paint(
         sizes = {d.labels.shape for d in drawings}
         if len(sizes) > 1:
             raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
+        crowded = [p.name for p, d in zip(paths, drawings, strict=True) if d.count > MOST_PATCHES]
+        if crowded:
+            raise Refusal(
+                f"{crowded[0]} has more than {MOST_PATCHES} patches: grain or hatching was taken for areas; clean it first"
+            )
         painted_keys = {k: _painted(path, drawings[k]) for k, path in keys.items()}
         task = bar.add_task("Carrying paint", total=len(paths))
         result = carry(drawings, painted_keys, lambda *_: bar.advance(task))

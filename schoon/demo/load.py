@@ -20,6 +20,8 @@ from ..store import Store, jobs, models, pictures, productions, revisions
 from ..work import edits, keys
 from ..work.derived import sheet_patches
 from ..work.documents import line_document, paint_document, spots_of
+from .flag import POTS as FLAG_POTS
+from .flag import FlagDrawing, flag
 from .model_sheet import KEYS, key_colours, sheet_pictures
 from .pim import PARTS, POTS
 from .shapes import Flat
@@ -32,7 +34,7 @@ KEYS_BY_HAND = (1, 4, 9, 12)
 Say = Callable[[str], None]
 
 
-def rough_png(drawing: DemoDrawing) -> bytes:
+def rough_png(drawing: DemoDrawing | FlagDrawing) -> bytes:
     """The rough of a demo drawing as PNG."""
     return encode_png(drawing.rough(), 2)
 
@@ -42,11 +44,13 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
     with store.transaction() as cursor:
         there = any(row["name"] == PRODUCTION for row in productions.listing(cursor))
     if not there:
-        say("Drawing Harbour Lights: 24 roughs and a model sheet …")
+        say("Drawing Harbour Lights: 30 roughs and a model sheet …")
         with ProcessPoolExecutor(workers, get_context("spawn"), initializer=single_threaded) as pool:
             stair_roughs = pool.map(rough_png, stair())
             lookout_roughs = pool.map(rough_png, lookout())
+            flag_roughs = pool.map(rough_png, flag(SIZE))
             _store(store, list(stair_roughs), list(lookout_roughs))
+            _store_flag(store, list(flag_roughs))
     with store.transaction() as cursor:
         level = _level(cursor, "Stair")
         rows = productions.drawings(cursor, level) if level else []
@@ -65,6 +69,7 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
             row, sheet = edits.load(cursor, rows[0]["id"])
             keys.expect_as_in(cursor, productions.shot_of_level(cursor, level)["model_id"], row, sheet)
         runner.run_open()
+        _paint_flag(store, runner)
 
 
 def _level(cursor: productions.Cursor, shot: str) -> int | None:
@@ -100,6 +105,48 @@ def _store(store: Store, stair_roughs: list[bytes], lookout_roughs: list[bytes])
             ]
             starts = {1 + 2 * k: d.number for k, d in enumerate(drawings)}
             productions.fill_shot(cursor, shot, level, SIZE, rows, starts, 2 * len(drawings))
+
+
+def _store_flag(store: Store, roughs: list[bytes]) -> None:
+    """The flag as a level behind Pim, with its own model; its cycle repeats to the end of the shot."""
+    with store.transaction() as cursor:
+        shot = next(row for row in productions.shots(cursor) if row["name"] == "Stair")
+        model = models.create(cursor, shot["production_id"], "Flag", 4.0)
+        pots = {name: models.add_pot(cursor, model, name, colour) for name, colour in FLAG_POTS.items()}
+        key = models.add_key(
+            cursor, model, "Noon quay", *KEYS["Noon quay"], {pots[n]: c for n, c in FLAG_POTS.items()}
+        )
+        level = productions.add_level(cursor, shot["id"], "Flag", model, key)
+        drawings = flag(SIZE)
+        rows = [
+            (d.number, d.kind, pictures.put(cursor, body, "image/png", *SIZE))
+            for d, body in zip(drawings, roughs, strict=True)
+        ]
+        starts = {frame: 1 + (frame // 2) % len(drawings) for frame in range(1, shot["frames"] + 1, 2)}
+        productions.fill_level(cursor, level, rows, starts)
+        productions.order_levels(cursor, shot["id"], [level, shot["level_id"]])
+
+
+def _paint_flag(store: Store, runner: Runner) -> None:
+    with store.transaction() as cursor:
+        shot = next(row for row in productions.shots(cursor) if row["name"] == "Stair")
+        level = next((row for row in productions.levels(cursor, shot["id"]) if row["name"] == "Flag"), None)
+        if level is None:
+            return
+        rows = productions.drawings(cursor, level["id"])
+        if not any(row["head"] for row in rows):
+            jobs.create(cursor, "clean", level["id"], [row["id"] for row in rows], {})
+    runner.run_open()
+    with store.transaction() as cursor:
+        names = {pot["name"]: pot["id"] for pot in models.model(cursor, level["model_id"])["pots"]}
+        row, sheet = edits.load(cursor, rows[0]["id"], lock=True)
+        patches = sheet_patches(row["line"], sheet)
+        painting = poured(patches, flag(SIZE)[0].truth(), names)
+        action = revisions.begin_action(cursor, "paint drawing 1")
+        document = revisions.put_document(cursor, paint_document(spots_of(painting, patches)))
+        revisions.revise(cursor, row, action, paint=document)
+        jobs.create(cursor, "carry", level["id"], [row["id"] for row in rows], {})
+    runner.run_open()
 
 
 def part_of(form: str) -> str:

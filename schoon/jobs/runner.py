@@ -16,7 +16,7 @@ from typing import Any
 from ..core import exposure
 from ..core.compose import stacked
 from ..core.model import Rgb, Rgba, parse_colour
-from ..core.paint import NOTHING, Paint, Painting, carry, track
+from ..core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, track
 from ..core.patches import Patches
 from ..errors import Refusal
 from ..formats import gif
@@ -447,7 +447,15 @@ class Runner:
                 name = revisions.put_document(cursor, paint_document(spots))
                 if name != now["paint"]:
                     revisions.revise(cursor, now, action, paint=name)
-        return f"{unsure} patch{'es are' if unsure != 1 else ' is'} unsure" if unsure else ""
+        crowded = [
+            row["number"] for row, found in zip(rows, drawings, strict=True) if found.count > MOST_PATCHES
+        ]
+        words = [f"{unsure} patch{'es are' if unsure != 1 else ' is'} unsure"] if unsure else []
+        words += [
+            f"drawing {n} has more than {MOST_PATCHES} patches and was left alone; raise the limit of specks at Seal"
+            for n in crowded[:3]
+        ]
+        return "; ".join(words)
 
     def _pictures(self, job: Row, level_id: int, settings: Any) -> _Pictures:
         """The drawings of a level as PNG files, or as RGBA arrays for a GIF."""

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.model import Rgb, Rgba
-from ..core.patches import Patches, find_patches, wall_of
+from ..core.patches import Patches
 from ..core.run import cut_at_doubt, fit_to
 from ..core.seal import Stitch, propose_stitches
 from ..core.strokes import (
@@ -24,8 +24,8 @@ from ..core.strokes import (
     strokes_to_dicts,
 )
 from ..formats.pictures import decode, encode_png
-from ..work.derived import SPECK, on_paper, render, scaled
-from ..work.documents import Sheet, line_document, seal_document, sheet_of
+from ..work.derived import on_paper, patches_in, render, scaled
+from ..work.documents import line_document, seal_document, sheet_of
 from ..work.proposals import find_in, keep_hand, taking_place
 
 
@@ -96,16 +96,12 @@ def seal(line: Any, previous: Any, size: tuple[int, int]) -> dict[str, Any]:
     judged = [s for s in sheet.stitches if s.by == "hand" or s.state == "left"]
     fresh = gaps(sheet.strokes, size)
     kept = [s for s in fresh if all(np.hypot(*(s.points.mean(0) - j.points.mean(0))) > 6 for j in judged)]
-    return seal_document(judged + kept)
-
-
-def _patches(sheet: Sheet) -> Patches:
-    return find_patches(wall_of(sheet.strokes, sheet.taken, sheet.size), SPECK)
+    return seal_document(judged + kept, sheet.specks)
 
 
 def find(line: Any, stitches: Any, size: tuple[int, int]) -> Patches:
     """Patches of a line and a seal document."""
-    return _patches(sheet_of(size, line, stitches, None))
+    return patches_in(sheet_of(size, line, stitches, None))
 
 
 def picture(
@@ -113,7 +109,7 @@ def picture(
 ) -> NDArray[np.uint8]:
     """(h, w, 4) RGBA of a drawing at most `width` px wide."""
     sheet = sheet_of(size, *documents)
-    return scaled(render(sheet, _patches(sheet), colours, ink), width)
+    return scaled(render(sheet, patches_in(sheet), colours, ink), width)
 
 
 def png(

@@ -95,23 +95,23 @@ def fill_level(
 
 
 def shots(cursor: Cursor) -> list[Row]:
-    """All shots with their rearmost level, for the shelf; colour_tag changes with the colours they are seen in."""
+    """All shots with their first level, for the shelf; colour_tag changes with the colours they are seen in."""
     cursor.execute(
         "SELECT s.id, s.production_id, s.name, s.fps, s.width, s.height, s.frames, l.id AS level_id, l.model_id,"
         " (SELECT COALESCE(BIT_XOR(CRC32(CONCAT(k.key_id, k.pot_id, k.colour))), 0) FROM key_colours k"
         " WHERE k.key_id = l.key_id) AS colour_tag"
         " FROM shots s JOIN levels l ON l.id = (SELECT f.id FROM levels f WHERE f.shot_id = s.id"
-        " ORDER BY f.position, f.id LIMIT 1) ORDER BY s.id"
+        " ORDER BY f.id LIMIT 1) ORDER BY s.id"
     )
     return list(cursor.fetchall())
 
 
 def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> Row:
-    """A shot with its production's name and one of its levels, by default the rearmost. Raises NotFound."""
+    """A shot with its production's name and one of its levels, by default the first made. Raises NotFound."""
     cursor.execute(
         "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked"
         " FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
-        " WHERE s.id = %s AND (%s IS NULL OR l.id = %s) ORDER BY l.position, l.id LIMIT 1",
+        " WHERE s.id = %s AND (%s IS NULL OR l.id = %s) ORDER BY l.id LIMIT 1",
         (shot_id, level_id, level_id),
     )
     row = _one(cursor, "This shot or its level is not there any more")

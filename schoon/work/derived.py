@@ -13,7 +13,7 @@ import os
 import tempfile
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, Generic, TypeVar
@@ -27,11 +27,8 @@ from ..core.compose import flat_paint, ink_over, on_backdrop
 from ..core.model import Rgb, Rgba
 from ..core.paint import NOTHING
 from ..core.patches import Patches, find_patches, wall_of
-from ..core.strokes import Points, Stroke, ink_coverage
+from ..core.strokes import ink_coverage
 from .documents import Sheet, painting_of
-
-SPECK = 6
-"""Areas of fewer px beside a line are not patches of their own."""
 
 T = TypeVar("T")
 
@@ -114,13 +111,6 @@ class Files:
 _patches: Memory[Patches] = Memory(24)
 
 
-def patches_of(
-    size: tuple[int, int], strokes: Sequence[Stroke], stitches: Sequence[Points], key: str
-) -> Patches:
-    """Patches of strokes and taken stitches. key: names both, see `sheet_key`."""
-    return _patches.get(key, lambda: find_patches(wall_of(strokes, stitches, size), SPECK))
-
-
 def lines_key(rough: str, reading: Mapping[str, Any]) -> str:
     """What the strokes found in a rough derive from. reading: as `CleanupSettings`."""
     return key_of("lines", rough, json.dumps(reading, sort_keys=True))
@@ -128,12 +118,19 @@ def lines_key(rough: str, reading: Mapping[str, Any]) -> str:
 
 def sheet_key(line: str | None, sheet: Sheet) -> str:
     """What the patches of a sheet derive from: its line document's name and the stitches taken."""
-    return key_of("patches", line, sheet.size, json.dumps([np.round(p, 2).tolist() for p in sheet.taken]))
+    return key_of(
+        "patches", line, sheet.size, sheet.specks, json.dumps([np.round(p, 2).tolist() for p in sheet.taken])
+    )
 
 
 def sheet_patches(line: str | None, sheet: Sheet) -> Patches:
     """The patches of a sheet whose line document is named `line`."""
-    return patches_of(sheet.size, sheet.strokes, sheet.taken, sheet_key(line, sheet))
+    return _patches.get(sheet_key(line, sheet), lambda: patches_in(sheet))
+
+
+def patches_in(sheet: Sheet) -> Patches:
+    """The patches of a sheet, computed anew."""
+    return find_patches(wall_of(sheet.strokes, sheet.taken, sheet.size), sheet.specks)
 
 
 def render(

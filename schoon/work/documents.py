@@ -11,6 +11,9 @@ from ..core.patches import Patches
 from ..core.seal import Stitch
 from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
 
+SPECKS = 6
+"""Areas of fewer px² beside a line are not patches of their own, unless a drawing says otherwise."""
+
 
 @dataclass(frozen=True)
 class Spot:
@@ -60,12 +63,16 @@ class Spot:
 
 @dataclass(frozen=True)
 class Sheet:
-    """A drawing as it stands: its strokes, stitches and paint, and its size (width, height) in px."""
+    """A drawing as it stands: its strokes, stitches and paint, and its size (width, height) in px.
+
+    specks: areas of fewer px² join the neighbour they touch.
+    """
 
     size: tuple[int, int]
     strokes: list[Stroke] = field(default_factory=list)
     stitches: list[Stitch] = field(default_factory=list)
     spots: list[Spot] = field(default_factory=list)
+    specks: int = SPECKS
 
     @property
     def taken(self) -> list[Points]:
@@ -80,6 +87,7 @@ def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any) -> Sheet:
         strokes_from_dicts(line["strokes"]) if line else [],
         [Stitch.from_dict(item) for item in seal["stitches"]] if seal else [],
         [Spot.from_dict(item) for item in paint["patches"]] if paint else [],
+        int(seal.get("specks", SPECKS)) if seal else SPECKS,
     )
 
 
@@ -87,8 +95,9 @@ def line_document(strokes: list[Stroke]) -> dict[str, Any]:
     return {"strokes": strokes_to_dicts(strokes)}
 
 
-def seal_document(stitches: list[Stitch]) -> dict[str, Any]:
-    return {"stitches": [stitch.to_dict() for stitch in stitches]}
+def seal_document(stitches: list[Stitch], specks: int = SPECKS) -> dict[str, Any]:
+    content: dict[str, Any] = {"stitches": [stitch.to_dict() for stitch in stitches]}
+    return content if specks == SPECKS else {**content, "specks": specks}
 
 
 def paint_document(spots: list[Spot]) -> dict[str, Any]:

@@ -158,7 +158,7 @@ def judge_stitch(cursor: Cursor, drawing_id: int, base: int | None, stitch_id: s
     by: Maker = "proposal" if state == "open" else "hand"
     changed = [replace(s, state=state, by=by) if s.id == stitch_id else s for s in sheet.stitches]
     words = {"taken": "take a stitch", "left": "leave a gap open", "open": "decide a gap later"}
-    return _save(cursor, row, base, words[state], "seal", seal_document(changed))
+    return _save(cursor, row, base, words[state], "seal", seal_document(changed, sheet.specks))
 
 
 def take_under(cursor: Cursor, level_id: int, limit: float) -> tuple[list[int], int]:
@@ -177,7 +177,9 @@ def take_under(cursor: Cursor, level_id: int, limit: float) -> tuple[list[int], 
         count = sum(new is not old for new, old in zip(changed, sheet.stitches, strict=True))
         if count:
             action = action or revisions.begin_action(cursor, f"take stitches under a doubt of {limit:g}")
-            revisions.revise(cursor, row, action, seal=revisions.put_document(cursor, seal_document(changed)))
+            revisions.revise(
+                cursor, row, action, seal=revisions.put_document(cursor, seal_document(changed, sheet.specks))
+            )
             touched.append(drawing_id)
             taken += count
     if not taken:
@@ -191,7 +193,9 @@ def add_stitch(cursor: Cursor, drawing_id: int, base: int | None, points: Points
         raise Refusal("A stitch needs two points; drag from one side of the gap to the other")
     row, sheet = load(cursor, drawing_id, lock=True)
     stitch = Stitch(points, 0.0, "drawn by hand", "taken", "hand")
-    return _save(cursor, row, base, "draw a stitch", "seal", seal_document([*sheet.stitches, stitch]))
+    return _save(
+        cursor, row, base, "draw a stitch", "seal", seal_document([*sheet.stitches, stitch], sheet.specks)
+    )
 
 
 def delete_stitch(cursor: Cursor, drawing_id: int, base: int | None, stitch_id: str) -> Saved:
@@ -200,7 +204,34 @@ def delete_stitch(cursor: Cursor, drawing_id: int, base: int | None, stitch_id: 
     kept = [stitch for stitch in sheet.stitches if stitch.id != stitch_id]
     if len(kept) == len(sheet.stitches):
         raise NotFound("This stitch is not in the drawing any more")
-    return _save(cursor, row, base, "delete a stitch", "seal", seal_document(kept))
+    return _save(cursor, row, base, "delete a stitch", "seal", seal_document(kept, sheet.specks))
+
+
+def set_specks(cursor: Cursor, level_id: int, specks: int) -> list[int]:
+    """Areas of fewer px² than `specks` join their neighbour, in all drawings of a level, undone as one.
+
+    Paint of areas that are gone goes with them, so that it does not make their neighbours unsure. Returns the drawings
+    that changed. Raises Refusal if none does, or the level is locked.
+    """
+    action: int | None = None
+    changed = []
+    for listed in productions.drawings(cursor, level_id):
+        row, sheet = load(cursor, listed["id"], lock=True)
+        if not row["line"] or sheet.specks == specks:
+            continue
+        patches = sheet_patches(row["line"], sheet)
+        kept = [s for s in sheet.spots if patches.areas[patches.at(*s.at)] >= specks]
+        documents = {"seal": revisions.put_document(cursor, seal_document(sheet.stitches, specks))}
+        if len(kept) < len(sheet.spots):
+            documents["paint"] = revisions.put_document(cursor, paint_document(kept))
+        action = action or revisions.begin_action(cursor, f"specks under {specks} px² join their neighbour")
+        revisions.revise(cursor, row, action, **documents)
+        changed.append(int(row["id"]))
+    if not changed:
+        raise Refusal(
+            f"Specks under {specks} px² join their neighbour already in all drawings that have a line"
+        )
+    return changed
 
 
 def pour(

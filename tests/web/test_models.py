@@ -171,3 +171,42 @@ def test_a_pot_follows_one_patch_through_the_run_and_hand_paint_stays(shot: Shot
         "/api/levels/1/jobs", json={"kind": "track", "source": shot.ids[0], "at": [3, 3], "pot": 77}
     )
     assert gone.status_code == 404
+
+
+def test_specks_join_their_neighbour_in_the_whole_level_and_come_back(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(1, "pour", points=[[181, 95]], pot=1)
+    shot.edit(1, "pour", points=[[100, 100]], pot=2)
+    count = len(shot.patches(1)["patches"])
+    eye = next(
+        p["area"]
+        for p in shot.patches(1)["patches"]
+        if shot.patches(1)["paint"].get(str(p["n"]), {}).get("pot") == 1
+    )
+    post = shot.client.post
+    done = post("/api/levels/1/specks", json={"under": eye + 1}).json()
+    assert sorted(done["drawings"]) == sorted(shot.ids)
+    after = shot.patches(1)
+    assert len(after["patches"]) < count
+    assert [(p["pot"], p["unsure"]) for p in after["paint"].values()] == [(2, False)]
+    assert post("/api/levels/1/specks", json={"under": eye + 1}).status_code == 422
+    shot.job("seal")
+    assert len(shot.patches(1)["patches"]) == len(after["patches"])
+    for _ in range(2):
+        post(f"/api/drawings/{shot.ids[0]}/undo")
+    assert len(shot.patches(1)["patches"]) == count
+    assert sorted(p["pot"] for p in shot.patches(1)["paint"].values()) == [1, 2]
+
+
+def test_a_pot_deleted_by_somebody_in_mid_paint_is_refused_and_nothing_is_lost(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(1, "pour", points=[[100, 100]], pot=2)
+    before = shot.patches(1)
+    assert shot.client.post("/api/models/1/pots/1/delete", json={}).status_code == 200
+    answer = shot.client.post(
+        f"/api/drawings/{shot.ids[0]}/pour",
+        json={"base": before["revision"], "points": [[181, 95]], "pot": 1},
+    )
+    assert answer.status_code == 404
+    assert "choose another one" in answer.json()["error"]
+    assert shot.patches(1) == before

@@ -24,6 +24,9 @@ _OTHERS = 2
 UNSURE_ABOVE = 0.5
 """Carried patches with more doubt than this are listed as unsure."""
 
+MOST_PATCHES = 2500
+"""Patches of a drawing beyond which nothing is carried: grain or hatching was taken for areas."""
+
 By = Literal["hand", "carried"]
 
 
@@ -59,15 +62,19 @@ def carry(
     drawings: the patches of each drawing in order. painted: for the painted ones, patch -> Paint; what is
     missing in a drawing given here is filled in, what is given is never changed.
     progress: called with each finished drawing's index and painting.
+    Drawings of more than MOST_PATCHES keep what they have and guide no others.
     Returns index -> painting for all drawings. Raises ValueError without a painted drawing.
     """
+    crowded = {k for k, patches in enumerate(drawings) if patches.count > MOST_PATCHES}
+    given = painted
+    painted = {k: painting for k, painting in painted.items() if k not in crowded}
     shares = {k: len(painting) / max(drawings[k].count, 1) for k, painting in painted.items() if painting}
     if not shares:
         raise ValueError("at least one drawing must be painted")
     # A drawing with a few corrections is no guide for all its patches; one painted by half is.
     keys = sorted(k for k, share in shares.items() if share >= min(0.5, max(shares.values())))
     done: dict[int, Painting] = {}
-    order = sorted(range(len(drawings)), key=lambda k: (min(abs(k - key) for key in keys), k))
+    order = sorted(set(range(len(drawings))) - crowded, key=lambda k: (min(abs(k - key) for key in keys), k))
     for index in order:
         own = dict(painted.get(index, {}))
         target = drawings[index]
@@ -78,6 +85,10 @@ def carry(
         done[index] = own
         if progress:
             progress(index, own)
+    for index in sorted(crowded):
+        done[index] = dict(given.get(index, {}))
+        if progress:
+            progress(index, done[index])
     return done
 
 

@@ -43,6 +43,7 @@ def _drawing(cursor: Cursor, drawing_id: int) -> dict[str, Any]:
             }
             for s in sheet.stitches
         ],
+        "specks": sheet.specks,
         "undo": row["head"] is not None,
         "redo": revisions.can_redo(cursor, row),
     }  # fmt: skip

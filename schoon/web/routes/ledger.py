@@ -94,6 +94,19 @@ def take_under(level_id: int, want: TakeUnder, store: StoreDep) -> JSONResponse:
     return JSONResponse({"drawings": drawings, "stitches": taken})
 
 
+class Specks(BaseModel):
+    """under: px²."""
+
+    under: int = Field(ge=0, le=5000)
+
+
+@router.post("/levels/{level_id}/specks")
+def set_specks(level_id: int, want: Specks, store: StoreDep) -> JSONResponse:
+    """Areas under a size join their neighbour in the whole level, undone as one."""
+    with store.transaction() as cursor:
+        return JSONResponse({"drawings": edits.set_specks(cursor, level_id, want.under)})
+
+
 class Cell(BaseModel):
     drawing: int
     pot: int

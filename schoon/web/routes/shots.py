@@ -21,7 +21,7 @@ from .shelf import named
 
 router = APIRouter()
 
-Level = Annotated[int | None, Query(description="The level it is about; the rearmost without one")]
+Level = Annotated[int | None, Query(description="The level it is about; the first without one")]
 
 
 @router.get("/shots/{shot_id}")

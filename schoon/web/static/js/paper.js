@@ -88,8 +88,10 @@ export class Paper {
 
   colour(node, pot) {
     const painted = pot !== undefined && pot !== null && pot >= 0;
-    node.classList.toggle('bare', !painted);
-    node.style.fill = node.style.stroke = painted ? `var(--pot-${pot})` : '';
+    // What is said to stay bare is no question any more.
+    const left = pot !== undefined && pot !== null && pot < 0;
+    node.classList.toggle('bare', !painted && !left);
+    node.style.fill = node.style.stroke = painted ? `var(--pot-${pot})` : left ? 'transparent' : '';
     node.style.opacity = painted ? `var(--see-${pot}, 1)` : '';
   }
 

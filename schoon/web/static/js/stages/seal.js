@@ -1,6 +1,7 @@
 // Seal: gap cards through the whole shot, and stitches by hand.
 
 import { edit, get, notice, post } from '../api.js';
+import { lineNow } from '../drawings.js';
 import { make } from '../paper.js';
 
 export function sealStage(app) {
@@ -90,6 +91,16 @@ export function sealStage(app) {
       await app.refresh();
       await app.draw();
     } catch (error) { notice(error.message, true); }
+  }
+
+  async function setSpecks(field) {
+    try {
+      const done = await post(`/api/levels/${app.data.shot.level_id}/specks`, { under: Number(field.value) });
+      notice(`Specks under ${field.value} px² join their neighbour in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one`);
+    } catch (error) { notice(error.message, true); }
+    field.blur();
+    await app.refresh();
+    await app.draw();
   }
 
   function later() {
@@ -184,7 +195,19 @@ export function sealStage(app) {
       else return false;
       return true;
     },
-    drawn() { app.paper.ghost(leak && leak.entry === app.current ? [leak] : []); },
+    extra(tray) {
+      const label = document.createElement('label');
+      label.className = 'specks';
+      label.title = 'Areas smaller than this join the neighbour they touch, in all drawings of the level';
+      label.innerHTML = 'Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span>';
+      label.querySelector('input').addEventListener('change', (event) => setSpecks(event.target));
+      tray.append(label);
+    },
+    drawn() {
+      const field = document.getElementById('specks');
+      if (document.activeElement !== field) field.value = lineNow(app.current)?.specks ?? '';
+      app.paper.ghost(leak && leak.entry === app.current ? [leak] : []);
+    },
     ledge: show,
     refreshed: load,
     start: load,
