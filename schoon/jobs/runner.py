@@ -372,8 +372,14 @@ class Runner:
         if start is None:
             raise Refusal("The drawing to start from has no line any more")
         patch = lined.patches[start].at(*settings["at"])
+
+        def looked(index: int) -> None:
+            self._check(job["id"])
+            with self.store.transaction() as cursor:
+                jobs.end_item(cursor, job["id"], lined.rows[index]["id"], "done")
+
         try:
-            found = track(lined.patches, start, patch, lambda: self._check(job["id"]))
+            found = track(lined.patches, start, patch, looked)
         except ValueError as error:
             raise Refusal("The outside has no track; choose a patch of the figure") from error
         x, y = lined.patches[start].anchors[patch]

@@ -20,6 +20,7 @@ class Spot:
     """The paint of one patch, kept by a point inside it so that it survives a change of line.
 
     pot: id of the pot or NOTHING. source: (drawing id, x, y) it was carried from. others: pots that came next.
+    joined: areas of unlike pots that seem to run together here, as (pot, x, y).
     """
 
     at: tuple[float, float]
@@ -28,6 +29,7 @@ class Spot:
     by: str = "hand"
     source: tuple[int, float, float] | None = None
     others: tuple[int, ...] = ()
+    joined: tuple[tuple[int, float, float], ...] = ()
 
     @property
     def unsure(self) -> bool:
@@ -45,6 +47,8 @@ class Spot:
             data["from"] = list(self.source)
         if self.others:
             data["others"] = list(self.others)
+        if self.joined:
+            data["joined"] = [[pot, round(x, 1), round(y, 1)] for pot, x, y in self.joined]
         return data
 
     @classmethod
@@ -58,6 +62,7 @@ class Spot:
             data["by"],
             (int(source[0]), float(source[1]), float(source[2])) if source else None,
             tuple(int(pot) for pot in data.get("others", ())),
+            tuple((int(pot), float(x), float(y)) for pot, x, y in data.get("joined", ())),
         )
 
 
@@ -116,7 +121,7 @@ def painting_of(spots: list[Spot], patches: Patches) -> Painting:
         if patch == 0:
             continue
         by: By = "hand" if spot.by == "hand" else "carried"
-        paint = Paint(spot.pot, spot.doubt, by, others=spot.others)
+        paint = Paint(spot.pot, spot.doubt, by, others=spot.others, joined=spot.joined)
         before = painting.get(patch)
         if before is None or before.pot == paint.pot:
             painting[patch] = paint if before is None or paint.by == "hand" else before
@@ -138,6 +143,7 @@ def spots_of(
             paint.by,
             (sources or {}).get(patch),
             paint.others if paint.unsure else (),
+            paint.joined if paint.unsure else (),
         )
         for patch, paint in sorted(painting.items())
     ]

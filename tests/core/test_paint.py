@@ -142,3 +142,33 @@ def test_ink_over_paint_composes_without_a_halo() -> None:
     assert (picture[inside, 3] == 255).all()
     assert set(map(tuple, picture[inside][:, :3])) == {(200, 30, 40), (10, 20, 30)}
     assert (on_backdrop(picture, (9, 9, 9))[0, 0] == 9).all()
+
+
+def halves(gap: int, shift: int = 0) -> Patches:
+    """Two rooms side by side; gap: px missing in the middle of the wall between them."""
+    picture = np.zeros((300, 480), np.uint8)
+    x = 80 + shift
+    cv2.rectangle(picture, (x, 60), (x + 300, 240), 255, 3)
+    cv2.line(picture, (x + 150, 60), (x + 150, 150 - gap // 2), 255, 3)
+    cv2.line(picture, (x + 150, 150 + gap // 2 + gap % 2), (x + 150, 240), 255, 3)
+    return find_patches(picture > 127)
+
+
+def test_areas_that_run_together_are_named_with_a_place_in_each() -> None:
+    drawings = [halves(0), halves(12, 6)]
+    key = {drawings[0].at(100, 100): Paint(RED), drawings[0].at(340, 100): Paint(BLUE)}
+    room = drawings[1].at(120, 100)
+    paint = carry(drawings, {0: key})[1][room]
+    assert paint.unsure
+    assert sorted(pot for pot, _, _ in paint.joined) == [RED, BLUE]
+    for pot, x, y in paint.joined:
+        assert drawings[1].at(x, y) == room
+        assert (x < 236) == (pot == RED)
+
+
+def test_areas_of_one_pot_may_run_together() -> None:
+    drawings = [halves(0), halves(12, 6)]
+    key = {drawings[0].at(100, 100): Paint(RED), drawings[0].at(340, 100): Paint(RED)}
+    paint = carry(drawings, {0: key})[1][drawings[1].at(120, 100)]
+    assert paint.joined == ()
+    assert paint.pot == RED

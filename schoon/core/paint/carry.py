@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..patches import Patches
-from .matching import match
+from .matching import Match, match
 
 NOTHING = -1
 """A patch that is meant to stay unpainted; None is a patch that nobody has decided."""
 
 _MUTUAL = 0.8
 """Matches at least this good beside the source patch's best one raise no doubt."""
+
+_RUNS_TOGETHER = 0.9
+"""Doubt of a patch in which areas of unlike pots seem to run together."""
 
 _OTHERS = 2
 """How many pots beside the best one are offered for a patch in doubt."""
@@ -35,7 +38,8 @@ class Paint:
     """What one patch carries: pot is a number of the caller's or NOTHING.
 
     doubt: 0 (certain) to 1. source: (drawing index, patch) it was carried from, None if painted by hand.
-    others: the pots that came next, most likely first.
+    others: the pots that came next, most likely first. joined: areas of unlike pots that seem to run together in this
+    patch through a gap: pot and a place (x, y) in each.
     """
 
     pot: int
@@ -43,6 +47,7 @@ class Paint:
     by: By = "hand"
     source: tuple[int, int] | None = None
     others: tuple[int, ...] = ()
+    joined: tuple[tuple[int, float, float], ...] = ()
 
     @property
     def unsure(self) -> bool:
@@ -126,6 +131,7 @@ def _from_sources(
     doubts = np.zeros_like(votes)
     weight = 0.0
     best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {}
+    joined: dict[int, tuple[tuple[int, float, float], ...]] = {}
     for k, trust in sources:
         painting = done.get(k, painted.get(k, {}))
         found = match(drawings[k], target)
@@ -134,6 +140,10 @@ def _from_sources(
         # What was doubtful there does not become certain by being carried on.
         inherited = np.maximum(doubt[:, None], 1.0 - found.mutual / _MUTUAL)
         weight += trust
+        if trust >= 1.0:
+            for patch in missing:
+                if patch not in joined and patch != target.background:
+                    joined[patch] = _joined(found, drawings[k], target, patch, painting)
         for pot, row in column.items():
             members = rows == row
             if not members.any():
@@ -147,7 +157,25 @@ def _from_sources(
                 value = float(part[strongest[patch], patch])
                 if value > best.get((pot, patch), (0.0, (0, 0)))[0]:
                     best[pot, patch] = (value, (k, int(labels[strongest[patch]])))
-    return _decide(votes / max(weight, 1e-9), doubts / np.maximum(votes, 1e-9), pots, missing, best)
+    result = _decide(votes / max(weight, 1e-9), doubts / np.maximum(votes, 1e-9), pots, missing, best)
+    return {
+        patch: replace(paint, doubt=max(paint.doubt, _RUNS_TOGETHER), joined=joined[patch])
+        if joined.get(patch)
+        else paint
+        for patch, paint in result.items()
+    }
+
+
+def _joined(
+    found: Match, source: Patches, target: Patches, patch: int, painting: Painting
+) -> tuple[tuple[int, float, float], ...]:
+    """Areas of unlike pots that run together in a patch, as in `Paint`."""
+    places = {
+        painting[part].pot: (painting[part].pot, *at)
+        for part, at in found.joined(source, target, patch)
+        if part in painting and painting[part].pot != NOTHING and not painting[part].unsure
+    }
+    return tuple(places.values()) if len(places) > 1 else ()
 
 
 def _pots_of(

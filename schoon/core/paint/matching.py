@@ -40,6 +40,9 @@ _WELL = 0.8
 _UNFIT = 0.2
 """What a first guess counts if the borders do not lie on each other at all."""
 
+_MOSTLY, _A_SHARE = 0.6, 0.12
+"""Shares of a source patch, and of a target patch, from which on a patch is part of one that runs together."""
+
 _REGISTERED = 7.0
 """Mean difference of the registered line fields, of 255, that is good enough not to try another start."""
 
@@ -50,10 +53,35 @@ class Match:
     the chance that a target patch has no counterpart.
     mutual: the same shape, 0..1; how good a target patch is for a source patch beside that one's best target.
     A detail that newly appears inside a form lies in it, but the form has a better counterpart.
+    there: for every second row and column of the target the source patch that lies there after registration.
     """
 
     likely: NDArray[np.float64]
     mutual: NDArray[np.float64]
+    there: NDArray[np.int32]
+
+    def joined(self, source: Patches, target: Patches, patch: int) -> list[tuple[int, tuple[float, float]]]:
+        """Source patches that run together in one patch of the target: each with a place (x, y) in its share of it.
+
+        Most of each lies in the patch, and each is a good share of it; fewer than two are none.
+        """
+        inside = target.open_labels[::2, ::2] == patch
+        shares = np.bincount(self.there[inside], minlength=source.count + 1)
+        totals = np.bincount(self.there.ravel(), minlength=source.count + 1)
+        whole = max(int(inside.sum()), 1)
+        parts = [
+            k
+            for k in range(1, source.count + 1)
+            if k != source.background and shares[k] > _MOSTLY * totals[k] and shares[k] > _A_SHARE * whole
+        ]
+        if len(parts) < 2:
+            return []
+        found = []
+        for part in parts:
+            mask = np.pad((inside & (self.there == part)).astype(np.uint8), 1)
+            row, col = np.unravel_index(int(cv2.distanceTransform(mask, cv2.DIST_L2, 3).argmax()), mask.shape)
+            found.append((part, (2.0 * (float(col) - 1) + 0.5, 2.0 * (float(row) - 1) + 0.5)))
+        return found
 
 
 def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
@@ -62,9 +90,9 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
         raise ValueError("drawings must be of one size to be matched")
     if not source.count or not target.count:
         nothing = np.zeros((source.count + 1, target.count + 1))
-        return Match(nothing, nothing)
+        return Match(nothing, nothing, np.zeros_like(target.open_labels[::2, ::2]))
     shift = _registration(source, target)
-    inside, covered, distance = _overlap(source, target, shift)
+    inside, covered, distance, there = _overlap(source, target, shift)
     first = _first_guess(source, target, inside, covered, distance)
     first = np.maximum(first, _MOVING * _moving_alike(source, target, distance))
     laid = _laid(source, target, first, shift)
@@ -80,7 +108,7 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     # Before the columns are normalised: a detail that has no other candidate is still a poor counterpart.
     mutual = first / np.maximum(first.max(axis=1, keepdims=True), 1e-9)
     likely = told_by_neighbours(source, target, laid, likely, mutual)
-    return Match(likely * confidence, mutual)
+    return Match(likely * confidence, mutual, there)
 
 
 def _field(patches: Patches) -> NDArray[np.uint8]:
@@ -142,9 +170,10 @@ def _figure_to_figure(source: Patches, target: Patches, grid: NDArray[np.float32
 
 def _overlap(
     source: Patches, target: Patches, place: NDArray[np.float32]
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
     """Share of each target patch that falls into each source patch, the reverse share, and the distance in px
-    between a target patch's place in the source and each source patch's centre; all (sources, targets)."""
+    between a target patch's place in the source and each source patch's centre; all (sources, targets). And the
+    source patch at every second row and column of the target."""
     height, width = target.labels.shape
     # Every second row and column says enough about shares.
     seen = target.open_labels[::2, ::2]
@@ -154,7 +183,8 @@ def _overlap(
     row = np.clip(np.rint(full[..., 1]), 0, height - 1).astype(np.int32)
     shape = (source.count + 1, target.count + 1)
     on = seen > 0
-    code = source.labels[row[on], column[on]].astype(np.int64) * shape[1] + seen[on]
+    there = source.labels[row, column]
+    code = there[on].astype(np.int64) * shape[1] + seen[on]
     together = np.bincount(code, minlength=shape[0] * shape[1]).reshape(shape).astype(float)
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
     covered = together / np.maximum(together.sum(axis=1, keepdims=True), 1)
@@ -169,7 +199,7 @@ def _overlap(
     )
     moved = np.where(n[:, None] > 0, moved, target.anchors)
     distance = np.hypot(*(source.centres[:, None] - moved[None]).transpose(2, 0, 1))
-    return inside, covered, distance
+    return inside, covered, distance, there
 
 
 def _first_guess(

@@ -15,11 +15,11 @@ _HIDDEN = 2
 
 
 def track(
-    drawings: Sequence[Patches], index: int, patch: int, progress: Callable[[], None] | None = None
+    drawings: Sequence[Patches], index: int, patch: int, progress: Callable[[int], None] | None = None
 ) -> dict[int, tuple[int, float]]:
     """index of drawing -> (patch, doubt 0..1) for the same thing in other drawings, from `patch` in drawing `index`.
 
-    It is followed forward and back until it is lost; drawings in which it is hidden are passed over.
+    progress: called with each drawing looked into. It is followed forward and back until it is lost; drawings in which it is hidden are passed over.
     Raises ValueError for a patch that is not there or is the outside.
     """
     start = drawings[index]
@@ -34,7 +34,7 @@ def track(
                 break
             likely = match(drawings[at], drawings[k])
             if progress:
-                progress()
+                progress(k)
             row = likely.likely[now] * likely.mutual[now]
             best = int(row.argmax())
             if likely.likely[now, best] < _SURE or likely.mutual[now, best] < _SURE:

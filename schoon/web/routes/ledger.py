@@ -75,7 +75,7 @@ def unsure(shot_id: int, store: StoreDep, level: int | None = None) -> JSONRespo
             cards.append(
                 {
                     "drawing": row["id"], "number": row["number"], "at": spot.at, "doubt": round(spot.doubt, 2),
-                    "pots": [spot.pot, *spot.others], "from": spot.source,
+                    "pots": [spot.pot, *spot.others], "from": spot.source, "joined": spot.joined,
                 }
             )  # fmt: skip
     cards.sort(key=lambda card: -card["doubt"])

@@ -31,6 +31,10 @@ export class UnsureQueue {
   show(acts) {
     this.acts = acts;
     acts.innerHTML = `<span class="${this.cards?.length ? 'ask' : 'quiet'}">${this.cards ? `${this.cards.length} to decide` : 'Reading …'}</span><button id="queue-take">First <kbd>J</kbd></button><button id="queue-second">Second <kbd>K</kbd></button><button id="queue-third">Third <kbd>M</kbd></button><button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`;
+    if (this.cards?.[this.at]?.joined.length) {
+      acts.insertAdjacentHTML('beforeend', '<button id="queue-leak">Trace leak <kbd>B</kbd></button>');
+      acts.lastChild.addEventListener('click', () => this.traceLeak());
+    }
     const wire = (id, act) => acts.querySelector(id).addEventListener('click', act);
     wire('#queue-take', () => this.decide(0));
     wire('#queue-second', () => this.decide(1));
@@ -47,7 +51,7 @@ export class UnsureQueue {
       const entry = app.byId.get(card.drawing);
       const from = card.from && app.byId.get(card.from[0]);
       const pots = card.pots.map((id, n) => `<em>${'JKM'[n]}</em><span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span><span class="pot-name" data-pot="${id}"></span>`).join('');
-      node.innerHTML = `<span class="pair"><i style="${this.crop(entry, card.at)}"></i>${from ? `<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>` : ''}</span><span class="words"><b class="number">${card.number}</b>${from ? ` like ${from.number}` : ''} <u>${card.doubt.toFixed(2)}</u></span><span class="offers">${pots}</span>`;
+      node.innerHTML = `<span class="pair"><i style="${this.crop(entry, card.at)}"></i>${from ? `<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>` : ''}</span><span class="words"><b class="number">${card.number}</b>${from ? ` like ${from.number}` : ''} <u>${card.doubt.toFixed(2)}</u></span><span class="offers">${card.joined.length ? 'runs together: ' : ''}${card.joined.length ? card.joined.map(([id]) => `<span class="pot-name" data-pot="${id}"></span>`).join(', ') : pots}</span>`;
       for (const name of node.querySelectorAll('.pot-name')) name.textContent = app.data.pots.find((p) => p.id === Number(name.dataset.pot))?.name || 'no paint';
       node.addEventListener('click', () => { this.at = k; this.look(); });
       return node;
@@ -81,6 +85,15 @@ export class UnsureQueue {
     } catch (error) { notice(error.message, true); this.load(); }
   }
 
+  // Areas of unlike pots in one patch: the gap between them is shown at Seal.
+  traceLeak() {
+    const card = this.cards?.[this.at];
+    if (!card?.joined.length) { notice('No areas run together in this patch'); return; }
+    const [[, x0, y0], [, x1, y1]] = card.joined;
+    const { shot } = this.app.data;
+    window.location.href = `/shots/${shot.id}/seal?level=${shot.level_id}&leak=${[x0, y0, x1, y1].join(',')}#d=${card.drawing}`;
+  }
+
   later() {
     if (!this.cards?.length) return;
     this.cards.push(...this.cards.splice(this.at, 1));
@@ -88,7 +101,7 @@ export class UnsureQueue {
   }
 
   key(key) {
-    const act = { j: () => this.decide(0), k: () => this.decide(1), m: () => this.decide(2), x: () => this.decide(null), l: () => this.later() }[key];
+    const act = { j: () => this.decide(0), k: () => this.decide(1), m: () => this.decide(2), x: () => this.decide(null), l: () => this.later(), b: () => this.traceLeak() }[key];
     if (!act) return false;
     act();
     return true;

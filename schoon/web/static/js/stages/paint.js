@@ -170,7 +170,7 @@ export function paintStage(app) {
       { id: 'lift', label: 'Lift off', key: 'x', pen: 'Lift paint off', ...brush(true) },
     ],
     keys: 'F pour · C ring · T whole run · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
-    help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'], ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'], ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off']],
+    help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'], ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'], ['B', 'unsure: areas run together, trace the leak at Seal'], ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off']],
     selectPot,
     potWays: [['alone', 'alone'], ['lock', 'lock']],
     potWay(way, id) {

@@ -137,6 +137,27 @@ export function sealStage(app) {
     },
   };
 
+  async function traceLeak(at, to) {
+    const entry = app.current;
+    try {
+      leak = { ...(await post(`/api/drawings/${entry.id}/leak`, { at, to })), entry };
+      app.draw();
+      const [a, b] = leak.points;
+      app.lookAt((a[0] + b[0]) / 2, (a[1] + b[1]) / 2, Math.max(1.5, app.view.zoom));
+      app.penSays(`it runs out here, ${leak.width} px wide · J shuts it, K lets it be`);
+    } catch (error) { leak = null; app.draw(); notice(error.message); }
+  }
+
+  // A leak that Paint has found comes with the address.
+  async function start() {
+    await load();
+    const asked = new URLSearchParams(location.search).get('leak')?.split(',').map(Number);
+    if (asked?.length !== 4 || asked.some(Number.isNaN)) return;
+    history.replaceState(null, '', `?level=${app.data.shot.level_id}${location.hash}`);
+    app.useTool('leak');
+    await traceLeak(asked.slice(0, 2), asked.slice(2));
+  }
+
   // Shows where paint poured at the pen would run out; a drag says to where. J keeps the stitch, K lets it be.
   const leakTool = {
     id: 'leak', label: 'Trace leak', key: 'v', pen: 'Trace a leak: click inside the form that leaks, or drag to where it runs',
@@ -144,16 +165,9 @@ export function sealStage(app) {
       let to = null;
       return {
         move(e) { to = app.view.toPaper(e.clientX, e.clientY); },
-        async up() {
+        up() {
           const far = to && Math.hypot(to[0] - from[0], to[1] - from[1]) * app.view.zoom > 12;
-          const entry = app.current;
-          try {
-            leak = { ...(await post(`/api/drawings/${entry.id}/leak`, { at: from, to: far ? to : null })), entry };
-            app.draw();
-            const [a, b] = leak.points;
-            app.lookAt((a[0] + b[0]) / 2, (a[1] + b[1]) / 2, Math.max(1.5, app.view.zoom));
-            app.penSays(`it runs out here, ${leak.width} px wide · J shuts it, K lets it be`);
-          } catch (error) { leak = null; app.draw(); notice(error.message); }
+          traceLeak(from, far ? to : null);
         },
         cancel() {},
       };
@@ -210,7 +224,7 @@ export function sealStage(app) {
     },
     ledge: show,
     refreshed: load,
-    start: load,
+    start,
   };
 }
 
