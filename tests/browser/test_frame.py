@@ -153,10 +153,10 @@ def test_lifting_paint_off_and_undoing_it(shot: Page) -> None:
 def test_a_colour_changed_on_the_model_page_is_seen_in_the_shot(shot: Page) -> None:
     address = shot.url
     shot.get_by_role("link", name="Pim", exact=True).click()
-    shot.get_by_label("Fur in Day").fill("#00aa55")
-    expect(shot.locator(".well", has=shot.get_by_label("Fur in Day")).locator(".number")).to_have_text(
-        "#00aa55"
-    )
+    shot.get_by_label("Fur in Day", exact=True).fill("#00aa55")
+    expect(
+        shot.locator(".well", has=shot.get_by_label("Fur in Day", exact=True)).locator(".number")
+    ).to_have_text("#00aa55")
     shot.goto(address)
     swatch = shot.locator("#pots [data-pot]", has_text="Fur").locator(".swatch")
     expect(swatch).to_have_css("background-color", "rgb(0, 170, 85)")

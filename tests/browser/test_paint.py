@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import re
+from pathlib import Path
+
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
 from schoon.core.paint import Paint
+from schoon.formats.pictures import encode_png
 from schoon.store import Store, models, pictures, productions, revisions
 from schoon.work import edits
 from schoon.work.derived import sheet_patches
 from schoon.work.documents import line_document, paint_document, spots_of
 
 from .test_line import SIZE, lined, rough
-from .test_path import on_screen
+from .test_path import drag, on_screen
 
 pytestmark = pytest.mark.browser
 
@@ -129,3 +134,99 @@ def test_a_pot_is_seen_alone_locked_and_in_test_colours(desk: Page) -> None:
     assert desk.evaluate(colour) != before
     desk.keyboard.press("v")
     assert desk.evaluate(colour) == before
+
+
+def test_a_ring_and_the_whole_run_pour_many_at_once(desk: Page) -> None:
+    desk.keyboard.press("x")
+    desk.mouse.click(*on_screen(desk, 308, 270))
+    desk.wait_for_function("schoon.current.painted === 0")
+    desk.keyboard.press("c")
+    drag(desk, [(150, 120), (470, 120), (470, 430), (150, 430), (150, 140)])
+    expect(desk.locator("#notice")).to_contain_text("Coat in 1 patch")
+    desk.wait_for_function("schoon.current.painted === 1")
+    desk.keyboard.press("t")
+    desk.locator("#pots [data-pot]").nth(1).press("Enter")
+    desk.keyboard.press("t")
+    desk.mouse.click(*on_screen(desk, 308, 270))
+    expect(desk.locator("#notice")).to_contain_text("poured into 3 drawings of 3", timeout=30000)
+    desk.wait_for_function("schoon.data.run.every((d) => d.painted === 1)")
+    desk.keyboard.press("Control+z")
+    expect(desk.locator("#notice")).to_contain_text("pour through the run on 3 drawings")
+
+
+def test_levels_are_seen_alone_locked_and_stacked(desk: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        level = productions.add_level(cursor, 1, "Sky", None, None)
+        productions.fill_level(
+            cursor, level, [(1, "key", pictures.put(cursor, rough(0), "image/png", *SIZE))], {1: 1}
+        )
+        row = productions.drawings(cursor, level)[0]
+        name = revisions.put_document(cursor, line_document(lined(60)))
+        revisions.revise(
+            cursor, revisions.drawing(cursor, row["id"]), revisions.begin_action(cursor, "line"), line=name
+        )
+    desk.reload()
+    expect(desk.locator("#paper .before image")).to_have_count(1)
+    desk.locator("#see-levels").click()
+    box = desk.locator("#levels-box")
+    expect(box.locator("li")).to_have_text([re.compile("^Sky"), re.compile("^Pim")])
+    box.get_by_role("button", name="seen Sky").click()
+    expect(desk.locator("#paper .before image")).to_have_count(0)
+    box.get_by_role("button", name="alone Sky").click()
+    expect(desk.locator("#paper .before image")).to_have_count(1)
+    expect(desk.locator("#paper .ink")).to_be_hidden()
+    box.get_by_role("button", name="alone Sky").click()
+    box.get_by_role("button", name="seen Sky").click()
+    box.get_by_role("button", name="back Sky").click()
+    expect(desk.locator("#paper .behind image")).to_have_count(1)
+    box.get_by_role("button", name="locked Pim").click()
+    expect(desk.locator("#pen-now")).to_contain_text("Pim is locked")
+    desk.keyboard.press("f")
+    desk.mouse.click(*on_screen(desk, 308, 270))
+    expect(desk.locator("#notice")).to_contain_text("The level Pim is locked")
+    box.get_by_role("link", name="Sky").click()
+    expect(desk.locator(".where")).to_contain_text("Sky")
+    assert desk.evaluate("schoon.data.run.length") == 1
+
+
+def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> None:
+    picture = np.full((300, 400, 3), 255, np.uint8)
+    picture[60:240, 40:180] = (200, 40, 30)
+    picture[60:240, 220:360] = (40, 60, 190)
+    (tmp_path / "sheet.png").write_bytes(encode_png(picture))
+    desk.goto("/models/1")
+    desk.locator('input[name="picture"]').set_input_files(tmp_path / "sheet.png")
+    desk.get_by_role("button", name="Add", exact=True).click()
+    image = desk.locator("figure img")
+    box = image.bounding_box()
+    assert box
+    image.click(position={"x": 0.25 * box["width"], "y": 0.5 * box["height"]})
+    expect(desk.locator("#sampled .number")).to_have_text("#c8281e")
+    desk.get_by_label("Name of the new pot", exact=True).fill("Sail")
+    desk.get_by_role("button", name="Make pot").click()
+    expect(desk.get_by_role("rowheader", name="Sail")).to_be_visible()
+    desk.get_by_role("button", name="Pots from its colours").click()
+    expect(desk.locator(".proposed")).to_contain_text("is Sail in Day")
+    desk.get_by_label("Name of the pot #283cbe").fill("Sea")
+    desk.get_by_role("button", name="Add the named pots").click()
+    expect(desk.get_by_role("rowheader", name="Sea")).to_be_visible()
+    # A tone is chosen and taken away again, and a pot goes to a part.
+    shade = desk.get_by_label("shade of Sea in Day")
+    shade.fill("#101030")
+    expect(desk.locator(".tone", has=shade)).not_to_have_class(re.compile("none"))
+    shade.press("Delete")
+    expect(desk.locator(".tone", has=shade)).to_have_class(re.compile("none"))
+    desk.get_by_role("row", name=re.compile("Sea")).hover()
+    desk.get_by_role("button", name="Part of Sea").click()
+    desk.locator("#pot-part input").fill("Water")
+    desk.get_by_role("button", name="Move it").click()
+    expect(desk.get_by_role("rowheader", name="Water")).to_be_visible()
+    dusk = (picture * (0.5, 0.5, 0.7)).astype(np.uint8)
+    (tmp_path / "dusk.png").write_bytes(encode_png(dusk))
+    desk.locator("summary", has_text="Read a key from a picture").click()
+    desk.locator('#read-key input[type="file"]').set_input_files(tmp_path / "dusk.png")
+    expect(desk.locator("#read-words")).to_contain_text("pots are seen in it")
+    desk.locator('#read-key [name="name"]').fill("Dusk")
+    desk.get_by_role("button", name="Keep key").last.click()
+    expect(desk.get_by_role("columnheader", name="Dusk")).to_be_visible()
+    expect(desk.get_by_label("Sea in Dusk", exact=True)).to_have_value("#141e85")

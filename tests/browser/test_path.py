@@ -57,10 +57,10 @@ def set_up(page: Page) -> None:
         expect(page.get_by_role("rowheader", name=name)).to_be_visible()
     page.get_by_placeholder("New colour key").fill("Night")
     page.get_by_role("button", name="Add key").click()
-    page.get_by_label("Coat in Night").fill("#554422")
-    expect(page.locator(".well", has=page.get_by_label("Coat in Night")).locator(".number")).to_have_text(
-        "#554422"
-    )
+    page.get_by_label("Coat in Night", exact=True).fill("#554422")
+    expect(
+        page.locator(".well", has=page.get_by_label("Coat in Night", exact=True)).locator(".number")
+    ).to_have_text("#554422")
 
 
 def take_in(page: Page, roughs: list[Path], broken: Path) -> None:
