@@ -21,7 +21,7 @@ from ..jobs import Runner
 from ..settings import Settings
 from ..store import Store
 from ..work.derived import Files
-from .routes import drawings, hand_off, jobs, ledger, line, models, renders, shelf, shots, take_in
+from .routes import drawings, hand_off, jobs, keys, ledger, line, models, renders, shelf, shots, take_in
 
 _HERE = resources.files("schoon.web")
 
@@ -45,7 +45,7 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     app.state.templates = templates
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=4)
     app.mount("/static", StaticFiles(directory=str(_HERE / "static")), name="static")
-    for module in (shelf, take_in, shots, drawings, line, ledger, renders, models, jobs, hand_off):
+    for module in (shelf, take_in, shots, drawings, line, ledger, renders, models, keys, jobs, hand_off):
         app.include_router(module.router)
     _handle_errors(app)
     return app

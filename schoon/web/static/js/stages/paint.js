@@ -142,6 +142,21 @@ export function paintStage(app) {
     });
   }
 
+  // A base coat: everything inside the outline that has no paint yet, here or in the chosen drawings.
+  async function baseCoat() {
+    if (!ready()) return;
+    const [w, h] = app.view.size;
+    const frame = [[0, 0], [w, 0], [w, h], [0, h]];
+    const entries = app.chosen.size > 1 ? app.data.run.filter((d) => app.chosen.has(d.id)) : [app.current];
+    let patches = 0;
+    for (const entry of entries) {
+      if (!entry.strokes) continue;
+      const answer = await send(entry, 'pour-within', { ring: frame, pot });
+      patches += answer?.patches ?? 0;
+    }
+    if (patches) notice(`${potName()} as a base coat in ${patches} patch${patches === 1 ? '' : 'es'}`);
+  }
+
   const sample = {
     id: 'sample', label: 'Sample', key: 's', pen: 'Sample a pot',
     down(event, at) {
@@ -166,10 +181,11 @@ export function paintStage(app) {
       { id: 'pour', label: 'Pour', key: 'f', get pen() { return `Pour ${potName().toLowerCase()}`; }, ...brush(false) },
       ring,
       wholeRun,
+      { id: 'base', label: 'Base coat', key: 'h', act: baseCoat },
       sample,
       { id: 'lift', label: 'Lift off', key: 'x', pen: 'Lift paint off', ...brush(true) },
     ],
-    keys: 'F pour · C ring · T whole run · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
+    keys: 'F pour · C ring · T whole run · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
     help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'], ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'], ['B', 'unsure: areas run together, trace the leak at Seal'], ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off']],
     selectPot,
     potWays: [['alone', 'alone'], ['lock', 'lock']],
