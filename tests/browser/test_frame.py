@@ -49,7 +49,7 @@ def test_a_zip_is_dropped_and_taken_in(page: Page, tmp_path: Path) -> None:
         list(body.getvalue()),
     )
     expect(page.locator("#report")).to_contain_text("2 pictures")
-    page.get_by_label("Shot").fill("Zipped")
+    page.get_by_role("textbox", name="Shot").fill("Zipped")
     page.get_by_role("button", name="Take in").click()
     expect(page.locator("#sheet .hold")).to_have_count(2)
     page.goto("/")

@@ -72,7 +72,7 @@ def take_in(page: Page, roughs: list[Path], broken: Path) -> None:
     expect(page.get_by_role("button", name="Take in")).to_be_disabled()
     page.locator("#chosen").set_input_files(list(reversed(roughs)))
     expect(page.locator("#report")).to_contain_text(f"{len(roughs)} picture")
-    page.get_by_label("Shot").fill("Steps")
+    page.get_by_role("textbox", name="Shot").fill("Steps")
     page.get_by_role("button", name="Take in").click()
     expect(page).to_have_url(re.compile(r"/rough"))
 
