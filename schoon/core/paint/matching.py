@@ -54,28 +54,26 @@ class Match:
     mutual: the same shape, 0..1; how good a target patch is for a source patch beside that one's best target.
     A detail that newly appears inside a form lies in it, but the form has a better counterpart.
     there: for every second row and column of the target the source patch that lies there after registration.
+    together: (source patches + 1, target patches + 1) how often each pair does.
     """
 
     likely: NDArray[np.float64]
     mutual: NDArray[np.float64]
     there: NDArray[np.int32]
+    together: NDArray[np.float64]
 
     def joined(self, source: Patches, target: Patches, patch: int) -> list[tuple[int, tuple[float, float]]]:
         """Source patches that run together in one patch of the target: each with a place (x, y) in its share of it.
 
         Most of each lies in the patch, and each is a good share of it; fewer than two are none.
         """
-        inside = target.open_labels[::2, ::2] == patch
-        shares = np.bincount(self.there[inside], minlength=source.count + 1)
-        totals = np.bincount(self.there.ravel(), minlength=source.count + 1)
-        whole = max(int(inside.sum()), 1)
-        parts = [
-            k
-            for k in range(1, source.count + 1)
-            if k != source.background and shares[k] > _MOSTLY * totals[k] and shares[k] > _A_SHARE * whole
-        ]
+        shares = self.together[:, patch]
+        enough = (shares > _MOSTLY * self.together.sum(axis=1)) & (shares > _A_SHARE * shares.sum())
+        enough[[0, source.background]] = False
+        parts = np.flatnonzero(enough).tolist()
         if len(parts) < 2:
             return []
+        inside = target.open_labels[::2, ::2] == patch
         found = []
         for part in parts:
             mask = np.pad((inside & (self.there == part)).astype(np.uint8), 1)
@@ -90,9 +88,11 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
         raise ValueError("drawings must be of one size to be matched")
     if not source.count or not target.count:
         nothing = np.zeros((source.count + 1, target.count + 1))
-        return Match(nothing, nothing, np.zeros_like(target.open_labels[::2, ::2]))
+        return Match(nothing, nothing, np.zeros_like(target.open_labels[::2, ::2]), nothing)
     shift = _registration(source, target)
-    inside, covered, distance, there = _overlap(source, target, shift)
+    together, distance, there = _overlap(source, target, shift)
+    inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
+    covered = together / np.maximum(together.sum(axis=1, keepdims=True), 1)
     first = _first_guess(source, target, inside, covered, distance)
     first = np.maximum(first, _MOVING * _moving_alike(source, target, distance))
     laid = _laid(source, target, first, shift)
@@ -108,7 +108,7 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     # Before the columns are normalised: a detail that has no other candidate is still a poor counterpart.
     mutual = first / np.maximum(first.max(axis=1, keepdims=True), 1e-9)
     likely = told_by_neighbours(source, target, laid, likely, mutual)
-    return Match(likely * confidence, mutual, there)
+    return Match(likely * confidence, mutual, there, together)
 
 
 def _field(patches: Patches) -> NDArray[np.uint8]:
@@ -170,10 +170,10 @@ def _figure_to_figure(source: Patches, target: Patches, grid: NDArray[np.float32
 
 def _overlap(
     source: Patches, target: Patches, place: NDArray[np.float32]
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
-    """Share of each target patch that falls into each source patch, the reverse share, and the distance in px
-    between a target patch's place in the source and each source patch's centre; all (sources, targets). And the
-    source patch at every second row and column of the target."""
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
+    """How often each target patch falls into each source patch, and the distance in px between a target patch's place
+    in the source and each source patch's centre, both (sources, targets); and the source patch at every second row and
+    column of the target."""
     height, width = target.labels.shape
     # Every second row and column says enough about shares.
     seen = target.open_labels[::2, ::2]
@@ -186,8 +186,6 @@ def _overlap(
     there = source.labels[row, column]
     code = there[on].astype(np.int64) * shape[1] + seen[on]
     together = np.bincount(code, minlength=shape[0] * shape[1]).reshape(shape).astype(float)
-    inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
-    covered = together / np.maximum(together.sum(axis=1, keepdims=True), 1)
     flat = seen.ravel()
     n = np.bincount(flat, minlength=shape[1])
     moved = np.stack(
@@ -199,7 +197,7 @@ def _overlap(
     )
     moved = np.where(n[:, None] > 0, moved, target.anchors)
     distance = np.hypot(*(source.centres[:, None] - moved[None]).transpose(2, 0, 1))
-    return inside, covered, distance, there
+    return together, distance, there
 
 
 def _first_guess(

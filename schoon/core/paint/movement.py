@@ -7,7 +7,7 @@ N. D. McKay, 1992, with annealed robust weights), for many pairs of patches at o
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import cached_property
 from weakref import WeakKeyDictionary
 
@@ -33,6 +33,9 @@ _LYING = 2.5
 
 _STIFF = np.array([0.25, 0.25, 0.25, 0.25, 0.01, 0.01])
 """How much a patch resists being turned or stretched (four numbers of its linear part) and moved."""
+
+_AT_ONCE = 400
+"""Pairs laid on each other in one go; more would only fill the memory."""
 
 _THROUGH = 24
 """Px of ink that are looked through for what lies on the other side of a line, in a drawing 1000 px across."""
@@ -140,6 +143,14 @@ class Laid:
 
 def lay(source: Borders, target: Borders, pairs: NDArray[np.int64], shifts: Points) -> Laid:
     """Lays patches on others. pairs: (k, 2) source and target patch; shifts: (k, 2) px the target is moved to begin with."""
+    if len(pairs) <= _AT_ONCE:
+        return _lay(source, target, pairs, shifts)
+    cuts = range(0, len(pairs), _AT_ONCE)
+    parts = [_lay(source, target, pairs[k : k + _AT_ONCE], shifts[k : k + _AT_ONCE]) for k in cuts]
+    return Laid(*(np.concatenate([getattr(part, f.name) for part in parts]) for f in fields(Laid)))
+
+
+def _lay(source: Borders, target: Borders, pairs: NDArray[np.int64], shifts: Points) -> Laid:
     s, t = pairs[:, 0], pairs[:, 1]
     unit = target.unit
     points, facing = target.points[target.moved[t]], target.facing[target.moved[t]]
