@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import io
+
+import numpy as np
 import pytest
+from PIL import Image
 
 from schoon.store import revisions
 
@@ -178,3 +182,21 @@ def test_bad_pot_files_are_named_and_change_nothing(shot: Shot, name: str, body:
     assert answer.status_code == 422
     assert words in answer.json()["error"]
     assert shot.client.get("/models/1/pots.json").json() == before
+
+
+def test_a_gap_card_tints_what_its_stitch_parts(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(1, "stitch", points=[[75, 120], [157, 120]])
+    stitch = shot.drawing(1)["stitches"][-1]["id"]
+
+    def tints() -> int:
+        body = shot.client.get(f"/drawings/{shot.ids[0]}/gap/{stitch}.png").content
+        pixels = np.array(Image.open(io.BytesIO(body)).convert("RGB")).reshape(-1, 3)
+        return sum(
+            bool((pixels == tint).all(axis=1).sum() > 400) for tint in ((214, 236, 231), (247, 229, 196))
+        )
+
+    # A stitch that ends in the open parts nothing: both sides are one area.
+    assert tints() == 1
+    shot.edit(1, "stitch", points=[[157, 120], [236, 120]])
+    assert tints() == 2

@@ -13,6 +13,7 @@ from fastapi.responses import FileResponse, Response
 from numpy.typing import NDArray
 from PIL import Image
 
+from ...core.patches import add_stitches, find_patches
 from ...core.strokes import ink_coverage
 from ...errors import NotFound
 from ...formats.pictures import decode, encode_png
@@ -114,7 +115,7 @@ def view_file(
 
 @router.get("/drawings/{drawing_id}/gap/{stitch_id}.png")
 def gap(drawing_id: int, stitch_id: str, store: StoreDep, files: FilesDep) -> FileResponse:
-    """A crop of the line round a proposed stitch, the stitch dashed in red: 300 x 240 px."""
+    """A crop of the line round a proposed stitch, the stitch dashed in red, the two areas it parts tinted: 300 x 240 px."""
     with store.transaction() as cursor:
         row, sheet = edits.load(cursor, drawing_id)
     stitch = next((s for s in sheet.stitches if s.id == stitch_id), None)
@@ -126,13 +127,38 @@ def gap(drawing_id: int, stitch_id: str, store: StoreDep, files: FilesDep) -> Fi
         scale = 120 / half
         centre = stitch.points.mean(axis=0)
         moved = [s.moved((half * 1.25 - centre[0], half - centre[1])) for s in sheet.strokes]
-        crop = _inked(ink_coverage(moved, (300, 240), scale), (29, 43, 58))
-        path = (stitch.points - centre + (half * 1.25, half)) * scale
+        coverage = ink_coverage(moved, (300, 240), scale)
+        path, *others = (
+            (points - centre + (half * 1.25, half)) * scale
+            for points in [stitch.points, *(p for p in sheet.taken if p is not stitch.points)]
+        )
+        crop = _inked(coverage, (29, 43, 58), _parted(coverage > 127, path, others))
         _dashes(crop, path)
         return encode_png(crop)
 
-    path = files.get(key_of("gap", row["line"], stitch.to_dict()), ".png", make)
+    path = files.get(key_of("tinted gap", row["line"], row["seal"], stitch.id), ".png", make)
     return FileResponse(path, media_type="image/png", headers=_FOREVER)
+
+
+_TINTS = ((214, 236, 231), (247, 229, 196))
+
+
+def _parted(
+    wall: NDArray[np.bool_], path: NDArray[np.float64], others: list[NDArray[np.float64]]
+) -> NDArray[np.uint8]:
+    """(h, w, 3) paper with the areas on both sides of a stitch in two tints; in one if they are one area all the same."""
+    labels = find_patches(add_stitches(wall, [path, *others])).open_labels
+    paper = np.full((*labels.shape, 3), 255, np.uint8)
+    middle = path[len(path) // 2] if len(path) > 2 else path.mean(axis=0)
+    along = path[-1] - path[0]
+    aside = np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1e-6)
+    for side, tint in zip((1, -1), _TINTS, strict=True):
+        for far in (3, 5, 8):
+            col, row = np.floor(middle + side * far * aside).astype(int)
+            if 0 <= row < labels.shape[0] and 0 <= col < labels.shape[1] and labels[row, col]:
+                paper[labels == labels[row, col]] = tint
+                break
+    return paper
 
 
 def _dashes(picture: NDArray[np.uint8], path: NDArray[np.float64]) -> None:
@@ -145,10 +171,12 @@ def _dashes(picture: NDArray[np.uint8], path: NDArray[np.float64]) -> None:
         )
 
 
-def _inked(coverage: NDArray[np.uint8], ink: tuple[int, int, int]) -> NDArray[np.uint8]:
+def _inked(
+    coverage: NDArray[np.uint8], ink: tuple[int, int, int], paper: NDArray[np.uint8] | int = 255
+) -> NDArray[np.uint8]:
     share = coverage[..., None].astype(np.float32) / 255
     return np.ascontiguousarray(
-        (255 * (1 - share) + np.array(ink, np.float32) * share).round().astype(np.uint8)
+        (paper * (1 - share) + np.array(ink, np.float32) * share).round().astype(np.uint8)
     )
 
 

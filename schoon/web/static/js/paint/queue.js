@@ -30,15 +30,15 @@ export class UnsureQueue {
 
   show(acts) {
     this.acts = acts;
-    acts.innerHTML = `<span class="${this.cards?.length ? 'ask' : 'quiet'}">${this.cards ? `${this.cards.length} to decide` : 'Reading …'}</span><button id="queue-take">First <kbd>J</kbd></button><button id="queue-second">Second <kbd>K</kbd></button><button id="queue-third">Third <kbd>M</kbd></button><button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`;
+    acts.innerHTML = `${this.cards ? '' : '<span class="quiet">Reading …</span>'}<button id="queue-take">First <kbd>J</kbd></button><button id="queue-second">Second <kbd>K</kbd></button><button id="queue-third">Third <kbd>M</kbd></button><button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`;
     if (this.cards?.[this.at]?.joined.length) {
-      acts.insertAdjacentHTML('beforeend', '<button id="queue-leak">Trace leak <kbd>B</kbd></button>');
-      acts.lastChild.addEventListener('click', () => this.traceLeak());
+      acts.querySelector('#queue-third').outerHTML = '<button id="queue-leak">Trace leak <kbd>B</kbd></button>';
+      acts.querySelector('#queue-leak').addEventListener('click', () => this.traceLeak());
     }
     const wire = (id, act) => acts.querySelector(id).addEventListener('click', act);
     wire('#queue-take', () => this.decide(0));
     wire('#queue-second', () => this.decide(1));
-    wire('#queue-third', () => this.decide(2));
+    if (acts.querySelector('#queue-third')) wire('#queue-third', () => this.decide(2));
     wire('#queue-bare', () => this.decide(null));
     wire('#queue-later', () => this.later());
     if (!this.cards) { this.load(); return; }
@@ -51,7 +51,8 @@ export class UnsureQueue {
       const entry = app.byId.get(card.drawing);
       const from = card.from && app.byId.get(card.from[0]);
       const pots = card.pots.map((id, n) => `<em>${'JKM'[n]}</em><span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span><span class="pot-name" data-pot="${id}"></span>`).join('');
-      node.innerHTML = `<span class="pair"><i style="${this.crop(entry, card.at)}"></i>${from ? `<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>` : ''}</span><span class="words"><b class="number">${card.number}</b>${from ? ` like ${from.number}` : ''} <u>${card.doubt.toFixed(2)}</u></span><span class="offers">${card.joined.length ? 'runs together: ' : ''}${card.joined.length ? card.joined.map(([id]) => `<span class="pot-name" data-pot="${id}"></span>`).join(', ') : pots}</span>`;
+      node.innerHTML = `<span class="pair"><i style="${this.crop(entry, card.at)}"></i>${from ? `<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>` : ''}</span><span class="words"><b class="number">${card.number}</b>${from ? ` like ${from.number}` : ''} <u>${card.doubt.toFixed(2)}</u></span><span class="offers">${card.joined.length ? '' : pots}</span>`;
+      if (card.joined.length) node.querySelector('.offers').textContent = `runs together: ${card.joined.map(([id]) => app.data.pots.find((p) => p.id === id)?.name).join(', ')}`;
       for (const name of node.querySelectorAll('.pot-name')) name.textContent = app.data.pots.find((p) => p.id === Number(name.dataset.pot))?.name || 'no paint';
       node.addEventListener('click', () => { this.at = k; this.look(); });
       return node;
