@@ -230,3 +230,15 @@ def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> Non
     desk.get_by_role("button", name="Keep key").last.click()
     expect(desk.get_by_role("columnheader", name="Dusk")).to_be_visible()
     expect(desk.get_by_label("Sea in Dusk", exact=True)).to_have_value("#141e85")
+    # In Paint the sheet picture is sampled too.
+    desk.goto("/shots/1/paint")
+    desk.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    desk.locator("#paper").focus()
+    desk.keyboard.press("s")
+    sheet = desk.locator("#dock-picture img").bounding_box()
+    assert sheet
+    desk.mouse.click(
+        sheet["x"] + sheet["width"] / 2 + 0.2 * sheet["height"] * 4 / 3, sheet["y"] + sheet["height"] / 2
+    )
+    expect(desk.locator('#pots [aria-selected="true"]')).to_contain_text("Sea")
+    expect(desk.locator("#pen-now")).to_contain_text("Pour sea")

@@ -78,6 +78,19 @@ function inWords(data, remarks, counts) {
   return parts.join(' ') || 'As the model says.';
 }
 
+// With the sampler in the hand a click on the sheet picture chooses the pot that looks like it there.
+async function sampleSheet(app, image, picture, event) {
+  const { naturalWidth, naturalHeight } = image;
+  const box = image.getBoundingClientRect();
+  const scale = Math.min(box.width / naturalWidth, box.height / naturalHeight);
+  const at = [(event.clientX - box.left - (box.width - naturalWidth * scale) / 2) / scale, (event.clientY - box.top - (box.height - naturalHeight * scale) / 2) / scale];
+  try {
+    const { near } = await post(`/api/models/${app.data.model}/sample`, { picture, at });
+    const pot = near && app.data.pots.find((p) => p.name === near.pot);
+    if (pot) app.tool().sampled(pot.id); else notice('No pot looks like this place of the sheet');
+  } catch (error) { notice(error.message, true); }
+}
+
 export function wireDock(app, useKey) {
   $('key')?.addEventListener('change', async (event) => {
     useKey(Number(event.target.value));
@@ -89,6 +102,7 @@ export function wireDock(app, useKey) {
   $('dock-picture')?.addEventListener('click', (event) => {
     const box = event.currentTarget;
     const pictures = JSON.parse(box.dataset.pictures);
+    if (app.tool()?.sampled && event.detail) { sampleSheet(app, box.querySelector('img'), pictures[Number(box.dataset.at || 0)].sha256, event); return; }
     const next = (Number(box.dataset.at || 0) + 1) % pictures.length;
     box.dataset.at = next;
     box.querySelector('img').src = `/pictures/${pictures[next].sha256}`;

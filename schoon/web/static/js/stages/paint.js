@@ -158,12 +158,13 @@ export function paintStage(app) {
   }
 
   const sample = {
-    id: 'sample', label: 'Sample', key: 's', pen: 'Sample a pot',
+    id: 'sample', label: 'Sample', key: 's', pen: 'Sample a pot from the paper or from the sheet picture',
+    sampled(id) { selectPot(id); app.useTool('pour'); },
     down(event, at) {
       const n = patchUnder(event, at);
       const found = paintNow(app.current)?.paint[n]?.pot;
       if (found === undefined || found < 0) notice('There is no paint here to sample');
-      else { selectPot(found); app.useTool('pour'); }
+      else sample.sampled(found);
       return null;
     },
   };
