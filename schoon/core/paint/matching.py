@@ -8,6 +8,7 @@ relaxation).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import cv2
 import numpy as np
@@ -111,23 +112,48 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     return Match(likely * confidence, mutual, there, together)
 
 
-def _field(patches: Patches) -> NDArray[np.uint8]:
-    height, width = patches.labels.shape
-    shrink = max(1.0, max(height, width) / _FLOW_SIDE)
-    clear = (patches.open_labels > 0).astype(np.uint8)
-    distance = cv2.distanceTransform(clear, cv2.DIST_L2, 3)
-    size = (max(16, round(width / shrink)), max(16, round(height / shrink)))
-    small = cv2.resize(distance, size, interpolation=cv2.INTER_AREA) / shrink
-    return np.asarray(255 * np.exp(-small / (_REACH / 3)), np.uint8)
+@dataclass(frozen=True)
+class _Small:
+    """A drawing as the registration sees it. field: (h', w') nearness to lines, 0..255. box: (x0, y0, x1, y1) of the
+    figure in its px."""
+
+    field: NDArray[np.uint8]
+    box: NDArray[np.float64]
+
+
+_smalls: WeakKeyDictionary[Patches, _Small] = WeakKeyDictionary()
+
+
+def _small(patches: Patches) -> _Small:
+    if patches not in _smalls:
+        height, width = patches.labels.shape
+        shrink = max(1.0, max(height, width) / _FLOW_SIDE)
+        clear = (patches.open_labels > 0).astype(np.uint8)
+        distance = cv2.distanceTransform(clear, cv2.DIST_L2, 3)
+        size = (max(16, round(width / shrink)), max(16, round(height / shrink)))
+        near = cv2.resize(distance, size, interpolation=cv2.INTER_AREA) / shrink
+        figure = cv2.resize(
+            (patches.labels != patches.background).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST
+        )
+        box = np.array([0, 0, *size], float)
+        if figure.any():
+            cols, rows = np.flatnonzero(figure.any(axis=0)), np.flatnonzero(figure.any(axis=1))
+            box = np.array([cols[0], rows[0], cols[-1] + 1, rows[-1] + 1], float)
+        _smalls[patches] = _Small(np.asarray(255 * np.exp(-near / (_REACH / 3)), np.uint8), box)
+    return _smalls[patches]
 
 
 def _registration(source: Patches, target: Patches) -> NDArray[np.float32]:
     """(h', w', 2) for each pixel of the small target picture, where it lies in the small source picture."""
-    a, b = _field(source), _field(target)
+    here, there = _small(target), _small(source)
+    a, b = there.field, here.field
     height, width = b.shape
     grid = np.stack(np.meshgrid(np.arange(width), np.arange(height)), axis=2).astype(np.float32)
     best, best_error = grid, np.inf
-    for start in (grid, _figure_to_figure(source, target, grid)):
+    # In place first; then with the box of one figure laid on the other's.
+    scale = (there.box[2:] - there.box[:2]) / (here.box[2:] - here.box[:2])
+    for from_box in (False, True):
+        start = ((grid - here.box[:2]) * scale + there.box[:2]).astype(np.float32) if from_box else grid
         moved = cv2.remap(a, start, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
         found = flow.calc(b, moved, None)
@@ -147,25 +173,6 @@ def _registration(source: Patches, target: Patches) -> NDArray[np.float32]:
         if best_error < _REGISTERED:
             break
     return best
-
-
-def _figure_to_figure(source: Patches, target: Patches, grid: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Start of the registration that lays the box of one figure on the other's."""
-
-    def box(patches: Patches) -> NDArray[np.float64]:
-        figure = cv2.resize(
-            (patches.labels != patches.background).astype(np.uint8),
-            (grid.shape[1], grid.shape[0]),
-            interpolation=cv2.INTER_NEAREST,
-        )
-        if not figure.any():
-            return np.array([0, 0, grid.shape[1], grid.shape[0]], float)
-        cols, rows = np.flatnonzero(figure.any(axis=0)), np.flatnonzero(figure.any(axis=1))
-        return np.array([cols[0], rows[0], cols[-1] + 1, rows[-1] + 1], float)
-
-    a, b = box(source), box(target)
-    scale = (a[2:] - a[:2]) / (b[2:] - b[:2])
-    return ((grid - b[:2]) * scale + a[:2]).astype(np.float32)
 
 
 def _overlap(
