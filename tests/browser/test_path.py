@@ -74,7 +74,7 @@ def take_in(page: Page, roughs: list[Path], broken: Path) -> None:
     expect(page.locator("#report")).to_contain_text(f"{len(roughs)} picture")
     page.get_by_role("textbox", name="Shot").fill("Steps")
     page.get_by_role("button", name="Take in").click()
-    expect(page).to_have_url(re.compile(r"/rough"))
+    expect(page).to_have_url(re.compile(r"/rough"), timeout=20_000)
 
 
 def revision(page: Page) -> int:
