@@ -31,14 +31,14 @@ class FlagDrawing:
         """Pole, cloth and the band across it, rear to front."""
         x, y = _POLE
         pole = limb([(x, y + 620), (x, y - 30)], [17, 13], round_start=True)
-        top, bottom = self._edge(0.0, 0.0, 1.0), self._edge(1.0, 0.0, 1.0)
+        top, bottom = self._edge(0.0), self._edge(1.0)
         cloth = np.vstack([top, bottom[::-1], top[:1]])
-        upper, lower = self._edge(0.34, 0.0, 1.0), self._edge(0.66, 0.0, 1.0)
+        upper, lower = self._edge(0.34), self._edge(0.66)
         band = np.vstack([upper, lower[::-1], upper[:1]])
         return [Part("pole", "Pole", pole), Part("cloth", "Cloth", cloth), Part("band", "Band", band)]
 
-    def _edge(self, down: float, start: float, end: float) -> Points:
-        along = np.linspace(start, end, 9)
+    def _edge(self, down: float) -> Points:
+        along = np.linspace(0, 1, 9)
         wave = np.sin(2 * np.pi * (1.15 * along - self.phase + 0.08 * down))
         x = _POLE[0] + 8 + along * _WIDTH - 10 * along * np.cos(2 * np.pi * self.phase)
         y = _POLE[1] + down * _HEIGHT + 34 * along * wave + 26 * along
@@ -51,7 +51,7 @@ class FlagDrawing:
     def rough(self) -> NDArray[np.uint8]:
         """RGB; the same drawing always comes out the same."""
         random = np.random.default_rng([self.number, 77])
-        guide = self._edge(0.5, 0.0, 1.0)
+        guide = self._edge(0.5)
         return pencil_rough(self.truth().lines, [guide], self.size, 0.5, random)
 
 

@@ -384,12 +384,15 @@ class Runner:
             raise Refusal("The outside has no track; choose a patch of the figure") from error
         x, y = lined.patches[start].anchors[patch]
         source = (int(lined.rows[start]["id"]), float(x), float(y))
-        poured = kept = 0
+        poured = kept = changed = 0
         with self.store.transaction() as cursor:
             for k, row in enumerate(lined.rows):
                 jobs.end_item(cursor, job["id"], row["id"], "done")
                 now = revisions.drawing(cursor, row["id"], lock=True)
-                if k not in found or now["head"] != row["head"]:
+                if k not in found:
+                    continue
+                if now["head"] != row["head"]:
+                    changed += 1
                     continue
                 target, doubt = found[k]
                 patches = lined.patches[k]
@@ -407,7 +410,8 @@ class Runner:
                     revisions.revise(cursor, now, action, paint=document)
                 poured += 1
         words = f"poured into {_drawings(poured)} of {len(lined.rows)}"
-        return words + (f"; {kept} painted by hand stay" if kept else "")
+        words += f"; {kept} painted by hand stay" if kept else ""
+        return words + (f"; {changed} changed meanwhile and were left alone" if changed else "")
 
     def _carry(self, job: Row) -> str:
         lined = self._lined(job)

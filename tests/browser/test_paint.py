@@ -184,8 +184,12 @@ def test_levels_are_seen_alone_locked_and_stacked(desk: Page, store: Store) -> N
     desk.keyboard.press("f")
     desk.mouse.click(*on_screen(desk, 308, 270))
     expect(desk.locator("#notice")).to_contain_text("The level Pim is locked")
-    box.get_by_role("link", name="Sky").click()
-    expect(desk.locator(".where")).to_contain_text("Sky")
+    box.get_by_role("button", name="rename Sky").click()
+    box.get_by_label("New name of Sky").fill("Dusk sky")
+    box.get_by_label("New name of Sky").press("Enter")
+    expect(desk.locator("#notice")).to_contain_text("The level is called Dusk sky")
+    box.get_by_role("link", name="Dusk sky").click()
+    expect(desk.locator(".where")).to_contain_text("Dusk sky")
     assert desk.evaluate("schoon.data.run.length") == 1
 
 

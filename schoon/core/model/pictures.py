@@ -146,15 +146,12 @@ def colour_at(picture: NDArray[np.uint8], x: float, y: float, reach: int = 9) ->
 
 @dataclass(frozen=True)
 class KeyFromPicture:
-    """by_place: pots were found by their places in a painted drawing; else by the light that explains the colours.
-    colours: pot -> its colour. seen: the pots whose colour is in the picture; the others follow the light that these
-    have. at: pot -> (x, y) px where its colour was seen. smeared: as in `FlatColours`."""
+    """colours: pot -> its colour. seen: the pots whose colour is in the picture; the others follow the light that these
+    have. smeared: as in `FlatColours`."""
 
     colours: dict[int, Rgb]
     seen: frozenset[int]
-    at: dict[int, tuple[float, float]]
     smeared: bool
-    by_place: bool = False
 
 
 def key_by_place(
@@ -171,8 +168,6 @@ def key_by_place(
     border = cv2.morphologyEx(pots.astype(np.float32), cv2.MORPH_GRADIENT, _BOX) > 0
     depth = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 3)
     known: dict[int, Rgb] = {}
-    places: dict[int, tuple[float, float]] = {}
-    scale = picture.shape[1] / pots.shape[1]
     agreeing, seen = 0, []
     for pot in np.unique(pots[pots > 0]).tolist():
         rows, cols = np.nonzero(pots == pot)
@@ -188,8 +183,6 @@ def key_by_place(
         if pot in colours and alike.any():
             r, g, b = np.median(pixels[alike], axis=0).round().astype(int).tolist()
             known[pot] = (r, g, b)
-            best = int(np.where(well_inside, deep, 0).argmax())
-            places[pot] = ((cols[best] + 0.5) * scale, (rows[best] + 0.5) * scale)
     if not known:
         return None
     every = np.vstack(seen)
@@ -202,7 +195,7 @@ def key_by_place(
     gain = _gain(_linear_of([colours[pot] for pot in known]), _linear_of(list(known.values())))
     other = {pot: _lit(colour, gain) for pot, colour in colours.items() if pot not in known}
     smeared = flat_colours(picture).smeared
-    return KeyFromPicture({**known, **other}, frozenset(known), places, smeared, True)
+    return KeyFromPicture({**known, **other}, frozenset(known), smeared)
 
 
 def key_from_picture(
@@ -246,14 +239,11 @@ def key_from_picture(
     assert best is not None
     _, gain, given, off = best
     taken: dict[int, Rgb] = {}
-    places: dict[int, tuple[float, float]] = {}
+    in_picture = (given >= 0) & (off < _TOO_FAR)
     for k, pot in enumerate(pots):
-        if given[k] >= 0 and off[k] < _TOO_FAR:
-            item = found.colours[int(given[k])]
-            taken[pot], places[pot] = item.colour, item.at
-        else:
-            taken[pot] = _lit(colours[pot], gain)
-    return KeyFromPicture(taken, frozenset(places), places, found.smeared)
+        taken[pot] = found.colours[int(given[k])].colour if in_picture[k] else _lit(colours[pot], gain)
+    seen_pots = frozenset(pot for k, pot in enumerate(pots) if in_picture[k])
+    return KeyFromPicture(taken, seen_pots, found.smeared)
 
 
 def _linear_of(colours: Sequence[Rgb]) -> NDArray[np.float64]:

@@ -35,6 +35,8 @@ export const post = (url, content) => ask(url, {
   body: JSON.stringify(content || {}),
 });
 
+export const upload = (url, form) => ask(url, { method: 'POST', headers: { accept: 'application/json' }, body: form });
+
 // Edits of one drawing go one after the other, each based on the revision the one before made.
 // While the server is away they are kept, in order, and sent when it is back.
 const chains = new Map();

@@ -71,11 +71,33 @@ export class Levels {
       way('seen', this.seen(level), () => { this.alone = null; if (!this.hidden.delete(level.id)) this.hidden.add(level.id); this.keep(); });
       way('alone', this.alone === level.id, () => { this.alone = this.alone === level.id ? null : level.id; this.keep(); });
       way('locked', level.locked, () => this.lock(level));
+      way('rename', null, () => this.rename(level, link));
       way('forward', null, () => this.order(level, 1), k === 0);
       way('back', null, () => this.order(level, -1), k === this.all.length - 1);
       return row;
     });
     $('levels-list').replaceChildren(...rows);
+  }
+
+  rename(level, link) {
+    const input = Object.assign(document.createElement('input'), { value: level.name, maxLength: 60, size: 12, ariaLabel: `New name of ${level.name}` });
+    link.replaceWith(input);
+    input.focus();
+    input.select();
+    let over = false;
+    const done = async (keep) => {
+      if (over) return;
+      over = true;
+      if (keep && input.value.trim() && input.value !== level.name) {
+        try {
+          level.name = (await post(`/api/levels/${level.id}/about`, { name: input.value })).name.trim();
+          notice(`The level is called ${level.name}`);
+        } catch (error) { notice(error.message, true); }
+      }
+      this.list();
+    };
+    input.addEventListener('keydown', (event) => { event.stopPropagation(); if (event.key === 'Enter') done(true); if (event.key === 'Escape') done(false); });
+    input.addEventListener('blur', () => done(true));
   }
 
   async lock(level) {

@@ -1,13 +1,13 @@
 // Deriving a colour key: by light, or from a painted picture; side by side before it is kept.
 
-import { notice, post } from '../api.js';
+import { notice, post, upload } from '../api.js';
 
+const keyOf = (id) => JSON.parse(document.getElementById('keys-data').textContent).find((k) => k.id === Number(id));
 const derive = document.getElementById('derive');
 
 // The key in its new light, beside the one it comes from, before it is kept.
 async function showDerived(name = '') {
-  const keys = JSON.parse(document.getElementById('keys-data').textContent);
-  const source = keys.find((k) => k.id === Number(derive.from.value));
+  const source = keyOf(derive.from.value);
   const want = {
     light: derive.light.value, strength: Number(derive.strength.value), darkness: Number(derive.darkness.value), name,
     held: [...derive.querySelectorAll('[name="held"]:checked')].map((box) => Number(box.value)),
@@ -36,8 +36,6 @@ if (derive) {
 const reading = document.getElementById('read-key');
 let read = null;
 
-const keyOf = (id) => JSON.parse(document.getElementById('keys-data').textContent).find((k) => k.id === Number(id));
-
 function showRead() {
   const source = keyOf(reading.elements.from.value);
   for (const label of reading.querySelectorAll('.derived label')) {
@@ -55,10 +53,7 @@ async function readPicture() {
   content.append('file', file);
   reading.setAttribute('aria-busy', 'true');
   try {
-    const answer = await fetch(`/api/models/${reading.dataset.model}/keys/${reading.elements.from.value}/picture`, { method: 'POST', body: content, headers: { accept: 'application/json' } });
-    const found = await answer.json();
-    if (!answer.ok) throw new Error(found.error || 'The picture could not be read');
-    read = found;
+    read = await upload(`/api/models/${reading.dataset.model}/keys/${reading.elements.from.value}/picture`, content);
     const rest = Object.keys(read.colours).length - read.seen.length;
     document.getElementById('read-words').textContent = [
       read.where ? `The picture shows ${read.where}: colours are taken from the places of its pots.` : 'No painted drawing shows what is in the picture: colours are given to pots by the light that explains them best. Look at each.',
