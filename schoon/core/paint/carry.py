@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ..patches import Patches
 from .matching import Match, match
+from .parting import Parting
 
 NOTHING = -1
 """A patch that is meant to stay unpainted; None is a patch that nobody has decided."""
@@ -20,6 +21,9 @@ _MUTUAL = 0.8
 
 _RUNS_TOGETHER = 0.9
 """Doubt of a patch in which areas of unlike pots seem to run together."""
+
+_OPEN = 0.2
+"""Share of what no drawing has said about a patch that is open for any pot."""
 
 _OTHERS = 2
 """How many pots beside the best one are offered for a patch in doubt."""
@@ -78,6 +82,7 @@ def carry(
         raise ValueError("at least one drawing must be painted")
     # A drawing with a few corrections is no guide for all its patches; one painted by half is.
     keys = sorted(k for k, share in shares.items() if share >= min(0.5, max(shares.values())))
+    parting = Parting([(drawings[k], _known_pots(painted[k], drawings[k])) for k in keys])
     done: dict[int, Painting] = {}
     order = sorted(set(range(len(drawings))) - crowded, key=lambda k: (min(abs(k - key) for key in keys), k))
     for index in order:
@@ -86,7 +91,7 @@ def carry(
         missing = [p for p in range(1, target.count + 1) if p not in own]
         if missing:
             sources = _sources(index, keys, done)
-            own.update(_from_sources(drawings, done, painted, sources, index, missing))
+            own.update(_from_sources(drawings, done, painted, sources, index, missing, parting))
         done[index] = own
         if progress:
             progress(index, own)
@@ -121,6 +126,7 @@ def _from_sources(
     sources: Sequence[tuple[int, float]],
     index: int,
     missing: Sequence[int],
+    parting: Parting,
 ) -> Painting:
     target = drawings[index]
     pots: list[int] = sorted(
@@ -157,13 +163,48 @@ def _from_sources(
                 value = float(part[strongest[patch], patch])
                 if value > best.get((pot, patch), (0.0, (0, 0)))[0]:
                     best[pot, patch] = (value, (k, int(labels[strongest[patch]])))
-    result = _decide(votes / max(weight, 1e-9), doubts / np.maximum(votes, 1e-9), pots, missing, best)
+    inherited = doubts / np.maximum(votes, 1e-9)
+    votes /= max(weight, 1e-9)
+    rows, _ = _pots_of(painted.get(index, {}), target, column)
+    votes = _with_lines(votes, inherited, rows, target, parting)
+    result = _decide(votes, inherited, pots, missing, best)
     return {
         patch: replace(paint, doubt=max(paint.doubt, _RUNS_TOGETHER), joined=joined[patch])
         if joined.get(patch)
         else paint
         for patch, paint in result.items()
     }
+
+
+def _with_lines(
+    votes: NDArray[np.float64],
+    inherited: NDArray[np.float64],
+    given: NDArray[np.int64],
+    target: Patches,
+    parting: Parting,
+) -> NDArray[np.float64]:
+    """`votes`, (pots, patches + 1), where a patch in doubt also listens to the lines round it.
+
+    given: (patches + 1,) row of the pot a patch has by hand, -1 for none.
+    """
+    rest = np.clip(1 - votes.sum(axis=0), 0, 1)
+    chance = votes + _OPEN * rest / max(len(votes), 1)
+    known = np.flatnonzero(given >= 0)
+    chance[:, known] = 0
+    chance[given[known], known] = 1
+    listens = np.take_along_axis(inherited, votes.argmax(axis=0)[None], 0)[0].clip(0, 1)
+    listens = np.maximum(listens, rest)
+    told = chance * parting.told(target, chance) ** listens
+    return told * chance.sum(axis=0) / np.maximum(told.sum(axis=0), 1e-12)
+
+
+def _known_pots(painting: Painting, patches: Patches) -> NDArray[np.int64]:
+    """(count + 1,) a number for the pot of each patch, 0 for one meant to stay bare, -1 where nobody knows."""
+    pots = np.full(patches.count + 1, -1, np.int64)
+    for patch, paint in painting.items():
+        if not paint.unsure:
+            pots[patch] = paint.pot - NOTHING
+    return pots
 
 
 def _joined(

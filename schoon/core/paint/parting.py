@@ -1,0 +1,118 @@
+"""Which lines part unlike pots: the painted drawings tell it by the weight of their lines.
+
+A contour is drawn heavier or lighter than a fold inside a form, and a line that only parts two colours is thinner than
+either. Whatever the hand does, it does in the whole run. Where nothing in a painted drawing corresponds to a patch,
+its lines still say which of its neighbours it goes with. A run with lines of one weight says nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..patches import Patches
+from .movement import borders_of
+
+_LIKE = 0.07
+"""Standard deviation within which two widths count as the same, as a share of the width."""
+
+_BLUR = 0.3
+"""The same in px: how well a width is known."""
+
+_BEFORE = 40.0
+"""Px of border that count for the mean of all lines before any was seen."""
+
+_SHORT = 6
+"""Border points with a neighbour below which its line is not asked."""
+
+_MOST = 0.98
+"""How sure a kind of line may be at most."""
+
+_STRENGTH = 3.0
+"""How much the lines round a patch count beside what was carried to it."""
+
+
+@dataclass(frozen=True)
+class Meetings:
+    """Where patches of a drawing meet, one row for each ordered pair.
+
+    patch, other: (k,) patches. length: (k,) border points. width: (k,) mean px of ink between them.
+    """
+
+    patch: NDArray[np.int64]
+    other: NDArray[np.int64]
+    length: NDArray[np.float64]
+    width: NDArray[np.float64]
+
+
+_known: WeakKeyDictionary[Patches, Meetings] = WeakKeyDictionary()
+
+
+def meetings_of(patches: Patches) -> Meetings:
+    """Where the patches of a drawing meet, found once."""
+    if patches not in _known:
+        borders = borders_of(patches)
+        other, begins = borders.across
+        own = np.repeat(np.arange(patches.count + 1), np.diff(borders.starts))
+        width = np.hypot(*(begins - borders.points).T)
+        seen = (other > 0) & (other != own)
+        code, row = np.unique(own[seen] * (patches.count + 1) + other[seen], return_inverse=True)
+        length = np.bincount(row, minlength=len(code)).astype(float)
+        mean = np.bincount(row, width[seen], len(code)) / np.maximum(length, 1)
+        keep = length >= _SHORT
+        patch, other = np.divmod(code[keep], patches.count + 1)
+        _known[patches] = Meetings(patch, other, length[keep], mean[keep])
+    return _known[patches]
+
+
+class Parting:
+    """How often lines of a width have the same pot on both sides, learnt from painted drawings.
+
+    painted: drawings with the pot of each patch, (count + 1,), -1 where it is not known.
+    """
+
+    def __init__(self, painted: Sequence[tuple[Patches, NDArray[np.int64]]]) -> None:
+        rows = []
+        for patches, pots in painted:
+            met = meetings_of(patches)
+            a, b = pots[met.patch], pots[met.other]
+            known = (a >= 0) & (b >= 0)
+            rows.append(np.stack([met.width, met.length, a == b], axis=1)[known])
+        seen = np.concatenate(rows) if rows else np.zeros((0, 3))
+        self._width, self._length, self._same = seen.T
+        total = self._length.sum()
+        self.usual = float((self._length @ self._same) / total) if total else 0.0
+
+    def same(self, width: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(k,) chance that lines of these widths have the same pot on both sides."""
+        scale = np.hypot(_LIKE * width, _BLUR)[:, None]
+        near = np.exp(-0.5 * ((self._width - width[:, None]) / scale) ** 2) * self._length
+        share = (near @ self._same + _BEFORE * self.usual) / (near.sum(axis=1) + _BEFORE)
+        return np.asarray(np.clip(share, 1 - _MOST, _MOST))
+
+    def told(self, patches: Patches, chance: NDArray[np.float64], rounds: int = 3) -> NDArray[np.float64]:
+        """(pots, count + 1) factors by which the lines round each patch make a pot likelier.
+
+        chance: (pots, count + 1) of each pot, columns sum to at most 1.
+        """
+        met = meetings_of(patches)
+        if not 0 < self.usual < 1 or not len(met.patch):
+            return np.ones_like(chance)
+        same = self.same(met.width)
+        gain = np.log(same / self.usual)
+        loss = np.log((1 - same) / (1 - self.usual))
+        share = met.length / np.bincount(met.patch, met.length, patches.count + 1)[met.patch]
+        factor = np.ones_like(chance)
+        for _ in range(rounds):
+            now = chance * factor
+            now = now / np.maximum(now.sum(axis=0), 1e-9) * np.minimum(chance.sum(axis=0), 1)
+            there = now[:, met.other]
+            said = there * gain + (there.sum(axis=0) - there) * loss
+            total = np.zeros_like(chance)
+            np.add.at(total.T, met.patch, (said * share).T)
+            factor = np.exp(_STRENGTH * total)
+        return factor
