@@ -25,6 +25,15 @@ _RUNS_TOGETHER = 0.9
 _OPEN = 0.2
 """Share of what no drawing has said about a patch that is open for any pot."""
 
+_LEADS, _ALONE = 0.8, 0.95
+"""Shares of all that speaks for any pot from which on a pot leads, and is the only one."""
+
+_RELIEF = 0.65
+"""Doubt that a pot loses by being the only one in a run."""
+
+_ROUNDS = 3
+"""Rounds in which patches take over what is thought of their neighbours."""
+
 _OTHERS = 2
 """How many pots beside the best one are offered for a patch in doubt."""
 
@@ -135,7 +144,7 @@ def _from_sources(
     column = {pot: k for k, pot in enumerate(pots)}
     votes = np.zeros((len(pots), target.count + 1))
     doubts = np.zeros_like(votes)
-    weight = 0.0
+    weight = kin = 0.0
     best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {}
     joined: dict[int, tuple[tuple[int, float, float], ...]] = {}
     for k, trust in sources:
@@ -146,6 +155,7 @@ def _from_sources(
         # What was doubtful there does not become certain by being carried on.
         inherited = np.maximum(doubt[:, None], 1.0 - found.mutual / _MUTUAL)
         weight += trust
+        kin += trust * found.kin
         if trust >= 1.0:
             for patch in missing:
                 if patch not in joined and patch != target.background:
@@ -167,7 +177,7 @@ def _from_sources(
     votes /= max(weight, 1e-9)
     rows, _ = _pots_of(painted.get(index, {}), target, column)
     votes = _with_lines(votes, inherited, rows, target, parting)
-    result = _decide(votes, inherited, pots, missing, best)
+    result = _decide(votes, inherited, kin / max(weight, 1e-9), pots, missing, best)
     return {
         patch: replace(paint, doubt=max(paint.doubt, _RUNS_TOGETHER), joined=joined[patch])
         if joined.get(patch)
@@ -188,8 +198,13 @@ def _with_lines(
     given: (patches + 1,) row of the pot a patch has by hand, -1 for none.
     """
     rest = np.clip(1 - votes.sum(axis=0), 0, 1)
-    chance = votes + _OPEN * rest / max(len(votes), 1)
     known = np.flatnonzero(given >= 0)
+    chance = votes.copy()
+    for _ in range(_ROUNDS):
+        chance[:, known] = 0
+        chance[given[known], known] = 1
+        beside = parting.beside(target, chance / np.maximum(chance.sum(axis=0), 1e-9))
+        chance = votes + _OPEN * rest * (0.5 * beside + 0.5 / len(votes))
     chance[:, known] = 0
     chance[given[known], known] = 1
     listens = np.take_along_axis(inherited, votes.argmax(axis=0)[None], 0)[0].clip(0, 1)
@@ -233,6 +248,7 @@ def _pots_of(
 def _decide(
     votes: NDArray[np.float64],
     inherited: NDArray[np.float64],
+    kin: float,
     pots: Sequence[int],
     missing: Sequence[int],
     best: Mapping[tuple[int, int], tuple[float, tuple[int, int]]],
@@ -248,6 +264,9 @@ def _decide(
         margin = (row[first] - second) / row[first]
         doubt = float(np.clip(1.0 - margin * min(1.0, row[first] / 0.45), 0, 1))
         doubt = max(doubt, float(inherited[first, patch]))
+        # In a run one of the few pots about is right; where place, borders and lines leave one only, that is it.
+        alone = float(np.clip((row[first] / row.sum() - _LEADS) / (_ALONE - _LEADS), 0, 1))
+        doubt *= 1 - _RELIEF * kin * alone
         pot = pots[first]
         _, source = best.get((pot, patch), (0.0, None))
         ranked = np.argsort(-row, kind="stable")[1 : 1 + _OTHERS]

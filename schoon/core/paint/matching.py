@@ -41,6 +41,9 @@ _WELL = 0.8
 _UNFIT = 0.2
 """What a first guess counts if the borders do not lie on each other at all."""
 
+_RUN, _POSES = 0.55, 0.4
+"""How well patches lie on each other on the average in drawings of a run, and at most in unlike poses."""
+
 _MOSTLY, _A_SHARE = 0.6, 0.12
 """Shares of a source patch, and of a target patch, from which on a patch is part of one that runs together."""
 
@@ -56,12 +59,14 @@ class Match:
     A detail that newly appears inside a form lies in it, but the form has a better counterpart.
     there: for every second row and column of the target the source patch that lies there after registration.
     together: (source patches + 1, target patches + 1) how often each pair does.
+    kin: 0 for poses with nothing between to 1 for drawings of a run, which share nearly all their forms.
     """
 
     likely: NDArray[np.float64]
     mutual: NDArray[np.float64]
     there: NDArray[np.int32]
     together: NDArray[np.float64]
+    kin: float
 
     def joined(self, source: Patches, target: Patches, patch: int) -> list[tuple[int, tuple[float, float]]]:
         """Source patches that run together in one patch of the target: each with a place (x, y) in its share of it.
@@ -89,7 +94,7 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
         raise ValueError("drawings must be of one size to be matched")
     if not source.count or not target.count:
         nothing = np.zeros((source.count + 1, target.count + 1))
-        return Match(nothing, nothing, np.zeros_like(target.open_labels[::2, ::2]), nothing)
+        return Match(nothing, nothing, np.zeros_like(target.open_labels[::2, ::2]), nothing, 0.0)
     shift = _registration(source, target)
     together, distance, there = _overlap(source, target, shift)
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
@@ -109,7 +114,13 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     # Before the columns are normalised: a detail that has no other candidate is still a poor counterpart.
     mutual = first / np.maximum(first.max(axis=1, keepdims=True), 1e-9)
     likely = told_by_neighbours(source, target, laid, likely, mutual)
-    return Match(likely * confidence, mutual, there, together)
+    kin = _kin(source, target, laid)
+    # What lies in the place of a patch is that patch in a run, however much of it is hidden; in another pose only
+    # what is alike in size and shape convinces.
+    worth = kin + (1 - kin) * _appearance(source, target)
+    if source.background and target.background:
+        worth[source.background, target.background] = 1
+    return Match(likely * confidence, mutual * worth, there, together, kin)
 
 
 @dataclass(frozen=True)
@@ -337,6 +348,25 @@ def _shift_of(target: Patches, place: NDArray[np.float32]) -> NDArray[np.float64
     return np.asarray((place[row, column] + 0.5) * scale - target.anchors)
 
 
+def _kin(source: Patches, target: Patches, laid: Laid) -> float:
+    """As in `Match`, from how well patches of both drawings lie on their best counterpart."""
+    alike = _alike(source, target, laid)
+    best = []
+    for patch in (laid.source, laid.target):
+        tried, row = np.unique(patch, return_inverse=True)
+        found = np.zeros(len(tried))
+        np.maximum.at(found, row, alike)
+        best.append(found)
+    every = np.concatenate(best)
+    return float(np.clip((every.mean() - _POSES) / (_RUN - _POSES), 0, 1)) if len(every) else 0.0
+
+
+def _alike(source: Patches, target: Patches, laid: Laid) -> NDArray[np.float64]:
+    """(k,) how much of the borders of two laid patches lie on each other, less for unlike sizes; 0..1."""
+    ratio = source.areas[laid.source] / np.maximum(target.areas[laid.target], 1)
+    return np.asarray(laid.share * laid.reverse * np.minimum(ratio, 1 / np.maximum(ratio, 1e-9)))
+
+
 def _fitting(source: Patches, target: Patches, laid: Laid) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(sources, targets) how well borders lie on each other, and whether two patches are twins; both 0..1."""
     fitting = np.full((source.count + 1, target.count + 1), _UNFIT)
@@ -344,7 +374,5 @@ def _fitting(source: Patches, target: Patches, laid: Laid) -> tuple[NDArray[np.f
     fitting[laid.source, laid.target] += (1 - _UNFIT) * laid.share * (0.5 + 0.5 * laid.reverse)
     if source.background and target.background:
         fitting[source.background, target.background] = 1
-    ratio = source.areas[laid.source] / np.maximum(target.areas[laid.target], 1)
-    alike = laid.share * laid.reverse * np.minimum(ratio, 1 / np.maximum(ratio, 1e-9))
-    twin[laid.source, laid.target] = np.clip((alike - 0.7) / 0.25, 0, 1)
+    twin[laid.source, laid.target] = np.clip((_alike(source, target, laid) - 0.7) / 0.25, 0, 1)
     return fitting, twin

@@ -17,14 +17,20 @@ from numpy.typing import NDArray
 from ..patches import Patches
 from .movement import borders_of
 
-_LIKE = 0.07
+_LIKE = 0.05
 """Standard deviation within which two widths count as the same, as a share of the width."""
 
 _BLUR = 0.3
 """The same in px: how well a width is known."""
 
-_BEFORE = 40.0
+_LINE = 120.0
+"""Px of border beyond which a line counts no more: it is one thing however long."""
+
+_BEFORE = 120.0
 """Px of border that count for the mean of all lines before any was seen."""
+
+_GUESS = 0.3
+"""Share of lines with one pot on both sides that is guessed before any was seen."""
 
 _SHORT = 6
 """Border points with a neighbour below which its line is not asked."""
@@ -32,7 +38,7 @@ _SHORT = 6
 _MOST = 0.98
 """How sure a kind of line may be at most."""
 
-_STRENGTH = 3.0
+_STRENGTH = 4.0
 """How much the lines round a patch count beside what was carried to it."""
 
 
@@ -76,23 +82,37 @@ class Parting:
     """
 
     def __init__(self, painted: Sequence[tuple[Patches, NDArray[np.int64]]]) -> None:
-        rows = []
+        rows = [np.zeros((0, 4))]
         for patches, pots in painted:
             met = meetings_of(patches)
             a, b = pots[met.patch], pots[met.other]
             known = (a >= 0) & (b >= 0)
-            rows.append(np.stack([met.width, met.length, a == b], axis=1)[known])
-        seen = np.concatenate(rows) if rows else np.zeros((0, 3))
-        self._width, self._length, self._same = seen.T
-        total = self._length.sum()
-        self.usual = float((self._length @ self._same) / total) if total else 0.0
+            rows.append(np.stack([met.width, met.length, a == b, _outer(patches, met)], axis=1)[known])
+        self._seen = np.concatenate(rows)
 
-    def same(self, width: NDArray[np.float64]) -> NDArray[np.float64]:
-        """(k,) chance that lines of these widths have the same pot on both sides."""
+    def same(self, width: NDArray[np.float64], outer: bool) -> tuple[NDArray[np.float64], float]:
+        """(k,) chance that lines of these widths have the same pot on both sides, and the chance of all lines.
+
+        outer: lines along the outside, against lines within the figure.
+        """
+        seen, length, alike, along = self._seen.T
+        length = np.minimum(length, _LINE) * (along == outer)
+        usual = float((length @ alike + _BEFORE * _GUESS) / (length.sum() + _BEFORE))
+        usual = min(max(usual, 1 - _MOST), _MOST)
         scale = np.hypot(_LIKE * width, _BLUR)[:, None]
-        near = np.exp(-0.5 * ((self._width - width[:, None]) / scale) ** 2) * self._length
-        share = (near @ self._same + _BEFORE * self.usual) / (near.sum(axis=1) + _BEFORE)
-        return np.asarray(np.clip(share, 1 - _MOST, _MOST))
+        near = np.exp(-0.5 * ((seen - width[:, None]) / scale) ** 2) * length
+        share = (near @ alike + _BEFORE * usual) / (near.sum(axis=1) + _BEFORE)
+        return np.clip(share, 1 - _MOST, _MOST), usual
+
+    def beside(self, patches: Patches, chance: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(pots, count + 1) shares of the lines within the figure round each patch that have each pot beyond them."""
+        met = meetings_of(patches)
+        inner = ~_outer(patches, met)
+        patch, other, length = met.patch[inner], met.other[inner], met.length[inner]
+        total = np.bincount(patch, length, patches.count + 1)
+        found = np.zeros_like(chance)
+        np.add.at(found.T, patch, (chance[:, other] * length / total[patch]).T)
+        return found
 
     def told(self, patches: Patches, chance: NDArray[np.float64], rounds: int = 3) -> NDArray[np.float64]:
         """(pots, count + 1) factors by which the lines round each patch make a pot likelier.
@@ -100,11 +120,13 @@ class Parting:
         chance: (pots, count + 1) of each pot, columns sum to at most 1.
         """
         met = meetings_of(patches)
-        if not 0 < self.usual < 1 or not len(met.patch):
-            return np.ones_like(chance)
-        same = self.same(met.width)
-        gain = np.log(same / self.usual)
-        loss = np.log((1 - same) / (1 - self.usual))
+        outer = _outer(patches, met)
+        gain, loss = np.zeros(len(met.patch)), np.zeros(len(met.patch))
+        for kind in (False, True):
+            of = outer == kind
+            same, usual = self.same(met.width[of], kind)
+            gain[of] = np.log(same / usual)
+            loss[of] = np.log((1 - same) / (1 - usual))
         share = met.length / np.bincount(met.patch, met.length, patches.count + 1)[met.patch]
         factor = np.ones_like(chance)
         for _ in range(rounds):
@@ -116,3 +138,7 @@ class Parting:
             np.add.at(total.T, met.patch, (said * share).T)
             factor = np.exp(_STRENGTH * total)
         return factor
+
+
+def _outer(patches: Patches, met: Meetings) -> NDArray[np.bool_]:
+    return np.asarray((met.patch == patches.background) | (met.other == patches.background))
