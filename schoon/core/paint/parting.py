@@ -26,7 +26,7 @@ _BLUR = 0.3
 _LINE = 120.0
 """Px of border beyond which a line counts no more: it is one thing however long."""
 
-_BEFORE = 120.0
+_BEFORE = 200.0
 """Px of border that count for the mean of all lines before any was seen."""
 
 _GUESS = 0.3
