@@ -25,13 +25,10 @@ _POSE_TRUST = 0.3
 _BARE = 0.3
 """The same for paper that a figure encloses: it is seldom there in another pose."""
 
-_OPEN, _OPEN_IN_POSES = 0.2, 0.5
+_OPEN, _OPEN_IN_POSES = 0.15, 0.5
 """Share of what no drawing has said about a patch that is open for the pots round it and for any other."""
 
-_ROUNDS = 3
-"""Rounds in which patches take over what is thought of their neighbours."""
-
-_LEADS, _ALONE = 0.8, 0.95
+_LEADS, _ALONE = 0.85, 0.97
 """Shares of all that speaks for any pot from which on a pot leads, and is the only one."""
 
 _RELIEF = 0.65
@@ -140,11 +137,9 @@ class _Votes:
         certain = np.zeros_like(votes)
         certain[rows[known], known] = 1
         open_share = kin * _OPEN + (1 - kin) * _OPEN_IN_POSES
-        chance = votes
-        for _ in range(_ROUNDS):
-            chance = np.where(rows >= 0, certain, chance)
-            beside = parting.beside(self.target, chance / np.maximum(chance.sum(axis=0), 1e-9))
-            chance = votes + open_share * rest * (0.5 * beside + 0.5 / len(votes))
+        now = np.where(rows >= 0, certain, votes)
+        beside = parting.beside(self.target, now / np.maximum(now.sum(axis=0), 1e-9))
+        chance = votes + open_share * rest * (0.5 * beside + 0.5 / len(votes))
         chance = np.where(rows >= 0, certain, chance)
         listens = np.take_along_axis(inherited, votes.argmax(axis=0)[None], 0)[0]
         told = chance * parting.told(self.target, chance) ** np.maximum(listens, rest)

@@ -38,7 +38,7 @@ _SHORT = 6
 _MOST = 0.98
 """How sure a kind of line may be at most."""
 
-_STRENGTH = 4.0
+_STRENGTH = 3.0
 """How much the lines round a patch count beside what was carried to it."""
 
 
