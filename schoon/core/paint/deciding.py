@@ -57,6 +57,8 @@ def decide(target: Patches, given: Painting, sources: Sequence[Source], parting:
     """
     missing = [patch for patch in range(1, target.count + 1) if patch not in given]
     pots = sorted({paint.pot for source in sources for paint in source.painting.values()})
+    if not pots:
+        return {}
     votes = _Votes(target, pots, missing)
     for source in sources:
         votes.ask(source)

@@ -29,9 +29,6 @@ _LINE = 120.0
 _BEFORE = 200.0
 """Px of border that count for the mean of all lines before any was seen."""
 
-_GUESS = 0.3
-"""Share of lines with one pot on both sides that is guessed before any was seen."""
-
 _SHORT = 6
 """Border points with a neighbour below which its line is not asked."""
 
@@ -97,8 +94,9 @@ class Parting:
         """
         seen, length, alike, along = self._seen.T
         length = np.minimum(length, _LINE) * (along == outer)
-        usual = float((length @ alike + _BEFORE * _GUESS) / (length.sum() + _BEFORE))
-        usual = min(max(usual, 1 - _MOST), _MOST)
+        if not length.any():
+            return np.full(len(width), 0.5), 0.5
+        usual = float(np.clip(length @ alike / length.sum(), 1 - _MOST, _MOST))
         scale = np.hypot(_LIKE * width, _BLUR)[:, None]
         near = np.exp(-0.5 * ((seen - width[:, None]) / scale) ** 2) * length
         share = (near @ alike + _BEFORE * usual) / (near.sum(axis=1) + _BEFORE)
