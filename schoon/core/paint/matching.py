@@ -8,6 +8,7 @@ relaxation).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from weakref import WeakKeyDictionary
 
 import cv2
@@ -68,15 +69,19 @@ class Match:
     together: NDArray[np.float64]
     kin: float
 
+    @cached_property
+    def _mostly_within(self) -> NDArray[np.bool_]:
+        most_of_it = self.together > _MOSTLY * self.together.sum(axis=1, keepdims=True)
+        return np.asarray(most_of_it & (self.together > _A_SHARE * self.together.sum(axis=0)))
+
     def joined(self, source: Patches, target: Patches, patch: int) -> list[tuple[int, tuple[float, float]]]:
         """Source patches that run together in one patch of the target: each with a place (x, y) in its share of it.
 
         Most of each lies in the patch, and each is a good share of it; fewer than two are none.
         """
-        shares = self.together[:, patch]
-        enough = (shares > _MOSTLY * self.together.sum(axis=1)) & (shares > _A_SHARE * shares.sum())
-        enough[[0, source.background]] = False
-        parts = np.flatnonzero(enough).tolist()
+        mostly = self._mostly_within[:, patch].copy()
+        mostly[[0, source.background]] = False
+        parts = np.flatnonzero(mostly).tolist()
         if len(parts) < 2:
             return []
         inside = target.open_labels[::2, ::2] == patch

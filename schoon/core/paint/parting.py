@@ -29,6 +29,10 @@ _LINE = 120.0
 _BEFORE = 200.0
 """Px of border that count for the mean of all lines before any was seen."""
 
+_STEP = 0.1
+_WIDTHS = np.arange(0, 60, _STEP)
+"""Widths that are told apart, px."""
+
 _SHORT = 6
 """Border points with a neighbour below which its line is not asked."""
 
@@ -37,6 +41,9 @@ _MOST = 0.98
 
 _STRENGTH = 3.0
 """How much the lines round a patch count beside what was carried to it."""
+
+_ROUNDS = 3
+"""Rounds in which what lines say of one patch is told to the next."""
 
 
 @dataclass(frozen=True)
@@ -79,28 +86,33 @@ class Parting:
     """
 
     def __init__(self, painted: Sequence[tuple[Patches, NDArray[np.int64]]]) -> None:
-        rows = [np.zeros((0, 4))]
+        same, every = np.zeros((2, len(_WIDTHS))), np.zeros((2, len(_WIDTHS)))
         for patches, pots in painted:
             met = meetings_of(patches)
             a, b = pots[met.patch], pots[met.other]
             known = (a >= 0) & (b >= 0)
-            rows.append(np.stack([met.width, met.length, a == b, _outer(patches, met)], axis=1)[known])
-        self._seen = np.concatenate(rows)
+            outer = _outer(patches, met).astype(int)
+            place = np.clip(np.rint(met.width / _STEP).astype(int), 0, len(_WIDTHS) - 1)
+            length = np.minimum(met.length, _LINE)
+            np.add.at(every, (outer[known], place[known]), length[known])
+            np.add.at(same, (outer[known], place[known]), (length * (a == b))[known])
+        scale = np.hypot(_LIKE * _WIDTHS, _BLUR)[:, None]
+        near = np.exp(-0.5 * ((_WIDTHS - _WIDTHS[:, None]) / scale) ** 2)
+        self._usual = [0.5, 0.5]
+        self._chance = np.full((2, len(_WIDTHS)), 0.5)
+        for kind in (0, 1):
+            if every[kind].any():
+                usual = float(np.clip(same[kind].sum() / every[kind].sum(), 1 - _MOST, _MOST))
+                share = (near @ same[kind] + _BEFORE * usual) / (near @ every[kind] + _BEFORE)
+                self._usual[kind] = usual
+                self._chance[kind] = np.clip(share, 1 - _MOST, _MOST)
 
     def same(self, width: NDArray[np.float64], outer: bool) -> tuple[NDArray[np.float64], float]:
         """(k,) chance that lines of these widths have the same pot on both sides, and the chance of all lines.
 
         outer: lines along the outside, against lines within the figure.
         """
-        seen, length, alike, along = self._seen.T
-        length = np.minimum(length, _LINE) * (along == outer)
-        if not length.any():
-            return np.full(len(width), 0.5), 0.5
-        usual = float(np.clip(length @ alike / length.sum(), 1 - _MOST, _MOST))
-        scale = np.hypot(_LIKE * width, _BLUR)[:, None]
-        near = np.exp(-0.5 * ((seen - width[:, None]) / scale) ** 2) * length
-        share = (near @ alike + _BEFORE * usual) / (near.sum(axis=1) + _BEFORE)
-        return np.clip(share, 1 - _MOST, _MOST), usual
+        return np.interp(width, _WIDTHS, self._chance[int(outer)]), self._usual[int(outer)]
 
     def beside(self, patches: Patches, chance: NDArray[np.float64]) -> NDArray[np.float64]:
         """(pots, count + 1) shares of the lines within the figure round each patch that have each pot beyond them."""
@@ -112,7 +124,7 @@ class Parting:
         np.add.at(found.T, patch, (chance[:, other] * length / total[patch]).T)
         return found
 
-    def told(self, patches: Patches, chance: NDArray[np.float64], rounds: int = 3) -> NDArray[np.float64]:
+    def told(self, patches: Patches, chance: NDArray[np.float64]) -> NDArray[np.float64]:
         """(pots, count + 1) factors by which the lines round each patch make a pot likelier.
 
         chance: (pots, count + 1) of each pot, columns sum to at most 1.
@@ -127,7 +139,7 @@ class Parting:
             loss[of] = np.log((1 - same) / (1 - usual))
         share = met.length / np.bincount(met.patch, met.length, patches.count + 1)[met.patch]
         factor = np.ones_like(chance)
-        for _ in range(rounds):
+        for _ in range(_ROUNDS):
             now = chance * factor
             now = now / np.maximum(now.sum(axis=0), 1e-9) * np.minimum(chance.sum(axis=0), 1)
             there = now[:, met.other]
