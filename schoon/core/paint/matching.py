@@ -21,6 +21,9 @@ from .across import told_by_neighbours
 from .movement import Laid, borders_of, lay
 
 _FLOW_SIDE = 384
+_STRIDE = 2
+"""Rows and columns of which one is looked at where shares of areas are asked for."""
+
 _REACH = 24.0
 """How far from a line the registration still feels it, px of the flow picture."""
 
@@ -58,7 +61,7 @@ class Match:
     the chance that a target patch has no counterpart.
     mutual: the same shape, 0..1; how good a target patch is for a source patch beside that one's best target.
     A detail that newly appears inside a form lies in it, but the form has a better counterpart.
-    there: for every second row and column of the target the source patch that lies there after registration.
+    there: for every _STRIDE-th row and column of the target the source patch that lies there after registration.
     together: (source patches + 1, target patches + 1) how often each pair does.
     kin: 0 for poses with nothing between to 1 for drawings of a run, which share nearly all their forms.
     """
@@ -84,12 +87,13 @@ class Match:
         parts = np.flatnonzero(mostly).tolist()
         if len(parts) < 2:
             return []
-        inside = target.open_labels[::2, ::2] == patch
+        inside = target.open_labels[::_STRIDE, ::_STRIDE] == patch
         found = []
         for part in parts:
             mask = np.pad((inside & (self.there == part)).astype(np.uint8), 1)
             row, col = np.unravel_index(int(cv2.distanceTransform(mask, cv2.DIST_L2, 3).argmax()), mask.shape)
-            found.append((part, (2.0 * (float(col) - 1) + 0.5, 2.0 * (float(row) - 1) + 0.5)))
+            x, y = (_STRIDE * (float(at) - 1) + 0.5 for at in (col, row))
+            found.append((part, (x, y)))
         return found
 
 
@@ -99,7 +103,7 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
         raise ValueError("drawings must be of one size to be matched")
     if not source.count or not target.count:
         nothing = np.zeros((source.count + 1, target.count + 1))
-        return Match(nothing, nothing, np.zeros_like(target.open_labels[::2, ::2]), nothing, 0.0)
+        return Match(nothing, nothing, np.zeros_like(target.open_labels[::_STRIDE, ::_STRIDE]), nothing, 0.0)
     shift = _registration(source, target)
     together, distance, there = _overlap(source, target, shift)
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
@@ -195,29 +199,24 @@ def _overlap(
     source: Patches, target: Patches, place: NDArray[np.float32]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
     """How often each target patch falls into each source patch, and the distance in px between a target patch's place
-    in the source and each source patch's centre, both (sources, targets); and the source patch at every second row and
-    column of the target."""
+    in the source and each source patch's centre, both (sources, targets); and the source patch at every
+    _STRIDE-th row and column of the target."""
     height, width = target.labels.shape
-    # Every second row and column says enough about shares.
-    seen = target.open_labels[::2, ::2]
-    full = cv2.resize(place, seen.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    full = (full + 0.5) * np.array([width / place.shape[1], height / place.shape[0]], np.float32) - 0.5
+    seen = target.open_labels[::_STRIDE, ::_STRIDE]
+    scale = np.array([width / place.shape[1], height / place.shape[0]], np.float32)
+    full = cv2.resize((place + 0.5) * scale - 0.5, seen.shape[::-1], interpolation=cv2.INTER_LINEAR)
     column = np.clip(np.rint(full[..., 0]), 0, width - 1).astype(np.int32)
     row = np.clip(np.rint(full[..., 1]), 0, height - 1).astype(np.int32)
-    shape = (source.count + 1, target.count + 1)
-    on = seen > 0
     there = source.labels[row, column]
-    code = there[on].astype(np.int64) * shape[1] + seen[on]
+    shape = (source.count + 1, target.count + 1)
+    code = there.ravel() * np.int64(shape[1]) + seen.ravel()
     together = np.bincount(code, minlength=shape[0] * shape[1]).reshape(shape).astype(float)
-    flat = seen.ravel()
+    together[:, 0] = 0
+    # A mean place needs fewer samples.
+    flat, coarse = seen[::2, ::2].ravel(), full[::2, ::2].reshape(-1, 2)
     n = np.bincount(flat, minlength=shape[1])
-    moved = np.stack(
-        [
-            np.bincount(flat, weights=full[..., k].ravel(), minlength=shape[1]) / np.maximum(n, 1)
-            for k in (0, 1)
-        ],
-        axis=1,
-    )
+    sums = [np.bincount(flat, weights=along, minlength=shape[1]) for along in coarse.T]
+    moved = np.stack(sums, axis=1) / np.maximum(n, 1)[:, None]
     moved = np.where(n[:, None] > 0, moved, target.anchors)
     distance = np.hypot(*(source.centres[:, None] - moved[None]).transpose(2, 0, 1))
     return together, distance, there
