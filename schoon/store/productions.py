@@ -101,23 +101,26 @@ def shots(cursor: Cursor) -> list[Row]:
         " (SELECT COALESCE(BIT_XOR(CRC32(CONCAT(k.key_id, k.pot_id, k.colour))), 0) FROM key_colours k"
         " WHERE k.key_id = l.key_id) AS colour_tag"
         " FROM shots s JOIN levels l ON l.id = (SELECT f.id FROM levels f WHERE f.shot_id = s.id"
-        " ORDER BY f.id LIMIT 1) ORDER BY s.id"
+        " AND NOT f.aside ORDER BY f.id LIMIT 1) ORDER BY s.id"
     )
     return list(cursor.fetchall())
 
 
 def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> Row:
-    """A shot with its production's name and one of its levels, by default the first made. Raises NotFound."""
+    """A shot with its production's name and one of its levels, by default the first made that is not put aside.
+
+    Raises NotFound.
+    """
     cursor.execute(
-        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked"
-        " FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
-        " WHERE s.id = %s AND (%s IS NULL OR l.id = %s) ORDER BY l.id LIMIT 1",
+        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked,"
+        " l.aside FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
+        " WHERE s.id = %s AND (l.id = %s OR %s IS NULL AND NOT l.aside) ORDER BY l.id LIMIT 1",
         (shot_id, level_id, level_id),
     )
     row = _one(cursor, "This shot or its level is not there any more")
     row["fps"] = float(row["fps"])
     row["reading"] = json.loads(row["reading"] or "{}")
-    row["locked"] = bool(row["locked"])
+    row["locked"], row["aside"] = bool(row["locked"]), bool(row["aside"])
     return row
 
 
@@ -127,11 +130,15 @@ def shot_of_level(cursor: Cursor, level_id: int) -> Row:
     return shot(cursor, int(_one(cursor, "This level is not there any more")["shot_id"]), level_id)
 
 
-def levels(cursor: Cursor, shot_id: int) -> list[Row]:
-    """The levels of a shot from rear to front: `id`, `name`, `model_id`, `key_id`, `locked`."""
+def levels(cursor: Cursor, shot_id: int, aside: bool = False) -> list[Row]:
+    """The levels of a shot from rear to front: `id`, `name`, `model_id`, `key_id`, `locked`.
+
+    aside: those that were put aside instead.
+    """
     cursor.execute(
-        "SELECT id, name, model_id, key_id, locked FROM levels WHERE shot_id = %s ORDER BY position, id",
-        (shot_id,),
+        "SELECT id, name, model_id, key_id, locked FROM levels WHERE shot_id = %s AND aside = %s"
+        " ORDER BY position, id",
+        (shot_id, aside),
     )
     found = list(cursor.fetchall())
     for row in found:
@@ -163,6 +170,18 @@ def rename_level(cursor: Cursor, level_id: int, name: str) -> None:
 def lock_level(cursor: Cursor, level_id: int, locked: bool) -> None:
     """Locks a level or opens it."""
     cursor.execute("UPDATE levels SET locked = %s WHERE id = %s", (locked, level_id))
+
+
+def put_aside(cursor: Cursor, level_id: int, aside: bool) -> None:
+    """Puts a level aside, or brings it back in front of the others. Raises Refusal for the last one of its shot."""
+    own = shot_of_level(cursor, level_id)
+    if aside == own["aside"]:
+        return
+    if aside and len(levels(cursor, own["id"])) == 1:
+        raise Refusal(f"{own['level']} is the only level of this shot; a shot keeps one at least")
+    cursor.execute("SELECT MAX(position) AS front FROM levels WHERE shot_id = %s", (own["id"],))
+    front = int(_one(cursor, "This shot is not there any more")["front"])
+    cursor.execute("UPDATE levels SET aside = %s, position = %s WHERE id = %s", (aside, front + 1, level_id))
 
 
 def order_levels(cursor: Cursor, shot_id: int, level_ids: Sequence[int]) -> None:

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from schoon.core.model.compare import Expected, Remark, compare, shares
+from schoon.core.model.compare import Expected, Remark, compare, shares, smallest
 from schoon.core.model.light import difference, relit
 from schoon.core.model.pictures import colour_at, flat_colours, key_by_place, key_from_picture
 
@@ -125,3 +125,16 @@ def test_in_another_pose_the_light_tells_the_pots() -> None:
     found = key_from_picture(painted(NIGHT, np.roll(pots(), 90, axis=1)), COLOURS)
     near = [pot for pot, colour in NIGHT.items() if difference(found.colours[pot], colour) < 4]
     assert len(near) >= 4
+
+
+def test_the_smallest_part_of_a_model_is_one_patch_of_a_pot() -> None:
+    said = {
+        1: Expected(1, 0.5),
+        2: Expected(4, 0.04),
+        3: Expected(1, 0.02),
+        4: Expected(None, 0.001),
+        5: Expected(3, None),
+    }
+    assert smallest(said) == (2, 0.01)
+    assert smallest({}) is None
+    assert smallest({4: said[4]}) is None

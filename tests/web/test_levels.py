@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import zipfile
 
 import cv2
@@ -38,8 +39,6 @@ def stack(shot: Shot) -> Shot:
 
 
 def levels(shot: Shot) -> list[str]:
-    import json
-
     page = shot.client.get("/shots/1/line").text
     data = json.loads(page.split('id="data">')[1].split("</script>")[0])
     return [level["name"] for level in data["levels"]]
@@ -97,6 +96,48 @@ def test_a_locked_level_is_not_changed(stack: Shot) -> None:
     assert stack.patches(1) == before
     post("/api/levels/1/about", json={"locked": False})
     assert post(f"{drawing}/undo").json()["drawings"] == [stack.ids[0]]
+
+
+def aside(shot: Shot) -> list[dict]:
+    page = shot.client.get("/shots/1/line").text
+    return json.loads(page.split('id="data">')[1].split("</script>")[0])["aside"]
+
+
+def test_a_level_is_put_aside_and_comes_back_whole(stack: Shot) -> None:
+    post = stack.client.post
+    run = stack.client.get("/api/shots/1/run?level=2").json()
+    assert post("/api/levels/2/about", json={"aside": True}).status_code == 200
+    assert levels(stack) == ["Pim"]
+    assert [(level["name"], level["drawings"]) for level in aside(stack)] == [("Flag", 2)]
+    page = stack.client.get("/shots/1/line?level=2")
+    assert page.status_code == 404
+    assert "put aside" in page.text
+    # The name stays taken, so that it can come back.
+    assert "already" in take_in(stack, [flag()], level="Flag")["error"]
+    assert post("/api/levels/2/about", json={"aside": False}).status_code == 200
+    assert levels(stack) == ["Pim", "Flag"]
+    assert stack.client.get("/api/shots/1/run?level=2").json() == run
+
+
+def test_a_shot_opens_with_a_level_that_is_not_aside_and_keeps_one(stack: Shot) -> None:
+    post = stack.client.post
+    assert post("/api/levels/1/about", json={"aside": True}).status_code == 200
+    assert len(stack.run()["drawings"]) == 2
+    assert stack.client.get("/").text.count('class="shot-row"') == 1
+    refused = post("/api/levels/2/about", json={"aside": True})
+    assert refused.status_code == 422
+    assert "only level" in refused.json()["error"]
+    post("/api/levels/1/about", json={"aside": False})
+    # Brought back it lies in front.
+    assert levels(stack) == ["Flag", "Pim"]
+
+
+def test_a_locked_level_is_not_put_aside(stack: Shot) -> None:
+    stack.client.post("/api/levels/2/about", json={"locked": True})
+    refused = stack.client.post("/api/levels/2/about", json={"aside": True})
+    assert refused.status_code == 422
+    assert "Flag is locked" in refused.json()["error"]
+    assert aside(stack) == []
 
 
 def test_paint_sees_its_level_and_the_gif_shows_all(stack: Shot) -> None:

@@ -173,6 +173,20 @@ def test_a_pot_follows_one_patch_through_the_run_and_hand_paint_stays(shot: Shot
     assert gone.status_code == 404
 
 
+def test_the_smallest_part_of_the_model_is_known_in_each_drawing(shot: Shot) -> None:
+    shot.job("clean")
+    get = shot.client.get
+    assert get(f"/api/drawings/{shot.ids[1]}/smallest").json() == {}
+    shot.edit(1, "pour", points=[[181, 95]], pot=1)
+    shot.edit(1, "pour", points=[[100, 100]], pot=2)
+    assert shot.client.post(f"/api/drawings/{shot.ids[0]}/expect", json={}).status_code == 200
+    found = get(f"/api/drawings/{shot.ids[1]}/smallest").json()
+    painted = shot.patches(1)["paint"]
+    eye = next(p for p in shot.patches(1)["patches"] if painted.get(str(p["n"]), {}).get("pot") == 1)
+    assert found["pot"] == "Coat"
+    assert 0.6 * eye["area"] < found["area"] < 1.7 * eye["area"]
+
+
 def test_specks_join_their_neighbour_in_the_whole_level_and_come_back(shot: Shot) -> None:
     shot.job("clean")
     shot.edit(1, "pour", points=[[181, 95]], pot=1)

@@ -37,6 +37,15 @@ def shares(found: Mapping[int, tuple[int, int]]) -> dict[int, tuple[int, float]]
     return {pot: (count, area / max(total, 1)) for pot, (count, area) in found.items()}
 
 
+def smallest(expected: Mapping[int, Expected]) -> tuple[int, float] | None:
+    """The pot with the smallest patches that a model speaks of, and the share 0..1 of the figure one of them has."""
+    parts = [(e.share / e.count, pot) for pot, e in expected.items() if e.share and e.count]
+    if not parts:
+        return None
+    share, pot = min(parts)
+    return pot, share
+
+
 def compare(
     expected: Mapping[int, Expected], found: Mapping[int, tuple[int, int]], order: Sequence[int] = ()
 ) -> list[Remark]:

@@ -10,7 +10,7 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
-from ...core.model.compare import compare
+from ...core.model.compare import compare, smallest
 from ...core.patches import outlines, wall_of
 from ...core.seal import trace_leak
 from ...core.strokes import Stroke
@@ -103,6 +103,22 @@ def _remarks(cursor: Cursor, row: Row, sheet: Sheet) -> list[dict[str, Any]]:
     model = models.model(cursor, shot["model_id"])
     found = keys.pots_found(sheet, sheet_patches(row["line"], sheet))
     return [vars(remark) for remark in compare(keys.expectations(model), found)]
+
+
+@router.get("/smallest")
+def smallest_part(drawing_id: int, store: StoreDep) -> JSONResponse:
+    """The smallest part the model speaks of, as large as it is in this drawing: pot and px²; nothing if unknown."""
+    with store.transaction() as cursor:
+        row, sheet = edits.load(cursor, drawing_id)
+        shot = productions.shot_of_level(cursor, row["level_id"])
+        model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+    part = smallest(keys.expectations(model)) if model and row["line"] else None
+    if model is None or part is None:
+        return JSONResponse({})
+    patches = sheet_patches(row["line"], sheet)
+    figure = int(patches.areas[1:].sum() - (patches.areas[patches.background] if patches.background else 0))
+    name = next(pot["name"] for pot in model["pots"] if pot["id"] == part[0])
+    return JSONResponse({"pot": name, "area": round(part[1] * figure)})
 
 
 @router.post("/expect")

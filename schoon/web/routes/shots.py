@@ -43,11 +43,17 @@ def shot_page(
         raise HTTPException(404)
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id, level)
+        if shot["aside"]:
+            raise NotFound(f"{shot['level']} was put aside; bring it back among the levels of {shot['name']}")
         run = run_of(cursor, shot)
         model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
         offers = [m for m in models.listing(cursor) if m["production_id"] == shot["production_id"]]
         open_jobs = jobs.open_jobs(cursor, shot["level_id"])
         stack = [_level(cursor, shot, row) for row in productions.levels(cursor, shot_id)]
+        aside = [
+            {"id": row["id"], "name": row["name"], "drawings": len(productions.drawings(cursor, row["id"]))}
+            for row in productions.levels(cursor, shot_id, aside=True)
+        ]
     key = None
     if model and model["keys"]:
         key = next((k for k in model["keys"] if k["id"] == shot["key_id"]), model["keys"][0])
@@ -68,6 +74,7 @@ def shot_page(
         "reading": shot["reading"],
         "jobs": open_jobs,
         "levels": stack,
+        "aside": aside,
     }
     return page(
         request, "shot.html", shot=shot, stage=stage, stages=STAGES, progress=run["progress"], model=model, key=key,
@@ -108,17 +115,21 @@ class LevelChange(BaseModel):
 
     name: str | None = None
     locked: bool | None = None
+    aside: bool | None = None
 
 
 @router.post("/api/levels/{level_id}/about")
 def change_level(level_id: int, change: LevelChange, store: StoreDep) -> JSONResponse:
-    """Renames a level, locks it or opens it."""
+    """Renames a level, locks it or opens it, puts it aside or brings it back."""
     with store.transaction() as cursor:
-        productions.shot_of_level(cursor, level_id)
+        shot = productions.shot_of_level(cursor, level_id)
         if change.name is not None:
             productions.rename_level(cursor, level_id, named(change.name, "level"))
         if change.locked is not None:
             productions.lock_level(cursor, level_id, change.locked)
+        if change.aside is not None:
+            edits.refuse_locked(shot)
+            productions.put_aside(cursor, level_id, change.aside)
     return JSONResponse(change.model_dump(exclude_none=True))
 
 

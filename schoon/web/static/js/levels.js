@@ -10,15 +10,18 @@ export class Levels {
     this.app = app;
     this.all = app.data.levels;
     this.own = app.data.shot.level_id;
+    this.aside = app.data.aside;
     const kept = JSON.parse(sessionStorage[`levels${app.data.shot.id}`] || '{}');
     this.hidden = new Set(kept.hidden || []);
     this.alone = kept.alone ?? null;
-    $('see-levels').addEventListener('click', () => {
-      const on = $('levels-box').hidden;
-      $('levels-box').hidden = !on;
-      $('see-levels').setAttribute('aria-pressed', String(on));
-      if (on) this.list();
-    });
+    $('see-levels').addEventListener('click', () => this.open($('levels-box').hidden));
+    if (sessionStorage.levelsOpen) { delete sessionStorage.levelsOpen; this.open(true); }
+  }
+
+  open(on) {
+    $('levels-box').hidden = !on;
+    $('see-levels').setAttribute('aria-pressed', String(on));
+    if (on) this.list();
   }
 
   get locked() { return this.all.find((l) => l.id === this.own)?.locked; }
@@ -74,9 +77,30 @@ export class Levels {
       way('rename', null, () => this.rename(level, link));
       way('forward', null, () => this.order(level, 1), k === 0);
       way('back', null, () => this.order(level, -1), k === this.all.length - 1);
+      way('put aside', null, () => this.putAside(level, true), level.locked || this.all.length === 1);
       return row;
     });
     $('levels-list').replaceChildren(...rows);
+    $('levels-aside').hidden = !this.aside.length;
+    $('levels-aside').replaceChildren(...this.aside.map((level) => {
+      const row = Object.assign(document.createElement('li'), { textContent: `${level.name}, ${level.drawings} drawing${level.drawings === 1 ? '' : 's'}, lies aside ` });
+      const button = Object.assign(document.createElement('button'), { textContent: 'bring back', ariaLabel: `Bring back ${level.name}` });
+      button.addEventListener('click', () => this.putAside(level, false));
+      row.append(button);
+      return row;
+    }));
+  }
+
+  // Nothing is lost by it: all drawings and revisions come back with the level. The page is opened anew, so that the
+  // sheet, the stage track and the stack agree again.
+  async putAside(level, aside) {
+    try {
+      await post(`/api/levels/${level.id}/about`, { aside });
+      const { data, stage } = this.app;
+      const to = !aside ? level.id : level.id === this.own ? null : this.own;
+      sessionStorage.levelsOpen = 'yes';
+      location.assign(`/shots/${data.shot.id}/${stage}${to ? `?level=${to}` : ''}`);
+    } catch (error) { notice(error.message, true); }
   }
 
   rename(level, link) {

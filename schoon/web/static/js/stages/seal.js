@@ -11,6 +11,8 @@ export function sealStage(app) {
   let chosen = null;
   let limit = 0.75;
   let leak = null;
+  let part = {}; // the smallest part of the model, as large as it is in the drawing on the table
+  let partOf = null;
 
   async function load() {
     try {
@@ -94,13 +96,29 @@ export function sealStage(app) {
   }
 
   async function setSpecks(field) {
+    const under = Number(field.value);
     try {
-      const done = await post(`/api/levels/${app.data.shot.level_id}/specks`, { under: Number(field.value) });
-      notice(`Specks under ${field.value} px² join their neighbour in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one`);
+      const done = await post(`/api/levels/${app.data.shot.level_id}/specks`, { under });
+      const swallows = part.area && under > part.area ? `. ${part.pot} is about ${part.area} px² here: it goes too` : '';
+      notice(`Specks under ${under} px² join their neighbour in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one${swallows}`, Boolean(swallows), swallows ? 9000 : undefined);
     } catch (error) { notice(error.message, true); }
     field.blur();
     await app.refresh();
     await app.draw();
+  }
+
+  // A quarter of the smallest part of the model keeps it through turns and perspective.
+  async function showPart() {
+    const entry = app.current;
+    if (partOf === `${entry.id}/${entry.revision}`) return;
+    partOf = `${entry.id}/${entry.revision}`;
+    try { part = await get(`/api/drawings/${entry.id}/smallest`); } catch { part = {}; }
+    const button = document.getElementById('specks-part');
+    const limit = Math.floor((part.area || 0) / 4);
+    button.hidden = limit < 1;
+    button.textContent = `${part.pot} ${part.area} px²`;
+    button.title = `${part.pot} is the smallest part of the model, about ${part.area} px² in this drawing. Press: specks under a quarter of it, ${limit} px², join their neighbour`;
+    button.onclick = () => { const field = document.getElementById('specks'); field.value = limit; setSpecks(field); };
   }
 
   function later() {
@@ -213,13 +231,14 @@ export function sealStage(app) {
       const label = document.createElement('label');
       label.className = 'specks';
       label.title = 'Areas smaller than this join the neighbour they touch, in all drawings of the level';
-      label.innerHTML = 'Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span>';
+      label.innerHTML = 'Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span><button id="specks-part" type="button" hidden></button>';
       label.querySelector('input').addEventListener('change', (event) => setSpecks(event.target));
       tray.append(label);
     },
     drawn() {
       const field = document.getElementById('specks');
       if (document.activeElement !== field) field.value = lineNow(app.current)?.specks ?? '';
+      showPart();
       app.paper.ghost(leak && leak.entry === app.current ? [leak] : []);
     },
     ledge: show,
