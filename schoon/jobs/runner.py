@@ -432,6 +432,7 @@ class Runner:
         result = carry(drawings, painted, done)
         wanted = {row["id"] for row in rows}
         unsure = 0
+        changed = []
         with self.store.transaction() as cursor:
             action = self._action(cursor, job, f"carry paint to {_drawings(len(wanted))}")
             for k, row in enumerate(rows):
@@ -440,6 +441,11 @@ class Runner:
                     for p, paint in result[k].items()
                     if not (paint.pot == NOTHING and p == drawings[k].background)
                 }
+                now = revisions.drawing(cursor, row["id"], lock=True)
+                if now["head"] != row["head"]:
+                    # Changed while we computed: what the person did stands.
+                    changed.append(int(row["number"]))
+                    continue
                 unsure += sum(paint.unsure for paint in painting.values())
                 sources = {
                     p: (
@@ -450,10 +456,6 @@ class Runner:
                     if paint.source
                 }
                 spots = spots_of(painting, drawings[k], sources)  # type: ignore[arg-type]
-                now = revisions.drawing(cursor, row["id"], lock=True)
-                if now["head"] != row["head"]:
-                    # Changed while we computed: what the person did stands.
-                    continue
                 name = revisions.put_document(cursor, paint_document(spots))
                 if name != now["paint"]:
                     revisions.revise(cursor, now, action, paint=name)
@@ -461,6 +463,11 @@ class Runner:
             row["number"] for row, found in zip(rows, drawings, strict=True) if found.count > MOST_PATCHES
         ]
         words = [f"{unsure} patch{'es are' if unsure != 1 else ' is'} unsure"] if unsure else []
+        if changed:
+            listed = ", ".join(map(str, changed[:6])) + (" …" if len(changed) > 6 else "")
+            words.append(
+                f"{_drawings(len(changed))} changed meanwhile and left alone ({listed}); carry again"
+            )
         words += [
             f"drawing {n} has more than {MOST_PATCHES} patches and was left alone; raise the limit of specks at Seal"
             for n in crowded[:3]

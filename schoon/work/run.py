@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -28,7 +28,7 @@ from ..core.run import (
 from ..core.strokes import Stroke, sample, strokes_from_dicts
 from ..core.strokes.model import new_id
 from ..errors import NotFound, Refusal
-from ..store import Cursor, Row, models, pictures, productions, revisions
+from ..store import Cursor, Row, productions, revisions
 from .derived import Files, lines_key
 from .documents import line_document
 from .proposals import find_lines, keep_hand, taking_place
@@ -166,27 +166,31 @@ def between(
     return [row["id"] for row in inner], len(matched), lost
 
 
-def found_lines(cursor: Cursor, files: Files, row: Row, reading: dict[str, Any]) -> list[Stroke]:
-    """The strokes found in a drawing's rough, from the derived files or computed now."""
+def found_lines(
+    files: Files, row: Row, reading: dict[str, Any], rough: Callable[[Row], bytes]
+) -> list[Stroke]:
+    """The strokes found in a drawing's rough, from the derived files or computed now.
+
+    rough: reads the picture file of a drawing if it is needed; no transaction should be open.
+    """
 
     def make() -> bytes:
-        body = pictures.get(cursor, row["rough"])["body"]
+        body = rough(row)
         return json.dumps(find_lines(f"drawing {row['number']}", body, reading)).encode()
 
     path = files.get(lines_key(row["rough"], reading), ".json", make)
     return strokes_from_dicts(json.loads(path.read_bytes()))
 
 
-def held(cursor: Cursor, level_id: int, files: Files) -> list[dict[str, Any]]:
+def held(run: Run, files: Files, rough: Callable[[Row], bytes]) -> list[dict[str, Any]]:
     """Parts whose roughs do not move between neighbouring drawings beyond the scatter, to be made equal.
 
-    Runs that are traced back already are left out.
+    Runs that are traced back already are left out. rough: as in `found_lines`.
     """
-    run = load_run(cursor, level_id)
     names = sorted({s.part for strokes in run.strokes.values() for s in strokes if s.part})
     if not names:
         return []
-    found = [found_lines(cursor, files, row, run.shot["reading"]) for row in run.rows]
+    found = [found_lines(files, row, run.shot["reading"], rough) for row in run.rows]
     lines = [run.strokes[row["id"]] for row in run.rows]
 
     def still_to_do(item: Held) -> bool:
@@ -209,9 +213,11 @@ def held(cursor: Cursor, level_id: int, files: Files) -> list[dict[str, Any]]:
     ]
 
 
-def over(cursor: Cursor, level_id: int, here: int, other: int, part: str = "") -> tuple[Placement, float]:
-    """The placement that lays another drawing, or a part of it, over this one, and how well it fits, 0..1."""
-    run = load_run(cursor, level_id)
+def over(run: Run, here: int, other: int, part: str = "") -> tuple[Placement, float]:
+    """The placement that lays another drawing, or a part of it, over this one, and how well it fits, 0..1.
+
+    Raises NotFound, Refusal.
+    """
     run.index(here)
     run.index(other)
     mine, theirs = (
@@ -228,13 +234,18 @@ Box = tuple[float, float, float, float]
 
 
 def ledge(
-    cursor: Cursor, level_id: int, reference: int, part: str, box: Box | None, path: Callable[[Stroke], str]
+    run: Run,
+    reference: int,
+    part: str,
+    box: Box | None,
+    path: Callable[[Stroke], str],
+    says: Mapping[str, float] | None,
 ) -> dict[str, Any]:
     """A part of all drawings, registered on the reference drawing, with its measures, odd ones first.
 
     box: left, top, right, bottom in the reference drawing instead of a part. path: writes a stroke's centre line.
+    says: what the model says of the part. Raises NotFound, Refusal.
     """
-    run = load_run(cursor, level_id)
     run.index(reference)
     of_reference = run.strokes[reference]
     chosen = [s for s in of_reference if (_inside(s, box) if box else s.part == part)]
@@ -261,9 +272,6 @@ def ledge(
     places = register_parts(chosen, per_drawing, run.size)
     measures = [measure(strokes) for strokes in per_drawing]
     creep = drift_and_tremble(chosen, places)
-    says = None
-    if run.shot["model_id"] and part and not box:
-        says = models.model(cursor, run.shot["model_id"])["measures"].get(part)
     odd = np.max(
         [
             odd_ones([getattr(m, name) if m else None for m in measures], says.get(name) if says else None)

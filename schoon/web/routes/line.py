@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -15,7 +16,7 @@ from ...core.strokes import ruled
 from ...errors import Refusal
 from ...formats import svg
 from ...formats.pictures import decode
-from ...store import models, pictures, productions, revisions
+from ...store import Row, Store, models, pictures, productions, revisions
 from ...work import edits, run
 from ...work.derived import key_of
 from ..deps import FilesDep, StoreDep
@@ -57,9 +58,19 @@ def try_reading(drawing_id: int, reading: Reading, store: StoreDep, files: Files
         row = revisions.drawing(cursor, drawing_id)
         shot = productions.shot_of_level(cursor, row["level_id"])
         rule = edits.line_rule(cursor, shot)
-        found = run.found_lines(cursor, files, row, reading.stored())
+    found = run.found_lines(files, row, reading.stored(), _reader(store))
     strokes = ruled(found, (int(shot["width"]), int(shot["height"])), rule)
     return JSONResponse({"strokes": [shape_of(s) for s in strokes]})
+
+
+def _reader(store: Store) -> Callable[[Row], bytes]:
+    """Reads the rough of a drawing in a transaction of its own, so that none is open while lines are found."""
+
+    def rough(row: Row) -> bytes:
+        with store.transaction() as cursor:
+            return bytes(pictures.get(cursor, row["rough"])["body"])
+
+    return rough
 
 
 class TraceBack(BaseModel):
@@ -104,14 +115,16 @@ def between(level_id: int, want: Between, store: StoreDep) -> JSONResponse:
 def held(level_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
     """Parts that keep still in the roughs and are not traced back yet."""
     with store.transaction() as cursor:
-        return JSONResponse({"held": run.held(cursor, level_id, files)})
+        found = run.load_run(cursor, level_id)
+    return JSONResponse({"held": run.held(found, files, _reader(store))})
 
 
 @router.get("/levels/{level_id}/over")
 def over(level_id: int, here: int, other: int, store: StoreDep, part: str = "") -> JSONResponse:
     """How another drawing is laid over this one: a, b, c, d, e, f of an SVG matrix, and how well it fits, 0 to 1."""
     with store.transaction() as cursor:
-        place, fit = run.over(cursor, level_id, here, other, part)
+        found = run.load_run(cursor, level_id)
+    place, fit = run.over(found, here, other, part)
     return JSONResponse({"matrix": place.matrix.T.ravel().round(6).tolist(), "fit": round(fit, 2)})
 
 
@@ -124,8 +137,12 @@ def ledge(level_id: int, reference: int, store: StoreDep, part: str = "", box: F
     if not part and box is None:
         raise Refusal("Choose a part or draw a rectangle")
     area = (box[0], box[1], box[2], box[3]) if box else None
+    says = None
     with store.transaction() as cursor:
-        return JSONResponse(run.ledge(cursor, level_id, reference, part, area, svg.centre_path))
+        found = run.load_run(cursor, level_id)
+        if found.shot["model_id"] and part and area is None:
+            says = models.model(cursor, found.shot["model_id"])["measures"].get(part)
+    return JSONResponse(run.ledge(found, reference, part, area, svg.centre_path, says))
 
 
 class Measures(BaseModel):
