@@ -8,9 +8,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 
 from schoon.settings import Settings
 from schoon.store import LocalServer, Store
+from schoon.web.app import create_app
+
+from .shot import Shot
 
 
 @pytest.fixture(scope="session")
@@ -52,6 +56,21 @@ def store(database_url: str) -> Iterator[Store]:
 @pytest.fixture
 def settings(tmp_path: Path, database_url: str) -> Settings:
     return Settings(home=tmp_path, database_url=database_url, workers=2)
+
+
+@pytest.fixture
+def client(store: Store, settings: Settings) -> Iterator[TestClient]:
+    app = create_app(store, settings)
+    # The runner is driven by hand, so that a test sees each state between.
+    app.state.runner.start = lambda: None
+    app.state.runner.wake = lambda: None
+    with TestClient(app, headers={"accept": "application/json"}) as client:
+        yield client
+
+
+@pytest.fixture
+def shot(client: TestClient) -> Shot:
+    return Shot(client)
 
 
 @pytest.fixture

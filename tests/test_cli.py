@@ -13,7 +13,7 @@ import pytest
 from svgelements import SVG
 from svgelements import Path as SvgPath
 
-from .web.conftest import rough
+from .shot import rough
 
 
 def schoon(*arguments: object) -> subprocess.CompletedProcess[str]:

@@ -16,7 +16,7 @@ from schoon.settings import Settings
 from schoon.store import Store
 
 from ..conftest import table_counts
-from .conftest import Shot, rough
+from ..shot import Shot, rough
 
 PATH = [[40.0 + k, 60.0 + 10 * np.sin(k / 9), 0.3 + 0.004 * k] for k in range(100)]
 

@@ -10,7 +10,7 @@ from PIL import Image
 
 from schoon.store import revisions
 
-from .conftest import Shot
+from ..shot import Shot
 
 
 @pytest.fixture

@@ -13,7 +13,7 @@ from PIL import Image
 
 from schoon.formats.pictures import encode_png
 
-from .conftest import Shot
+from ..shot import Shot
 
 
 def flag(size: tuple[int, int] = (320, 240)) -> bytes:

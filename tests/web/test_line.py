@@ -13,7 +13,7 @@ from PIL import Image
 from schoon.formats.pictures import encode_png
 from schoon.store import pictures
 
-from .conftest import Shot
+from ..shot import Shot
 
 
 def do(shot: Shot, number: int, operation: str, **content: Any) -> dict:

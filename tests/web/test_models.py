@@ -8,7 +8,7 @@ from fastapi.testclient import TestClient
 
 from schoon.formats.pictures import encode_png
 
-from .conftest import Shot
+from ..shot import Shot
 
 
 def sheet(client: TestClient) -> str:

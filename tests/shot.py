@@ -1,18 +1,12 @@
-"""A client of the application, and a small shot to work on."""
+"""A small shot to work on, taken in through the pages."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import cv2
 import numpy as np
-import pytest
 from fastapi.testclient import TestClient
 
 from schoon.formats.pictures import encode_png
-from schoon.settings import Settings
-from schoon.store import Store
-from schoon.web.app import create_app
 
 
 def rough(shift: int = 0) -> bytes:
@@ -23,16 +17,6 @@ def rough(shift: int = 0) -> bytes:
     cv2.circle(picture, (x + 25, 95), 18, (50, 50, 50), 3, cv2.LINE_AA)
     cv2.ellipse(picture, (x, 140), (40, 22), 0, 0, 360, (50, 50, 50), 3, cv2.LINE_AA)
     return encode_png(picture)
-
-
-@pytest.fixture
-def client(store: Store, settings: Settings) -> Iterator[TestClient]:
-    app = create_app(store, settings)
-    # The runner is driven by hand, so that a test sees each state between.
-    app.state.runner.start = lambda: None
-    app.state.runner.wake = lambda: None
-    with TestClient(app, headers={"accept": "application/json"}) as client:
-        yield client
 
 
 class Shot:
@@ -85,8 +69,3 @@ class Shot:
         assert answer.status_code == 200, answer.text
         self.client.app.state.runner.run_open()
         return self.client.get(f"/api/jobs/{answer.json()['id']}").json()
-
-
-@pytest.fixture
-def shot(client: TestClient) -> Shot:
-    return Shot(client)

@@ -1,0 +1,154 @@
+"""The job runner: what people do meanwhile stands, a stopped job leaves nothing half-done, faults are said."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping, Sequence
+
+import pytest
+
+from schoon.core.paint import Painting, carry, track
+from schoon.core.patches import Patches
+from schoon.jobs import runner
+from schoon.store import Store
+
+from ..conftest import table_counts
+from ..shot import Shot
+
+EYE, FACE = [181, 95], [100, 100]
+
+
+@pytest.fixture
+def painted(shot: Shot) -> Shot:
+    """The first drawing is cleaned and painted, the others are cleaned."""
+    shot.job("clean")
+    shot.edit(1, "pour", points=[EYE], pot=1)
+    shot.edit(1, "pour", points=[FACE], pot=2)
+    return shot
+
+
+def meanwhile(monkeypatch: pytest.MonkeyPatch, act: Callable[[], object]) -> None:
+    """Something happens while paint is carried: after it was read and before it is saved."""
+
+    def computed(
+        drawings: Sequence[Patches],
+        given: Mapping[int, Painting],
+        progress: Callable[[int, Painting], None] | None = None,
+    ) -> dict[int, Painting]:
+        act()
+        return carry(drawings, given, progress)
+
+    monkeypatch.setattr(runner, "carry", computed)
+
+
+def carried(shot: Shot, number: int) -> list[str]:
+    return [paint["by"] for paint in shot.patches(number)["paint"].values()]
+
+
+def test_a_drawing_changed_while_paint_is_carried_stays_and_is_named(
+    painted: Shot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    meanwhile(monkeypatch, lambda: painted.edit(2, "pour", points=[[EYE[0] + 6, EYE[1]]], pot=2))
+    job = painted.job("carry")
+    assert job["state"] == "done"
+    assert "1 drawing changed meanwhile and left alone (2)" in job["message"]
+    assert carried(painted, 2) == ["hand"]
+    assert "carried" in carried(painted, 3)
+    monkeypatch.undo()
+    assert "meanwhile" not in painted.job("carry")["message"]
+    assert carried(painted, 2).count("hand") == 1
+    assert "carried" in carried(painted, 2)
+
+
+def test_a_carry_that_is_cancelled_changes_no_drawing(
+    painted: Shot, store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def cancel() -> None:
+        with store.transaction() as cursor:
+            cursor.execute("SELECT id FROM jobs WHERE kind = 'carry'")
+            job = cursor.fetchone()["id"]
+        assert painted.client.post(f"/api/jobs/{job}/cancel").status_code == 200
+
+    before = table_counts(store)
+    meanwhile(monkeypatch, cancel)
+    assert painted.job("carry")["state"] == "cancelled"
+    assert carried(painted, 2) == carried(painted, 3) == []
+    after = table_counts(store)
+    assert {name for name in before if before[name] != after[name]} <= {"jobs", "job_items"}
+
+
+def test_an_error_of_the_program_is_said_and_the_next_job_runs(
+    painted: Shot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def breaks() -> None:
+        raise ZeroDivisionError("no patch to divide by")
+
+    meanwhile(monkeypatch, breaks)
+    job = painted.job("carry")
+    assert job["state"] == "failed"
+    assert "no patch to divide by" in job["message"]
+    assert carried(painted, 2) == []
+    monkeypatch.undo()
+    assert painted.job("carry")["state"] == "done"
+    assert "carried" in carried(painted, 2)
+
+
+def test_a_drawing_changed_while_a_patch_is_followed_stays(
+    painted: Shot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def followed(*given: object, **named: object) -> object:
+        painted.edit(3, "pour", points=[[EYE[0] + 12, EYE[1]]], pot=2)
+        return track(*given, **named)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(runner, "track", followed)
+    job = painted.job("track", source=painted.ids[0], at=EYE, pot=2)
+    assert job["state"] == "done"
+    assert "1 changed meanwhile" in job["message"]
+    assert carried(painted, 3) == ["hand"]
+    assert carried(painted, 2) == ["carried"]
+
+
+def nearest(shot: Shot, number: int, at: list[int]) -> tuple[int, str]:
+    """Pot of the painted patch nearest to a place, and who painted it."""
+    shown = shot.patches(number)
+    painted = [
+        (p["at"], shown["paint"][str(p["n"])]) for p in shown["patches"] if str(p["n"]) in shown["paint"]
+    ]
+    _, paint = min(painted, key=lambda one: (one[0][0] - at[0]) ** 2 + (one[0][1] - at[1]) ** 2)
+    return paint["pot"], paint["by"]
+
+
+def test_carrying_again_follows_a_correction(painted: Shot) -> None:
+    eye = [EYE[0] + 6, EYE[1]]
+    painted.job("carry")
+    assert nearest(painted, 2, eye) == (1, "carried")
+    painted.edit(1, "pour", points=[EYE], pot=2)
+    painted.job("carry")
+    assert nearest(painted, 2, eye) == (2, "carried")
+
+
+def test_carrying_twice_makes_no_second_revision(painted: Shot) -> None:
+    start = painted.client.post
+    for _ in range(2):
+        assert start("/api/levels/1/jobs", json={"kind": "carry"}).status_code == 200
+    painted.client.app.state.runner.run_open()
+    once = [painted.drawing(n)["revision"] for n in (1, 2, 3)]
+    painted.job("carry")
+    assert [painted.drawing(n)["revision"] for n in (1, 2, 3)] == once
+    undone = start(f"/api/drawings/{painted.ids[1]}/undo").json()["drawings"]
+    assert painted.ids[1] in undone
+    assert carried(painted, 2) == []
+
+
+def test_the_runner_works_in_the_background_and_stops(painted: Shot) -> None:
+    own = runner.Runner(painted.client.app.state.store, painted.client.app.state.settings)
+    job = painted.client.post("/api/levels/1/jobs", json={"kind": "carry"}).json()["id"]
+    own.start()
+    own.wake()
+    until = time.monotonic() + 60
+    while painted.client.get(f"/api/jobs/{job}").json()["state"] not in ("done", "failed"):
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    own.stop()
+    assert "carried" in carried(painted, 2)
+    assert painted.client.get(f"/api/jobs/{job}").json()["state"] == "done"
