@@ -78,6 +78,15 @@ def for_storage(name: str, body: bytes) -> tuple[bytes, str, int, int, NDArray[n
     return body, mime, pixels.shape[1], pixels.shape[0], pixels
 
 
+def small_png(pixels: NDArray[np.uint8], width: int) -> bytes:
+    """A picture scaled down to `width` px as PNG."""
+    picture = Image.fromarray(pixels)
+    picture.thumbnail((width, LARGEST_SIDE), Image.Resampling.BOX)
+    body = io.BytesIO()
+    picture.save(body, "PNG")
+    return body.getvalue()
+
+
 def encode_png(pixels: NDArray[np.generic], level: int = 4) -> bytes:
     """PNG bytes of a grey (8 or 16 bit), RGB or RGBA picture."""
     out = io.BytesIO()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import secrets
 import shutil
 import time
@@ -13,6 +14,7 @@ from fastapi.responses import HTMLResponse, JSONResponse
 
 from ...core import exposure
 from ...errors import Refusal
+from ...formats.pictures import decode, small_png
 from ...formats.sequences import Incoming, Report, inspect
 from ...settings import Settings
 from ...store import models, pictures, productions
@@ -23,6 +25,9 @@ router = APIRouter()
 
 _KEEP = 6 * 3600.0
 """Seconds uploaded files wait for the decision."""
+
+_SEEN, _SMALL = 24, 200
+"""How many pictures are shown before they are taken in, and their width in px."""
 
 
 @router.get("/productions/{production_id}/take-in", response_class=HTMLResponse)
@@ -44,7 +49,14 @@ def check(request: Request, settings: SettingsDep, files: list[UploadFile]) -> H
     if not report.problems:
         token = _set_aside(settings, bodies)
     repeats = len(report.pictures) - len(exposure.from_repeats([p.content for p in report.pictures]))
-    return page(request, "take_in_report.html", report=report, token=token, repeats=repeats)
+    seen = {} if report.problems else {p.number: _small(p) for p in report.pictures[:_SEEN]}
+    return page(request, "take_in_report.html", report=report, token=token, repeats=repeats, seen=seen)
+
+
+def _small(picture: Incoming) -> str:
+    """A picture small enough to lie in the page, as a data address."""
+    body = small_png(decode(picture.name, picture.body), _SMALL)
+    return "data:image/png;base64," + base64.b64encode(body).decode()
 
 
 @router.post("/productions/{production_id}/take-in")
