@@ -109,6 +109,20 @@ def test_the_only_key_with_a_patch_left_out_keeps_what_it_has() -> None:
     assert all(result[k] for k in (1, 2))
 
 
+def test_what_nobody_has_decided_never_becomes_certain() -> None:
+    """An eye left open in the key stays a question through the whole run, however alone a pot is round it."""
+    steps = [0.0, 4.0, 8.0, 12.0, 16.0, 20.0]
+    drawings = [figure(step) for step in steps]
+    bare = {drawings[0].background: Paint(NOTHING)}
+    key = {n: Paint(GREEN) for n in key_of(drawings[0])} | bare
+    del key[drawings[0].at(250, 100)]
+    result = carry(drawings, {0: key})
+    for step, patches, painting in zip(steps[1:], drawings[1:], list(result.values())[1:], strict=True):
+        left = painting.get(patches.at(250 + step, 100))
+        assert left is None or left.unsure
+        assert not painting[patches.at(230 + step, 210)].unsure
+
+
 def test_two_keys_are_both_asked() -> None:
     drawings = [figure(10.0 * k) for k in range(5)]
     late = {n: Paint(BLUE if p.pot == GREEN else p.pot) for n, p in key_of(drawings[4], 40).items()}

@@ -72,7 +72,8 @@ class _Votes:
         self.target, self.pots, self.missing = target, pots, missing
         self.row = {pot: k for k, pot in enumerate(pots)}
         self.votes = np.zeros((len(pots), target.count + 1))
-        self.doubts = np.zeros_like(self.votes)
+        self.doubts, self.unlike = np.zeros_like(self.votes), np.zeros_like(self.votes)
+        self.undecided = np.zeros(target.count + 1)
         self.weight = self.kin = 0.0
         self.best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {}
         self.joined: dict[int, tuple[tuple[int, float, float], ...]] = {}
@@ -87,8 +88,11 @@ class _Votes:
         self.kin += trust * found.kin
         rows, doubt = self._rows(source.painting, source.patches.count)
         share = found.likely * (1.0 - 0.7 * doubt)[:, None] * trust
-        # What was doubtful there does not become certain by being carried on.
-        inherited = np.clip(np.maximum(doubt[:, None], 1.0 - found.mutual / _MUTUAL), 0, 1)
+        unlike = np.clip(np.maximum(doubt[:, None], 1.0 - found.mutual / _MUTUAL), 0, 1)
+        # Nobody has decided what lies there: no pot may win because it is the only one heard.
+        nobody = rows < 0
+        nobody[0] = False
+        self.undecided += found.likely[nobody].sum(axis=0) * trust
         if source.trust >= 1.0:
             for patch in self.missing:
                 if patch not in self.joined and patch != self.target.background:
@@ -99,7 +103,8 @@ class _Votes:
                 continue
             part = share[members]
             self.votes[row] += part.sum(axis=0)
-            self.doubts[row] += (part * inherited[members]).sum(axis=0)
+            self.doubts[row] += doubt[members] @ part
+            self.unlike[row] += (part * unlike[members]).sum(axis=0)
             strongest = part.argmax(axis=0)
             for patch in self.missing:
                 value = float(part[strongest[patch], patch])
@@ -110,15 +115,19 @@ class _Votes:
         """The pot that most speaks for, with its doubt, for each missing patch that anything is said of."""
         kin = self.kin / max(self.weight, 1e-9)
         inherited = self.doubts / np.maximum(self.votes, 1e-9)
+        unlike = self.unlike / np.maximum(self.votes, 1e-9)
         votes = self.votes / max(self.weight, 1e-9)
+        undecided = self.undecided / max(self.weight, 1e-9)
         if NOTHING in self.row:
             inside = np.arange(self.target.count + 1) != self.target.background
             votes[self.row[NOTHING], inside] *= _BARE + (1 - _BARE) * kin
-        votes = self._with_lines(votes, inherited, kin, given, parting)
+        votes = self._with_lines(votes, unlike, kin, given, parting)
         result: Painting = {}
         for patch in self.missing:
             if votes[:, patch].any():
-                paint = self._decided(patch, votes[:, patch], inherited[:, patch], kin)
+                paint = self._decided(
+                    patch, votes[:, patch], inherited[:, patch], unlike[:, patch], undecided[patch], kin
+                )
                 if self.joined.get(patch):
                     paint = replace(paint, doubt=max(paint.doubt, _RUNS_TOGETHER), joined=self.joined[patch])
                 result[patch] = paint
@@ -127,7 +136,7 @@ class _Votes:
     def _with_lines(
         self,
         votes: NDArray[np.float64],
-        inherited: NDArray[np.float64],
+        unlike: NDArray[np.float64],
         kin: float,
         given: Painting,
         parting: Parting,
@@ -143,22 +152,32 @@ class _Votes:
         beside = parting.beside(self.target, now / np.maximum(now.sum(axis=0), 1e-9))
         chance = votes + open_share * rest * (0.5 * beside + 0.5 / len(votes))
         chance = np.where(rows >= 0, certain, chance)
-        listens = np.take_along_axis(inherited, votes.argmax(axis=0)[None], 0)[0]
+        listens = np.take_along_axis(unlike, votes.argmax(axis=0)[None], 0)[0]
         told = chance * parting.told(self.target, chance) ** np.maximum(listens, rest)
         return np.asarray(told * chance.sum(axis=0) / np.maximum(told.sum(axis=0), 1e-12))
 
     def _decided(
-        self, patch: int, votes: NDArray[np.float64], inherited: NDArray[np.float64], kin: float
+        self,
+        patch: int,
+        votes: NDArray[np.float64],
+        inherited: NDArray[np.float64],
+        unlike: NDArray[np.float64],
+        undecided: float,
+        kin: float,
     ) -> Paint:
+        """One patch; arrays are (pots,). inherited: doubt of the paint it comes from. unlike: the greater of that and
+        of the matches. undecided: how much speaks for patches that nobody has decided."""
         first = int(votes.argmax())
         second = float(np.partition(votes, -2)[-2]) if len(votes) > 1 else 0.0
         # Unsure when another pot comes close, and when even the best has little behind it.
         margin = (votes[first] - second) / votes[first]
         doubt = float(np.clip(1.0 - margin * min(1.0, votes[first] / 0.45), 0, 1))
-        doubt = max(doubt, float(inherited[first]))
+        doubt = max(doubt, float(unlike[first]))
         # In a run one of the few pots about is right: where place, borders and lines leave one only, that is it.
-        only = float(np.clip((votes[first] / votes.sum() - _LEADS) / (_ALONE - _LEADS), 0, 1))
-        doubt *= 1 - _RELIEF * kin * only
+        share = votes[first] / (votes.sum() + undecided)
+        only = float(np.clip((share - _LEADS) / (_ALONE - _LEADS), 0, 1))
+        # What was doubtful there does not become certain by being carried on.
+        doubt = max(doubt * (1 - _RELIEF * kin * only), float(inherited[first]))
         _, source = self.best.get((first, patch), (0.0, None))
         ranked = np.argsort(-votes, kind="stable")[1 : 1 + _OTHERS]
         others = tuple(self.pots[k] for k in ranked if votes[k] > 0.02 * votes[first])
