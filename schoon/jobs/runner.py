@@ -398,7 +398,10 @@ class Runner:
                 patches = lined.patches[k]
                 spots = [s for s in lined.sheets[k].spots if patches.at(*s.at) != target]
                 there = [s for s in lined.sheets[k].spots if patches.at(*s.at) == target]
-                if k != start and any(s.by == "hand" and s.pot != settings["pot"] for s in there):
+                keep = set(settings.get("keep", ()))
+                if k != start and any(
+                    (s.by == "hand" or s.pot in keep) and s.pot != settings["pot"] for s in there
+                ):
                     kept += 1
                     continue
                 at = (float(patches.anchors[target][0]), float(patches.anchors[target][1]))
@@ -410,13 +413,14 @@ class Runner:
                     revisions.revise(cursor, now, action, paint=document)
                 poured += 1
         words = f"poured into {_drawings(poured)} of {len(lined.rows)}"
-        words += f"; {kept} painted by hand stay" if kept else ""
+        words += f"; {kept} painted by hand or locked stay" if kept else ""
         return words + (f"; {changed} changed meanwhile and were left alone" if changed else "")
 
     def _carry(self, job: Row) -> str:
         lined = self._lined(job)
         rows, sheets, drawings = lined.rows, lined.sheets, lined.patches
-        painted = {k: _by_hand(painting_of(sheet.spots, drawings[k])) for k, sheet in enumerate(sheets)}
+        keep = set(job["settings"].get("keep", ()))
+        painted = {k: _given(painting_of(sheet.spots, drawings[k]), keep) for k, sheet in enumerate(sheets)}
         if not any(painted.values()):
             raise Refusal("No drawing is painted yet; paint one drawing, then carry its paint to the others")
         # Paint on a background that nobody painted is the outside: it stays bare everywhere.
@@ -455,6 +459,9 @@ class Runner:
                     for p, paint in painting.items()
                     if paint.source
                 }
+                for spot in sheets[k].spots:
+                    if spot.pot in keep and spot.source:
+                        sources.setdefault(drawings[k].at(*spot.at), spot.source)
                 spots = spots_of(painting, drawings[k], sources)  # type: ignore[arg-type]
                 name = revisions.put_document(cursor, paint_document(spots))
                 if name != now["paint"]:
@@ -577,8 +584,9 @@ def _json(content: Any) -> bytes:
     return json.dumps(content).encode()
 
 
-def _by_hand(painting: Painting) -> Painting:
-    return {patch: paint for patch, paint in painting.items() if paint.by == "hand"}
+def _given(painting: Painting, keep: set[int]) -> Painting:
+    """What a hand painted, and what carries a pot that is kept as it is."""
+    return {patch: paint for patch, paint in painting.items() if paint.by == "hand" or paint.pot in keep}
 
 
 def _size(shot: Row) -> tuple[int, int]:

@@ -127,6 +127,19 @@ def test_carrying_again_follows_a_correction(painted: Shot) -> None:
     assert nearest(painted, 2, eye) == (2, "carried")
 
 
+def test_a_locked_pot_stays_when_paint_is_carried_again(painted: Shot) -> None:
+    eye = [EYE[0] + 6, EYE[1]]
+    painted.job("carry")
+    painted.edit(1, "pour", points=[EYE], pot=2)
+    painted.job("carry", keep=[1])
+    assert nearest(painted, 2, eye) == (1, "carried")
+    job = painted.job("track", source=painted.ids[0], at=EYE, pot=2, keep=[1])
+    assert "by hand or locked stay" in job["message"]
+    assert nearest(painted, 2, eye) == (1, "carried")
+    painted.job("track", source=painted.ids[0], at=EYE, pot=2)
+    assert nearest(painted, 2, eye) == (2, "carried")
+
+
 def test_carrying_twice_makes_no_second_revision(painted: Shot) -> None:
     start = painted.client.post
     for _ in range(2):

@@ -160,7 +160,7 @@ def test_a_pot_follows_one_patch_through_the_run_and_hand_paint_stays(shot: Shot
     shot.edit(3, "pour", points=[[175 + 18, 95]], pot=2)
     job = shot.job("track", source=shot.ids[0], at=[181, 95], pot=1)
     assert job["state"] == "done", job
-    assert job["message"] == "poured into 2 drawings of 3; 1 painted by hand stay"
+    assert job["message"] == "poured into 2 drawings of 3; 1 painted by hand or locked stay"
     eyes = [next(iter(shot.patches(k)["paint"].values())) for k in (1, 2, 3)]
     assert [(eye["pot"], eye["by"]) for eye in eyes] == [(1, "hand"), (1, "carried"), (2, "hand")]
     undone = shot.client.post(f"/api/drawings/{shot.ids[0]}/undo").json()

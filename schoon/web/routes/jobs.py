@@ -42,7 +42,8 @@ class Reading(BaseModel):
 
 class NewJob(BaseModel):
     """drawings: ids to work on; None for the whole level. source: for fitting, the drawing whose strokes go to the
-    others, strokes: which of them, none for all. For following a patch: source, `at` in the patch, `pot`."""
+    others, strokes: which of them, none for all. For following a patch: source, `at` in the patch, `pot`. keep: locked
+    pots, whose paint stays when paint is carried or poured through the run."""
 
     kind: Literal["clean", "seal", "carry", "fit", "track"]
     drawings: list[int] | None = None
@@ -51,6 +52,7 @@ class NewJob(BaseModel):
     strokes: list[str] = Field(default_factory=list, max_length=5000)
     at: Annotated[list[float], Field(min_length=2, max_length=2)] | None = None
     pot: int | None = None
+    keep: list[int] = Field(default_factory=list, max_length=1000)
 
 
 @router.post("/api/levels/{level_id}/jobs")
@@ -90,6 +92,8 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
                 raise Refusal("Choose a pot and click the patch it is for")
             edits.check_pot(cursor, level_id, new.pot)
             settings = {"drawing": new.source, "at": new.at, "pot": new.pot}
+        if new.keep:
+            settings["keep"] = new.keep
         job_id = jobs.create(cursor, new.kind, level_id, [row["id"] for row in chosen], settings)
         answer = state_of(cursor, job_id)
     runner.wake()

@@ -216,8 +216,13 @@ export class Ledger {
 
   async act(act) {
     const { app } = this;
-    const cells = this.picked().map(([r, c]) => ({ drawing: app.data.run[c].id, pot: app.data.pots[r].id }));
+    let cells = this.picked().map(([r, c]) => ({ drawing: app.data.run[c].id, pot: app.data.pots[r].id }));
     let to = null;
+    if (act !== 'accept') {
+      const open = cells.filter((cell) => !this.stage.locked(cell.pot));
+      if (!open.length) { this.stage.closed(cells[0].pot); return; }
+      cells = open;
+    }
     if (act === 'pour') {
       to = this.stage.pot();
       if (cells.every((cell) => cell.pot === to)) { notice('Choose the other pot in the dock first, then pour it into these cells'); return; }

@@ -6,8 +6,9 @@ import { adopt } from '../drawings.js';
 const CROP = [124, 92];
 
 export class UnsureQueue {
-  constructor(app) {
+  constructor(app, stage) {
     this.app = app;
+    this.stage = stage;
     this.cards = null;
     this.at = 0;
     this.body = document.getElementById('ledge-body');
@@ -74,6 +75,8 @@ export class UnsureQueue {
     if (n !== null && card.pots[n] === undefined) { notice('There is no such proposal for this patch; pour the pot by hand'); return; }
     const { app } = this;
     const entry = app.byId.get(card.drawing);
+    // The first pot is the one it carries now: to accept it is no change.
+    if (n !== 0 && this.stage.closed(card.pots[0])) return;
     this.cards.splice(this.at, 1);
     this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
     const before = entry.revision;

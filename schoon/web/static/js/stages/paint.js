@@ -11,10 +11,18 @@ const VIEWS = { run: 'Run', ledger: 'Ledger', unsure: 'Unsure' };
 
 export function paintStage(app) {
   let pot = app.data.pots[0]?.id ?? null;
-  const locked = new Set();
+  const lockedIn = `pots-locked-${app.data.shot.level_id}`;
+  const locked = new Set(JSON.parse(localStorage[lockedIn] || '[]'));
   let alone = null;
   let garish = false;
   let view = sessionStorage.paintLedge in VIEWS ? sessionStorage.paintLedge : 'run';
+
+  // Says so if paint of this pot is not to be changed.
+  function closed(id) {
+    if (!locked.has(id)) return false;
+    notice(`${app.data.pots.find((p) => p.id === id)?.name} is locked; unlock it in the dock to paint over it`);
+    return true;
+  }
 
   function selectPot(id) {
     pot = id;
@@ -71,7 +79,7 @@ export function paintStage(app) {
           first ??= n;
           // Dragging never floods the outside: only a click on it does.
           if (!n || hit.has(n)) return;
-          if (locked.has(shapes.paint[n]?.pot)) { notice(`${app.data.pots.find((p) => p.id === shapes.paint[n].pot).name} is locked; unlock it in the dock to paint over it`); return; }
+          if (closed(shapes.paint[n]?.pot)) return;
           if (n === shapes.background && (hit.size || n !== first)) return;
           hit.add(n);
           const node = app.paper.patch(n);
@@ -114,9 +122,10 @@ export function paintStage(app) {
       const n = shapes && patchUnder(event, at);
       if (!n) return null;
       if (n === shapes.background) { notice('The outside has no track; choose a patch of the figure'); return null; }
+      if (closed(shapes.paint[n]?.pot)) return null;
       const where = shapes.patches.find((p) => p.n === n).at;
-      notice(`Following this patch through ${app.data.run.length} drawings; what a hand painted otherwise stays, and it can be undone as one`);
-      app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'track', source: app.current.id, at: where, pot });
+      notice(`Following this patch through ${app.data.run.length} drawings; what a hand painted otherwise${locked.size ? ' and locked pots stay' : ' stays'}, and it can be undone as one`);
+      app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'track', source: app.current.id, at: where, pot, keep: [...locked] });
       return null;
     },
   };
@@ -189,10 +198,15 @@ export function paintStage(app) {
     keys: 'F pour · C ring · T whole run · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
     help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'], ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'], ['B', 'unsure: areas run together, trace the leak at Seal'], ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off']],
     selectPot,
+    closed,
+    locked: (id) => locked.has(id),
     potWays: [['alone', 'alone'], ['lock', 'lock']],
     potWay(way, id) {
       if (way === 'alone') alone = alone === id ? null : id;
-      else if (!locked.delete(id)) locked.add(id);
+      else {
+        if (!locked.delete(id)) locked.add(id);
+        localStorage[lockedIn] = JSON.stringify([...locked]);
+      }
       showAlone();
     },
     drawn() { showAlone(); },
@@ -245,8 +259,8 @@ export function paintStage(app) {
         });
       }
       head.querySelector('#carry').addEventListener('click', () => {
-        notice(`Carrying paint from ${painted.length || 'no'} painted drawing${painted.length === 1 ? '' : 's'} to ${run.length}; what a hand painted stays, and it can be undone as one`);
-        app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'carry' });
+        notice(`Carrying paint from ${painted.length || 'no'} painted drawing${painted.length === 1 ? '' : 's'} to ${run.length}; what a hand painted${locked.size ? ' and locked pots stay' : ' stays'}, and it can be undone as one`);
+        app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'carry', keep: [...locked] });
       });
       const acts = head.querySelector('.acts-here');
       if (view === 'ledger') ledger.show(acts);
@@ -263,6 +277,6 @@ export function paintStage(app) {
     start() { selectPot(pot); },
   };
   const ledger = new Ledger(app, self);
-  const queue = new UnsureQueue(app);
+  const queue = new UnsureQueue(app, self);
   return self;
 }
