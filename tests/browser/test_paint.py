@@ -136,6 +136,28 @@ def test_a_pot_is_seen_alone_locked_and_in_test_colours(desk: Page) -> None:
     assert desk.evaluate(colour) == before
 
 
+def test_a_locked_pot_is_left_by_ledger_and_queue_and_stays_locked(desk: Page) -> None:
+    coat = desk.locator("#pots [data-pot]").first
+    coat.hover()
+    coat.get_by_role("button", name="lock Coat").click()
+    desk.get_by_role("tab", name="Unsure").click()
+    expect(desk.locator(".unsure-card")).to_have_count(1)
+    desk.locator("#paper").focus()
+    desk.keyboard.press("k")
+    expect(desk.locator("#notice")).to_contain_text("Coat is locked")
+    expect(desk.locator(".unsure-card")).to_have_count(1)
+    desk.get_by_role("tab", name="Ledger").click()
+    expect(desk.locator(".ledger .cell")).to_have_count(6)
+    desk.locator("#notice").evaluate("(node) => { node.textContent = ''; }")
+    desk.locator(".ledger").focus()
+    desk.keyboard.press("x")
+    expect(desk.locator("#notice")).to_contain_text("Coat is locked")
+    desk.wait_for_function("schoon.data.run[0].painted === 1")
+    desk.reload()
+    desk.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    expect(coat.locator('[data-way="lock"]')).to_have_attribute("aria-pressed", "true")
+
+
 def test_a_ring_and_the_whole_run_pour_many_at_once(desk: Page) -> None:
     desk.keyboard.press("x")
     desk.mouse.click(*on_screen(desk, 308, 270))
@@ -191,6 +213,26 @@ def test_levels_are_seen_alone_locked_and_stacked(desk: Page, store: Store) -> N
     box.get_by_role("link", name="Dusk sky").click()
     expect(desk.locator(".where")).to_contain_text("Dusk sky")
     assert desk.evaluate("schoon.data.run.length") == 1
+
+
+def test_a_level_is_put_aside_and_brought_back(desk: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        level = productions.add_level(cursor, 1, "Sky", None, None)
+        picture = pictures.put(cursor, rough(0), "image/png", *SIZE)
+        productions.fill_level(cursor, level, [(1, "key", picture)], {1: 1})
+    desk.reload()
+    desk.locator("#see-levels").click()
+    rows = desk.locator("#levels-list li")
+    expect(rows).to_have_count(2)
+    desk.get_by_role("button", name="put aside Sky").click()
+    expect(desk.locator("#levels-aside")).to_contain_text("Sky, 1 drawing, lies aside")
+    expect(rows).to_have_count(1)
+    # The last level stays.
+    expect(desk.get_by_role("button", name="put aside Pim")).to_be_disabled()
+    desk.get_by_role("button", name="Bring back Sky").click()
+    desk.wait_for_url(f"**?level={level}**")
+    expect(rows).to_have_count(2)
+    expect(rows.first).to_contain_text("Sky")
 
 
 def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> None:
