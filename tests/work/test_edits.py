@@ -1,0 +1,279 @@
+"""Edits of drawings: two windows lose nothing, every refusal changes nothing, what is done as one is undone as one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pytest
+
+from schoon.core.paint import NOTHING, Paint
+from schoon.core.seal import Stitch
+from schoon.core.strokes import Stroke
+from schoon.errors import NotFound, Refusal
+from schoon.formats.pictures import encode_png
+from schoon.store import Store, models, pictures, productions, revisions
+from schoon.work import edits
+from schoon.work.derived import sheet_patches
+from schoon.work.documents import Sheet, Spot, line_document, paint_document, painting_of, seal_document
+
+from ..conftest import table_counts
+from .test_work import box_sheet, side
+
+LEFT, RIGHT, OUTSIDE = (70.0, 80.0), (130.0, 80.0), (5.0, 5.0)
+
+
+@dataclass
+class Desk:
+    """A shot of three drawings of a box in two halves, with a model of two pots."""
+
+    store: Store
+    level: int
+    model: int
+    pots: tuple[int, int]
+    ids: list[int]
+
+    def do(self, what: Callable[..., object], *given: object) -> object:
+        with self.store.transaction() as cursor:
+            return what(cursor, *given)
+
+    def head(self, k: int = 0) -> int:
+        with self.store.transaction() as cursor:
+            return int(revisions.drawing(cursor, self.ids[k])["head"])
+
+    def sheet(self, k: int = 0) -> Sheet:
+        with self.store.transaction() as cursor:
+            return edits.load(cursor, self.ids[k])[1]
+
+    def pots_at(self, *places: tuple[float, float], k: int = 0) -> list[int | None]:
+        with self.store.transaction() as cursor:
+            row, sheet = edits.load(cursor, self.ids[k])
+        patches = sheet_patches(row["line"], sheet)
+        painting = painting_of(sheet.spots, patches)
+        found = [painting.get(patches.at(*place)) for place in places]
+        return [paint.pot if paint else None for paint in found]
+
+    def pour(
+        self, place: tuple[float, float], pot: int | None, base: int | None = None, k: int = 0
+    ) -> edits.Saved:
+        with self.store.transaction() as cursor:
+            return edits.pour(cursor, self.ids[k], base or self.head(k), [place], pot)
+
+    def put(self, k: int, **documents: object) -> None:
+        with self.store.transaction() as cursor:
+            names = {part: revisions.put_document(cursor, content) for part, content in documents.items()}
+            action = revisions.begin_action(cursor, "set up")
+            revisions.revise(cursor, revisions.drawing(cursor, self.ids[k]), action, **names)
+
+
+@pytest.fixture
+def desk(store: Store) -> Desk:
+    with store.transaction() as cursor:
+        production = productions.create(cursor, "Quay")
+        model = models.create(cursor, production, "Pim")
+        key = models.add_key(cursor, model, "Day", "#1d2b3a", "#ffffff", {})
+        pots = (
+            models.add_pot(cursor, model, "Coat", "#edb21f"),
+            models.add_pot(cursor, model, "Fur", "#8a5a3b"),
+        )
+        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", model, key)
+        rough = pictures.put(cursor, encode_png(np.full((160, 200, 3), 255, np.uint8)), "image/png", 200, 160)
+        productions.fill_shot(
+            cursor, shot, level, (200, 160), [(n, "key", rough) for n in (1, 2, 3)], {1: 1, 2: 2, 3: 3}, 3
+        )
+        ids = [row["id"] for row in productions.drawings(cursor, level)]
+    desk = Desk(store, level, model, pots, ids)
+    for k in range(3):
+        desk.put(k, line=line_document(box_sheet(True).strokes))
+    return desk
+
+
+def test_two_windows_keep_both_pours(desk: Desk) -> None:
+    base = desk.head()
+    first = desk.pour(LEFT, desk.pots[0], base)
+    second = desk.pour(RIGHT, desk.pots[1], base)
+    assert (first.merged, second.merged) == (False, True)
+    assert desk.pots_at(LEFT, RIGHT) == list(desk.pots)
+
+
+def test_paint_lifted_in_one_window_and_line_changed_in_the_other(desk: Desk) -> None:
+    desk.pour(LEFT, desk.pots[0])
+    base = desk.head()
+    desk.put(0, line=line_document(box_sheet(False).strokes))
+    saved = desk.pour(RIGHT, None, base)
+    assert saved.merged
+    # The halves are one patch now: lifting takes its paint.
+    assert desk.pots_at(LEFT, RIGHT) == [None, None]
+
+
+@pytest.mark.parametrize(
+    ("act", "error", "words"),
+    [
+        (lambda c, d: edits.pour(c, d.ids[0], None, [(500.0, 500.0)], d.pots[0]), Refusal, "no patch under"),
+        (lambda c, d: edits.pour(c, d.ids[0], None, [LEFT], 999), NotFound, "not in the model"),
+        (lambda c, d: edits.pour(c, 999, None, [LEFT], d.pots[0]), NotFound, "not there"),
+        (lambda c, d: edits.pour_within(c, d.ids[0], None, [(1, 1), (3, 1), (3, 3)], d.pots[0]), Refusal, "ring"),
+        (lambda c, d: edits.add_stitch(c, d.ids[0], None, np.array([[4.0, 4], [4, 4]])), Refusal, "two points"),
+        (lambda c, d: edits.add_stitch(c, d.ids[0], None, np.array([[4.0, 4], [np.nan, 4]])), Refusal, "two points"),
+        (lambda c, d: edits.delete_stitch(c, d.ids[0], None, "none"), NotFound, "not in the drawing"),
+        (lambda c, d: edits.judge_stitch(c, d.ids[0], None, "none", "taken"), NotFound, "look for gaps"),
+        (lambda c, d: edits.take_under(c, d.level, 0.9), Refusal, "No gap that waits"),
+        (lambda c, d: edits.set_specks(c, d.level, 6), Refusal, "already"),
+        (lambda c, d: edits.repaint(c, d.level, [(d.ids[0], d.pots[0])], "lift"), Refusal, "None of these cells"),
+        (lambda c, d: edits.repaint(c, d.level, [(d.ids[0], d.pots[0])], "pour", 999), NotFound, "not in the model"),
+        (lambda c, d: edits.delete_pot(c, d.model, d.pots[0], d.pots[0]), Refusal, "its own place"),
+    ],
+)  # fmt: skip
+def test_what_is_refused_leaves_no_row_behind(
+    desk: Desk, act: Callable[..., object], error: type[Exception], words: str
+) -> None:
+    before = table_counts(desk.store)
+    with pytest.raises(error, match=words):
+        desk.do(act, desk)
+    assert table_counts(desk.store) == before
+
+
+def test_a_drag_never_floods_the_outside_but_a_click_may(desk: Desk) -> None:
+    with desk.store.transaction() as cursor:
+        edits.pour(cursor, desk.ids[0], None, [LEFT, OUTSIDE, RIGHT], desk.pots[0])
+    assert desk.pots_at(LEFT, RIGHT, OUTSIDE) == [desk.pots[0], desk.pots[0], None]
+    desk.pour(OUTSIDE, desk.pots[1])
+    assert desk.pots_at(OUTSIDE) == [desk.pots[1]]
+
+
+def test_a_ring_fills_only_what_is_unpainted(desk: Desk) -> None:
+    desk.pour(LEFT, desk.pots[1])
+    ring = [(20.0, 20.0), (180.0, 20.0), (180.0, 150.0), (20.0, 150.0)]
+    with desk.store.transaction() as cursor:
+        saved, count = edits.pour_within(cursor, desk.ids[0], desk.head(), ring, desk.pots[0])
+    assert count == 1
+    assert not saved.merged
+    assert desk.pots_at(LEFT, RIGHT) == [desk.pots[1], desk.pots[0]]
+
+
+def test_bare_is_a_decision_and_not_the_same_as_unpainted(desk: Desk) -> None:
+    desk.pour(LEFT, NOTHING)
+    assert desk.pots_at(LEFT, RIGHT) == [NOTHING, None]
+    ring = [(20.0, 20.0), (180.0, 20.0), (180.0, 150.0), (20.0, 150.0)]
+    with desk.store.transaction() as cursor:
+        edits.pour_within(cursor, desk.ids[0], None, ring, desk.pots[0])
+    assert desk.pots_at(LEFT, RIGHT) == [NOTHING, desk.pots[0]]
+
+
+def test_the_ledger_acts_through_drawings_and_is_undone_as_one(desk: Desk) -> None:
+    for k in range(3):
+        desk.pour(LEFT, desk.pots[0], k=k)
+    heads = [desk.head(k) for k in range(3)]
+    with desk.store.transaction() as cursor:
+        done = edits.repaint(cursor, desk.level, [(i, desk.pots[0]) for i in desk.ids], "pour", desk.pots[1])
+    assert (done.drawings, done.patches) == (desk.ids, 3)
+    assert [desk.pots_at(LEFT, k=k) for k in range(3)] == [[desk.pots[1]]] * 3
+    with desk.store.transaction() as cursor:
+        revisions.undo(cursor, desk.ids[1])
+    assert [desk.head(k) for k in range(3)] == heads
+
+
+def test_accepting_makes_doubtful_paint_the_hands_own(desk: Desk) -> None:
+    spots = [Spot(LEFT, desk.pots[0], 0.9, "carried"), Spot(RIGHT, desk.pots[0], 0.1, "carried")]
+    desk.put(0, paint=paint_document(spots))
+    with desk.store.transaction() as cursor:
+        done = edits.repaint(cursor, desk.level, [(desk.ids[0], desk.pots[0])], "accept")
+    assert done.patches == 1
+    assert sorted((s.at, s.by, s.doubt) for s in desk.sheet().spots) == [
+        (LEFT, "hand", 0.0),
+        (RIGHT, "carried", 0.1),
+    ]
+
+
+def test_a_pot_in_use_goes_only_with_another_in_its_place(desk: Desk) -> None:
+    desk.pour(LEFT, desk.pots[0])
+    desk.pour(RIGHT, desk.pots[0], k=2)
+    with pytest.raises(Refusal, match="in use in Sign 1, 3"):
+        desk.do(edits.delete_pot, desk.model, desk.pots[0])
+    assert desk.do(edits.delete_pot, desk.model, desk.pots[0], desk.pots[1]) == 2
+    assert desk.pots_at(LEFT) == [desk.pots[1]]
+    with desk.store.transaction() as cursor:
+        assert [pot["id"] for pot in models.model(cursor, desk.model)["pots"]] == [desk.pots[1]]
+
+
+def gap(doubt: float, state: str = "open") -> Stitch:
+    return replace(Stitch(np.array([[100.0, 60.0], [100.0, 70.0]]), doubt, "two ends face"), state=state)
+
+
+def test_gaps_under_a_doubt_are_taken_through_the_level_as_one(desk: Desk) -> None:
+    for k, doubts in enumerate(((0.2, 0.8), (0.3,), (0.9,))):
+        desk.put(k, seal=seal_document([gap(d) for d in doubts] + [gap(0.1, "left")]))
+    heads = [desk.head(k) for k in range(3)]
+    assert desk.do(edits.take_under, desk.level, 0.5) == (desk.ids[:2], 2)
+    assert [s.state for s in desk.sheet(0).stitches] == ["taken", "open", "left"]
+    with desk.store.transaction() as cursor:
+        revisions.undo(cursor, desk.ids[0])
+    assert [desk.head(k) for k in range(3)] == heads
+
+
+def test_a_stitch_is_judged_decided_later_and_deleted(desk: Desk) -> None:
+    desk.put(0, seal=seal_document([gap(0.6)]))
+    stitch = desk.sheet().stitches[0]
+    for state, by in (("taken", "hand"), ("left", "hand"), ("open", "proposal")):
+        desk.do(edits.judge_stitch, desk.ids[0], desk.head(), stitch.id, state)
+        now = desk.sheet().stitches[0]
+        assert (now.state, now.by) == (state, by)
+    desk.do(edits.delete_stitch, desk.ids[0], desk.head(), stitch.id)
+    assert desk.sheet().stitches == []
+
+
+def test_a_stitch_by_hand_parts_paint(desk: Desk) -> None:
+    desk.put(0, line=line_document(box_sheet(False).strokes))
+    desk.do(edits.add_stitch, desk.ids[0], desk.head(), np.array([[100.0, 38.0], [100.0, 122.0]]))
+    desk.pour(LEFT, desk.pots[0])
+    assert desk.pots_at(LEFT, RIGHT) == [desk.pots[0], None]
+    stitch = desk.sheet().stitches[0]
+    desk.do(edits.delete_stitch, desk.ids[0], desk.head(), stitch.id)
+    assert desk.pots_at(LEFT, RIGHT) == [desk.pots[0], desk.pots[0]]
+
+
+def test_a_changed_line_marks_paint_that_met(desk: Desk) -> None:
+    """Halves of unlike pots that have become one patch keep one of them, in doubt."""
+    spots = [Spot(LEFT, desk.pots[0]), Spot(RIGHT, desk.pots[1])]
+    patches = sheet_patches("one", box_sheet(False))
+    (painting,) = painting_of(spots, patches).values()
+    assert painting.pot in desk.pots
+    assert painting.unsure
+    same = painting_of([replace(spot, pot=desk.pots[0]) for spot in spots], patches)
+    assert [(p.pot, p.unsure) for p in same.values()] == [(desk.pots[0], False)]
+
+
+def test_carried_paint_gives_way_to_a_hand_in_the_same_patch(desk: Desk) -> None:
+    spots = [Spot(LEFT, desk.pots[0], 0.1, "carried"), Spot(RIGHT, desk.pots[1])]
+    (painting,) = painting_of(spots, sheet_patches("one", box_sheet(False))).values()
+    assert painting == Paint(desk.pots[1], 1.0, "carried")
+
+
+def test_a_locked_level_refuses_and_says_its_name(desk: Desk) -> None:
+    desk.do(productions.lock_level, desk.level, True)
+    for act in (
+        lambda c: edits.pour(c, desk.ids[0], None, [LEFT], desk.pots[0]),
+        lambda c: edits.set_specks(c, desk.level, 40),
+        lambda c: edits.add_stitch(c, desk.ids[0], None, np.array([[1.0, 1], [9, 9]])),
+    ):
+        with pytest.raises(Refusal, match="The level Pim is locked"):
+            desk.do(act)
+
+
+def test_specks_keep_the_limit_through_later_edits(desk: Desk) -> None:
+    tiny = [
+        side((60, 60), (64, 60)),
+        side((64, 60), (64, 64)),
+        side((64, 64), (60, 64)),
+        side((60, 64), (60, 60)),
+    ]
+    wide: list[Stroke] = [replace(s, widths=np.full(2, 1.0)) for s in tiny]
+    desk.put(0, line=line_document([*box_sheet(True).strokes, *wide]))
+    with desk.store.transaction() as cursor:
+        assert desk.ids[0] in edits.set_specks(cursor, desk.level, 30)
+    desk.do(edits.add_stitch, desk.ids[0], desk.head(), np.array([[10.0, 10.0], [20.0, 20.0]]))
+    sheet = desk.sheet()
+    assert sheet.specks == 30
+    patches = sheet_patches("specks", sheet)
+    assert patches.at(62, 62) == patches.at(*LEFT)
