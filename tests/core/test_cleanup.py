@@ -141,3 +141,19 @@ def test_pressure_makes_the_weight() -> None:
     assert b > 1.4 * a
     (even,) = propose_strokes(rough)
     assert set(even.widths.tolist()) == {4.0}
+
+
+@pytest.mark.parametrize("width", [1, 2, 4, 7])
+@pytest.mark.parametrize("upright", [False, True])
+def test_a_single_straight_line_along_the_paper_is_found(width: int, upright: bool) -> None:
+    """Its bounding box is no broader than the line itself."""
+    picture = np.full((240, 320), 245, np.uint8)
+    picture[120 : 120 + width, 40:280] = 40
+    (stroke,) = propose_strokes(np.repeat((picture.T if upright else picture)[..., None], 3, axis=2))
+    points = sample(stroke)[0]
+    along, across = (points[:, 1], points[:, 0]) if upright else (points[:, 0], points[:, 1])
+    off = np.abs(across - (120 + width / 2))
+    assert off[(along > 56) & (along < 264)].max() < 1.5
+    assert off.max() < 4
+    assert along.min() == pytest.approx(40, abs=6)
+    assert along.max() == pytest.approx(280, abs=6)

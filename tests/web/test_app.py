@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import zipfile
 from typing import Any
@@ -297,3 +298,15 @@ def test_holds_and_kinds_are_set_on_the_sheet(shot: Shot) -> None:
     assert [s[:2] for s in spans] == [[1, 3], [4, 1], [5, 2]]
     shot.client.post(f"/api/drawings/{shot.ids[1]}/kind", json={"kind": "breakdown"})
     assert shot.run()["drawings"][1]["kind"] == "breakdown"
+
+
+def test_pictures_are_seen_before_they_are_taken_in(client: TestClient) -> None:
+    files = [("files", (f"p{k:02d}.png", rough(k), "image/png")) for k in range(26)]
+    page = client.post("/take-in/check", files=files).text
+    assert page.count('<img src="data:image/png;base64,') == 24
+    assert "p25.png" in page.split('class="order"')[1]
+    assert "p03.png" not in page.split('class="order"')[1]
+    body = base64.b64decode(page.split("base64,")[1].split('"')[0])
+    assert Image.open(io.BytesIO(body)).size == (200, 150)
+    broken = client.post("/take-in/check", files=[("files", ("p1.png", b"no picture", "image/png"))]).text
+    assert "data:image" not in broken

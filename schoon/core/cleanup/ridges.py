@@ -49,8 +49,9 @@ class Bank:
         marked = cv2.boundingRect((density > 0.02).astype(np.uint8))
         self._margin = int(np.ceil(3 * _ELONGATION * _WIDEST))
         x, y, w, h = marked
-        # Bare paper round the drawing answers nothing.
-        self._box = np.s_[y : y + h, x : x + w]
+        # Bare paper farther round the drawing answers nothing.
+        near = int(np.ceil(3 * _WIDEST))
+        self._box = np.s_[max(0, y - near) : y + h + near, max(0, x - near) : x + w + near]
         m = self._margin
         framed = cv2.copyMakeBorder(density[self._box], m, m, m, m, cv2.BORDER_REPLICATE)
         even = [2 * fft.next_fast_len(-(-n // 2), real=True) for n in framed.shape]
