@@ -138,3 +138,10 @@ def test_the_smallest_part_of_a_model_is_one_patch_of_a_pot() -> None:
     assert smallest(said) == (2, 0.01)
     assert smallest({}) is None
     assert smallest({4: said[4]}) is None
+
+
+def test_a_tiny_part_half_hidden_is_no_finding() -> None:
+    said = {1: Expected(1, 0.9), 2: Expected(1, 0.0005)}
+    for area, words in ((100, []), (9, []), (400, ["large"])):
+        found = {1: (1, 90_000), 2: (1, area)}
+        assert [r.what for r in compare(said, found) if r.pot == 2] == words

@@ -11,6 +11,9 @@ What = Literal["missing", "fewer", "more", "small", "large"]
 _SHARE_BAND = 1.6
 """Shares of the area may differ by this factor: a figure turns, and arms hide the coat."""
 
+_SHARE_SLACK = 0.002
+"""Shares of the area that may be missing or too much in any pot: a detail half hidden is no finding."""
+
 
 @dataclass(frozen=True)
 class Expected:
@@ -62,8 +65,8 @@ def compare(
             what: What = "missing" if not count else "fewer" if count < wanted.count else "more"
             remarks.append(Remark(pot, what, count, wanted.count))
         elif count and wanted.share:
-            if share > wanted.share * _SHARE_BAND:
+            if share > wanted.share * _SHARE_BAND + _SHARE_SLACK:
                 remarks.append(Remark(pot, "large", share, wanted.share))
-            elif share < wanted.share / _SHARE_BAND:
+            elif share < wanted.share / _SHARE_BAND - _SHARE_SLACK:
                 remarks.append(Remark(pot, "small", share, wanted.share))
     return remarks
