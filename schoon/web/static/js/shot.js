@@ -134,7 +134,7 @@ app.showWings = function showWings() {
     const url = app.viewUrl(entry, 380, stage.look);
     if (box.dataset.url !== url) {
       box.dataset.url = url;
-      box.innerHTML = `<span>${entry.number}</span><img src="${url}" alt="Drawing ${entry.number}">`;
+      box.innerHTML = `<span>${entry.number}</span><img fetchpriority="high" src="${url}" alt="Drawing ${entry.number}">`;
     }
     box.onclick = () => app.go(entry.id);
   }
