@@ -177,7 +177,9 @@ def put_aside(cursor: Cursor, level_id: int, aside: bool) -> None:
     own = shot_of_level(cursor, level_id)
     if aside == own["aside"]:
         return
-    if aside and len(levels(cursor, own["id"])) == 1:
+    # A locking read sees what another window has just done: the last two are not put aside at once.
+    cursor.execute("SELECT id FROM levels WHERE shot_id = %s AND NOT aside FOR UPDATE", (own["id"],))
+    if aside and len(cursor.fetchall()) == 1:
         raise Refusal(f"{own['level']} is the only level of this shot; a shot keeps one at least")
     cursor.execute("SELECT MAX(position) AS front FROM levels WHERE shot_id = %s", (own["id"],))
     front = int(_one(cursor, "This shot is not there any more")["front"])

@@ -110,9 +110,12 @@ export function sealStage(app) {
   // A quarter of the smallest part of the model keeps it through turns and perspective.
   async function showPart() {
     const entry = app.current;
-    if (partOf === `${entry.id}/${entry.revision}`) return;
-    partOf = `${entry.id}/${entry.revision}`;
-    try { part = await get(`/api/drawings/${entry.id}/smallest`); } catch { part = {}; }
+    const asked = `${entry.id}/${entry.revision}`;
+    if (partOf === asked) return;
+    partOf = asked;
+    const found = await get(`/api/drawings/${entry.id}/smallest`).catch(() => ({}));
+    if (partOf !== asked) return;
+    part = found;
     const button = document.getElementById('specks-part');
     const limit = Math.floor((part.area || 0) / 4);
     button.hidden = limit < 1;
