@@ -8,12 +8,15 @@ from collections.abc import Iterator
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from schoon.settings import Settings
 from schoon.store import Store
 from schoon.web.app import create_app
 from schoon.web.serve import free_port
+
+# Shared machines have slow moments; what is there at once is seen at once all the same.
+expect.set_options(timeout=20_000)
 
 FLAGS = [
     "--no-sandbox",
