@@ -384,6 +384,7 @@ class Runner:
             raise Refusal("The outside has no track; choose a patch of the figure") from error
         x, y = lined.patches[start].anchors[patch]
         source = (int(lined.rows[start]["id"]), float(x), float(y))
+        keep = set(settings.get("keep", ()))
         poured = kept = changed = 0
         with self.store.transaction() as cursor:
             for k, row in enumerate(lined.rows):
@@ -398,7 +399,6 @@ class Runner:
                 patches = lined.patches[k]
                 spots = [s for s in lined.sheets[k].spots if patches.at(*s.at) != target]
                 there = [s for s in lined.sheets[k].spots if patches.at(*s.at) == target]
-                keep = set(settings.get("keep", ()))
                 if k != start and any(
                     (s.by == "hand" or s.pot in keep) and s.pot != settings["pot"] for s in there
                 ):

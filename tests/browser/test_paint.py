@@ -235,6 +235,27 @@ def test_a_level_is_put_aside_and_brought_back(desk: Page, store: Store) -> None
     expect(rows.first).to_contain_text("Sky")
 
 
+def test_a_pot_is_renamed_in_its_place(desk: Page) -> None:
+    desk.goto("/models/1")
+    name = desk.locator(".pot-name").first
+    name.click()
+    field = desk.get_by_label("New name of Coat")
+    field.fill("Oilskin")
+    field.press("Escape")
+    expect(name).to_have_text("Coat")
+    name.press("Enter")
+    desk.get_by_label("New name of Coat").fill("Fur")
+    desk.get_by_label("New name of Coat").press("Enter")
+    expect(desk.locator("#notice")).to_contain_text("Fur")
+    expect(name).to_have_text("Coat")
+    name.click()
+    desk.get_by_label("New name of Coat").fill("Oilskin")
+    desk.get_by_label("New name of Coat").press("Enter")
+    expect(name).to_have_text("Oilskin")
+    desk.reload()
+    expect(name).to_have_text("Oilskin")
+
+
 def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> None:
     picture = np.full((300, 400, 3), 255, np.uint8)
     picture[60:240, 40:180] = (200, 40, 30)

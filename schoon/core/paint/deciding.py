@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -206,7 +206,7 @@ def _joined(
     found: Match, source: Source, target: Patches, patch: int
 ) -> tuple[tuple[int, float, float], ...]:
     """Areas of unlike pots that run together in a patch, as in `Paint`."""
-    painting: Mapping[int, Paint] = source.painting
+    painting = source.painting
     places = {
         painting[part].pot: (painting[part].pot, *at)
         for part, at in found.joined(source.patches, target, patch)

@@ -1,6 +1,7 @@
 // The stack of levels: the others are seen behind and before the drawing on the table; only its own level is worked on.
 
 import { notice, post } from './api.js';
+import { writeName } from './naming.js';
 import { make } from './paper.js';
 
 const $ = (id) => document.getElementById(id);
@@ -104,24 +105,15 @@ export class Levels {
   }
 
   rename(level, link) {
-    const input = Object.assign(document.createElement('input'), { value: level.name, maxLength: 60, size: 12, ariaLabel: `New name of ${level.name}` });
-    link.replaceWith(input);
-    input.focus();
-    input.select();
-    let over = false;
-    const done = async (keep) => {
-      if (over) return;
-      over = true;
-      if (keep && input.value.trim() && input.value !== level.name) {
-        try {
-          level.name = (await post(`/api/levels/${level.id}/about`, { name: input.value })).name.trim();
-          notice(`The level is called ${level.name}`);
-        } catch (error) { notice(error.message, true); }
-      }
-      this.list();
-    };
-    input.addEventListener('keydown', (event) => { event.stopPropagation(); if (event.key === 'Enter') done(true); if (event.key === 'Escape') done(false); });
-    input.addEventListener('blur', () => done(true));
+    writeName(link, {
+      now: level.name,
+      label: `New name of ${level.name}`,
+      save: async (name) => {
+        level.name = (await post(`/api/levels/${level.id}/about`, { name })).name.trim();
+        notice(`The level is called ${level.name}`);
+      },
+      after: () => this.list(),
+    });
   }
 
   async lock(level) {

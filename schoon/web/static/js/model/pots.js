@@ -1,6 +1,7 @@
 // The table of pots: colours and tones in each key, parts, what a whole figure has of each.
 
 import { notice, post } from '../api.js';
+import { writeName } from '../naming.js';
 
 // A colour changed here changes on every drawing that carries the pot.
 function wireWell(well) {
@@ -69,22 +70,12 @@ function moveToPart(row) {
 
 function rename(span) {
   const id = span.closest('tr').dataset.pot;
-  const input = Object.assign(document.createElement('input'), { value: span.textContent, maxLength: 60, size: 12 });
-  span.replaceWith(input);
-  input.focus();
-  input.select();
-  let over = false;
-  const done = async (keep) => {
-    if (over) return;
-    over = true;
-    if (keep && input.value.trim() && input.value !== span.textContent) {
-      try { span.textContent = (await post(`/api/models/${table.dataset.model}/pots/${id}/name`, { name: input.value })).name; } catch (error) { notice(error.message, true); }
-    }
-    input.replaceWith(span);
-    span.focus();
-  };
-  input.addEventListener('keydown', (event) => { if (event.key === 'Enter') done(true); if (event.key === 'Escape') done(false); });
-  input.addEventListener('blur', () => done(true));
+  writeName(span, {
+    now: span.textContent,
+    label: `New name of ${span.textContent}`,
+    save: async (name) => { span.textContent = (await post(`/api/models/${table.dataset.model}/pots/${id}/name`, { name })).name; },
+    after: (input) => { input.replaceWith(span); span.focus(); },
+  });
 }
 
 async function remove(row) {
