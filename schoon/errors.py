@@ -9,3 +9,15 @@ class Refusal(Exception):
 
 class NotFound(Refusal):
     """What was asked for is not there (any more)."""
+
+
+class Away(Exception):
+    """The database does not answer, or two changes waited for each other. Nothing was changed; it may be tried again."""
+
+
+class Full(Exception):
+    """The database can answer but not write: its disk is full or read-only. Nothing was changed."""
+
+
+class Damaged(Exception):
+    """Something the database names is not in it: it was harmed from outside. Nothing was changed."""

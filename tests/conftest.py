@@ -10,8 +10,9 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from schoon.jobs.pool import Pool
 from schoon.settings import Settings
-from schoon.store import LocalServer, Store
+from schoon.store import Cursor, LocalServer, Store
 from schoon.web.app import create_app
 
 from .shot import Shot
@@ -24,16 +25,24 @@ def server_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     if given:
         yield given
         return
-    server = LocalServer(tmp_path_factory.mktemp("home"))
+    server = LocalServer(tmp_path_factory.mktemp("home"), durable=False)
     yield server.start()
     server.stop()
 
 
+@pytest.fixture(scope="session")
+def pool() -> Iterator[Pool]:
+    """Workers for all tests: to start them takes longer than most of what they do."""
+    pool = Pool(2)
+    yield pool
+    pool.close()
+
+
 @pytest.fixture
-def database_url(server_url: str, request: pytest.FixtureRequest) -> Iterator[str]:
-    """The URL of an empty database."""
+def empty_database_url(server_url: str) -> Iterator[str]:
+    """The URL of a database without any table."""
     base, _, _ = server_url.rpartition("/")
-    name = f"schoon_test_{abs(hash(request.node.nodeid)) % 10**9}"
+    name = "schoon_test_empty"
     store = Store(server_url)
     with store.transaction() as cursor:
         cursor.execute(f"DROP DATABASE IF EXISTS {name}")
@@ -44,23 +53,64 @@ def database_url(server_url: str, request: pytest.FixtureRequest) -> Iterator[st
     store.close()
 
 
+@pytest.fixture(scope="session")
+def _migrated(server_url: str) -> tuple[str, list[str]]:
+    """The URL of a migrated database for all tests, and its tables."""
+    base, _, _ = server_url.rpartition("/")
+    name = "schoon_test"
+    main = Store(server_url)
+    with main.transaction() as cursor:
+        cursor.execute(f"DROP DATABASE IF EXISTS {name}")
+        cursor.execute(f"CREATE DATABASE {name} CHARACTER SET utf8mb4")
+    main.close()
+    store = Store(f"{base}/{name}")
+    store.migrate()
+    tables = [table for table in table_counts(store) if table != "migrations"]
+    store.close()
+    return f"{base}/{name}", tables
+
+
+@pytest.fixture
+def database_url(_migrated: tuple[str, list[str]]) -> str:
+    """The URL of a migrated database without any row."""
+    url, tables = _migrated
+    store = Store(url)
+    with store.transaction() as cursor:
+        cursor.execute("SET FOREIGN_KEY_CHECKS = 0")
+        for table in tables:
+            cursor.execute(f"SELECT 1 FROM {table} LIMIT 1")
+            if cursor.fetchone() or _counted(cursor, table):
+                cursor.execute(f"TRUNCATE TABLE {table}")
+    store.close()
+    return url
+
+
+def _counted(cursor: Cursor, table: str) -> bool:
+    """Whether ids of a table have begun to count."""
+    cursor.execute(
+        "SELECT AUTO_INCREMENT > 1 AS begun FROM information_schema.TABLES"
+        " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = %s",
+        (table,),
+    )
+    return bool(cursor.fetchone()["begun"])
+
+
 @pytest.fixture
 def store(database_url: str) -> Iterator[Store]:
     """An open store over an empty, migrated database."""
     store = Store(database_url)
-    store.migrate()
     yield store
     store.close()
 
 
 @pytest.fixture
 def settings(tmp_path: Path, database_url: str) -> Settings:
-    return Settings(home=tmp_path, database_url=database_url, workers=2)
+    return Settings(home=tmp_path, database_url=database_url, workers=2, hosts="testserver")
 
 
 @pytest.fixture
-def client(store: Store, settings: Settings) -> Iterator[TestClient]:
-    app = create_app(store, settings)
+def client(store: Store, settings: Settings, pool: Pool) -> Iterator[TestClient]:
+    app = create_app(store, settings, pool)
     # The runner is driven by hand, so that a test sees each state between.
     app.state.runner.start = lambda: None
     app.state.runner.wake = lambda: None

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
-from multiprocessing import get_context
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -15,7 +13,7 @@ from ..core.patches import Patches
 from ..core.strokes import Stroke, sample
 from ..formats.pictures import encode_png
 from ..jobs import Runner
-from ..jobs.tasks import single_threaded
+from ..jobs.pool import local_executor
 from ..store import Store, jobs, models, pictures, productions, revisions
 from ..work import edits, keys
 from ..work.derived import sheet_patches
@@ -40,113 +38,117 @@ def rough_png(drawing: DemoDrawing | FlagDrawing) -> bytes:
 
 
 def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> None:
-    """Brings the demo to its state, from wherever an earlier start left it. The runner must not be running."""
+    """Brings the demo to its state, from wherever an earlier start left it. The runner must not be running.
+
+    Each step is marked in the transaction that does it and never done again: once the demo is loaded it is the
+    artist's, like any other production. One that was there before steps were marked is left alone altogether.
+    """
     with store.transaction() as cursor:
+        if productions.step_done(cursor, _LOADED):
+            return
         there = any(row["name"] == PRODUCTION for row in productions.listing(cursor))
+        if there and not productions.step_done(cursor, _DRAWN):
+            productions.mark_step(cursor, _LOADED)
+            return
     if not there:
         say("Drawing Harbour Lights: 30 roughs and a model sheet …")
-        with ProcessPoolExecutor(workers, get_context("spawn"), initializer=single_threaded) as pool:
-            stair_roughs = pool.map(rough_png, stair())
-            lookout_roughs = pool.map(rough_png, lookout())
-            flag_roughs = pool.map(rough_png, flag(SIZE))
-            _store(store, list(stair_roughs), list(lookout_roughs))
-            _store_flag(store, list(flag_roughs))
-    with store.transaction() as cursor:
-        level = _level(cursor, "Stair")
-        rows = productions.drawings(cursor, level) if level else []
-        waiting = jobs.open_jobs(cursor)
-    if level and rows and (waiting or not any(row["head"] for row in rows)):
-        say("Cleaning and sealing the shot Stair …")
-        if not waiting:
-            with store.transaction() as cursor:
-                jobs.create(cursor, "clean", level, [row["id"] for row in rows], {})
-        runner.run_open()
-        _assign_parts(store, level)
-        say("Painting its keys and carrying the paint …")
-        _paint_keys(store, level)
+        with local_executor(workers) as pool:
+            roughs = [list(pool.map(rough_png, drawings)) for drawings in (stair(), lookout(), flag(SIZE))]
         with store.transaction() as cursor:
-            jobs.create(cursor, "carry", level, [row["id"] for row in rows], {})
-            row, sheet = edits.load(cursor, rows[0]["id"])
-            keys.expect_as_in(cursor, productions.shot_of_level(cursor, level)["model_id"], row, sheet)
-        runner.run_open()
-        _paint_flag(store, runner)
+            _store(cursor, roughs[0], roughs[1])
+            _store_flag(cursor, roughs[2])
+            productions.mark_step(cursor, _DRAWN)
+    say("Cleaning and sealing the shot Stair …")
+    stairs, flags = _levels(store)
+    _once(store, "demo: cleaned", lambda cursor: _clean(cursor, stairs, flags))
+    runner.run_open()
+    say("Painting its keys and carrying the paint …")
+    _once(store, "demo: painted", lambda cursor: _paint(cursor, stairs, flags))
+    runner.run_open()
+    _once(store, _LOADED, lambda cursor: None)
 
 
-def _level(cursor: productions.Cursor, shot: str) -> int | None:
-    return next((row["level_id"] for row in productions.shots(cursor) if row["name"] == shot), None)
+_DRAWN, _LOADED = "demo: drawn", "demo: loaded"
 
 
-def _store(store: Store, stair_roughs: list[bytes], lookout_roughs: list[bytes]) -> None:
+def _once(store: Store, step: str, act: Callable[[productions.Cursor], None]) -> None:
+    """Does a step and marks it, both or neither; nothing if it was done before."""
     with store.transaction() as cursor:
-        production = productions.create(cursor, PRODUCTION)
-        model = models.create(cursor, production, "Pim", 4.0)
-        pots = {
-            name: models.add_pot(cursor, model, name, colour, PARTS[name]) for name, colour in POTS.items()
-        }
-        models.describe_pot(cursor, model, pots["Glass"], {"opacity": 80})
-        keys = [
-            models.add_key(
-                cursor, model, name, ink, backdrop, {pots[p]: c for p, c in key_colours(name).items()}
-            )
-            for name, (ink, backdrop) in KEYS.items()
-        ]
-        for caption, pixels in sheet_pictures():
-            body = encode_png(pixels)
-            sha = pictures.put(cursor, body, "image/png", pixels.shape[1], pixels.shape[0])
-            models.add_picture(cursor, model, caption, sha)
-        for name, drawings, roughs in (
-            ("Stair", stair(), stair_roughs),
-            ("Lookout", lookout(), lookout_roughs),
-        ):
-            shot, level = productions.create_shot(cursor, production, name, 24, "Pim", model, keys[0])
-            rows = [
-                (d.number, d.kind, pictures.put(cursor, body, "image/png", *SIZE))
-                for d, body in zip(drawings, roughs, strict=True)
-            ]
-            starts = {1 + 2 * k: d.number for k, d in enumerate(drawings)}
-            productions.fill_shot(cursor, shot, level, SIZE, rows, starts, 2 * len(drawings))
+        if productions.step_done(cursor, step):
+            return
+        act(cursor)
+        productions.mark_step(cursor, step)
 
 
-def _store_flag(store: Store, roughs: list[bytes]) -> None:
-    """The flag as a level behind Pim, with its own model; its cycle repeats to the end of the shot."""
+def _levels(store: Store) -> tuple[int, int]:
+    """The levels Pim and Flag of the shot Stair."""
     with store.transaction() as cursor:
         shot = next(row for row in productions.shots(cursor) if row["name"] == "Stair")
-        model = models.create(cursor, shot["production_id"], "Flag", 4.0)
-        pots = {name: models.add_pot(cursor, model, name, colour) for name, colour in FLAG_POTS.items()}
-        key = models.add_key(
-            cursor, model, "Noon quay", *KEYS["Noon quay"], {pots[n]: c for n, c in FLAG_POTS.items()}
-        )
-        level = productions.add_level(cursor, shot["id"], "Flag", model, key)
-        drawings = flag(SIZE)
+        by_name = {row["name"]: row["id"] for row in productions.levels(cursor, shot["id"])}
+    return by_name["Pim"], by_name["Flag"]
+
+
+def _clean(cursor: productions.Cursor, stairs: int, flags: int) -> None:
+    for level in (stairs, flags):
+        drawings = [row["id"] for row in productions.drawings(cursor, level)]
+        jobs.create(cursor, "clean", level, drawings, {})
+
+
+def _paint(cursor: productions.Cursor, stairs: int, flags: int) -> None:
+    """What a person would do: names the parts, paints the keys, and has the paint carried."""
+    _assign_parts(cursor, stairs)
+    _paint_keys(cursor, stairs, {d.number: d.truth() for d in stair() if d.number in KEYS_BY_HAND})
+    _paint_keys(cursor, flags, {1: flag(SIZE)[0].truth()})
+    row, sheet = edits.load(cursor, productions.drawings(cursor, stairs)[0]["id"])
+    keys.expect_as_in(cursor, productions.shot_of_level(cursor, stairs)["model_id"], row, sheet)
+    for level in (stairs, flags):
+        drawings = [row["id"] for row in productions.drawings(cursor, level)]
+        jobs.create(cursor, "carry", level, drawings, {})
+
+
+def _store(cursor: productions.Cursor, stair_roughs: list[bytes], lookout_roughs: list[bytes]) -> None:
+    production = productions.create(cursor, PRODUCTION)
+    model = models.create(cursor, production, "Pim", 4.0)
+    pots = {name: models.add_pot(cursor, model, name, colour, PARTS[name]) for name, colour in POTS.items()}
+    models.describe_pot(cursor, model, pots["Glass"], {"opacity": 80})
+    keys = [
+        models.add_key(cursor, model, name, ink, backdrop, {pots[p]: c for p, c in key_colours(name).items()})
+        for name, (ink, backdrop) in KEYS.items()
+    ]
+    for caption, pixels in sheet_pictures():
+        body = encode_png(pixels)
+        sha = pictures.put(cursor, body, "image/png", pixels.shape[1], pixels.shape[0])
+        models.add_picture(cursor, model, caption, sha)
+    for name, drawings, roughs in (
+        ("Stair", stair(), stair_roughs),
+        ("Lookout", lookout(), lookout_roughs),
+    ):
+        shot, level = productions.create_shot(cursor, production, name, 24, "Pim", model, keys[0])
         rows = [
             (d.number, d.kind, pictures.put(cursor, body, "image/png", *SIZE))
             for d, body in zip(drawings, roughs, strict=True)
         ]
-        starts = {frame: 1 + (frame // 2) % len(drawings) for frame in range(1, shot["frames"] + 1, 2)}
-        productions.fill_level(cursor, level, rows, starts)
-        productions.order_levels(cursor, shot["id"], [level, shot["level_id"]])
+        starts = {1 + 2 * k: d.number for k, d in enumerate(drawings)}
+        productions.fill_shot(cursor, shot, level, SIZE, rows, starts, 2 * len(drawings))
 
 
-def _paint_flag(store: Store, runner: Runner) -> None:
-    with store.transaction() as cursor:
-        shot = next(row for row in productions.shots(cursor) if row["name"] == "Stair")
-        level = next((row for row in productions.levels(cursor, shot["id"]) if row["name"] == "Flag"), None)
-        if level is None:
-            return
-        rows = productions.drawings(cursor, level["id"])
-        if not any(row["head"] for row in rows):
-            jobs.create(cursor, "clean", level["id"], [row["id"] for row in rows], {})
-    runner.run_open()
-    with store.transaction() as cursor:
-        names = {pot["name"]: pot["id"] for pot in models.model(cursor, level["model_id"])["pots"]}
-        row, sheet = edits.load(cursor, rows[0]["id"], lock=True)
-        patches = sheet_patches(row["line"], sheet)
-        painting = poured(patches, flag(SIZE)[0].truth(), names)
-        action = revisions.begin_action(cursor, "paint drawing 1")
-        document = revisions.put_document(cursor, paint_document(spots_of(painting, patches)))
-        revisions.revise(cursor, row, action, paint=document)
-        jobs.create(cursor, "carry", level["id"], [row["id"] for row in rows], {})
-    runner.run_open()
+def _store_flag(cursor: productions.Cursor, roughs: list[bytes]) -> None:
+    """The flag as a level behind Pim, with its own model; its cycle repeats to the end of the shot."""
+    shot = next(row for row in productions.shots(cursor) if row["name"] == "Stair")
+    model = models.create(cursor, shot["production_id"], "Flag", 4.0)
+    pots = {name: models.add_pot(cursor, model, name, colour) for name, colour in FLAG_POTS.items()}
+    key = models.add_key(
+        cursor, model, "Noon quay", *KEYS["Noon quay"], {pots[n]: c for n, c in FLAG_POTS.items()}
+    )
+    level = productions.add_level(cursor, shot["id"], "Flag", model, key)
+    drawings = flag(SIZE)
+    rows = [
+        (d.number, d.kind, pictures.put(cursor, body, "image/png", *SIZE))
+        for d, body in zip(drawings, roughs, strict=True)
+    ]
+    starts = {frame: 1 + (frame // 2) % len(drawings) for frame in range(1, shot["frames"] + 1, 2)}
+    productions.fill_level(cursor, level, rows, starts)
+    productions.order_levels(cursor, shot["id"], [level, shot["level_id"]])
 
 
 def part_of(form: str) -> str:
@@ -175,33 +177,27 @@ def with_parts(strokes: Sequence[Stroke], truth: Flat) -> list[Stroke]:
     return named
 
 
-def _assign_parts(store: Store, level: int) -> None:
+def _assign_parts(cursor: productions.Cursor, level: int) -> None:
     """Gives the strokes their parts as a person who knows the model would."""
     truths = {d.number: d for d in stair()}
-    with store.transaction() as cursor:
-        action = revisions.begin_action(cursor, "assign parts")
-        for row in productions.drawings(cursor, level):
-            locked, sheet = edits.load(cursor, row["id"], lock=True)
-            strokes = with_parts(sheet.strokes, truths[row["number"]].truth())
-            document = revisions.put_document(cursor, line_document(strokes))
-            revisions.revise(cursor, locked, action, line=document)
+    action = revisions.begin_action(cursor, "assign parts")
+    for row, sheet in edits.load_all(cursor, level):
+        strokes = with_parts(sheet.strokes, truths[row["number"]].truth())
+        revisions.revise(cursor, row, action, line=revisions.put_document(cursor, line_document(strokes)))
 
 
-def _paint_keys(store: Store, level: int) -> None:
+def _paint_keys(cursor: productions.Cursor, level: int, truths: dict[int, Flat]) -> None:
     """Pours into the key drawings as a person with the model sheet would: what is drawn there decides the pot."""
-    truths = {d.number: d for d in stair() if d.number in KEYS_BY_HAND}
-    with store.transaction() as cursor:
-        shot = productions.shot_of_level(cursor, level)
-        names = {pot["name"]: pot["id"] for pot in models.model(cursor, shot["model_id"])["pots"]}
-        for row in productions.drawings(cursor, level):
-            if row["number"] not in truths:
-                continue
-            locked, sheet = edits.load(cursor, row["id"], lock=True)
-            patches = sheet_patches(locked["line"], sheet)
-            painting = poured(patches, truths[row["number"]].truth(), names)
-            action = revisions.begin_action(cursor, f"paint drawing {row['number']}")
-            document = revisions.put_document(cursor, paint_document(spots_of(painting, patches)))
-            revisions.revise(cursor, locked, action, paint=document)
+    shot = productions.shot_of_level(cursor, level)
+    names = {pot["name"]: pot["id"] for pot in models.model(cursor, shot["model_id"])["pots"]}
+    for row, sheet in edits.load_all(cursor, level):
+        if row["number"] not in truths or sheet.spots:
+            continue
+        patches = sheet_patches(row["line"], sheet)
+        painting = poured(patches, truths[row["number"]], names)
+        action = revisions.begin_action(cursor, f"paint drawing {row['number']}")
+        document = revisions.put_document(cursor, paint_document(spots_of(painting, patches)))
+        revisions.revise(cursor, row, action, paint=document)
 
 
 def poured(patches: Patches, truth: Flat, pots: dict[str, int]) -> dict[int, Paint]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,41 @@ def durations(holds: Sequence[int], fps: float) -> list[int]:
     return [max(2, int(step)) for step in np.diff(np.r_[0, ends])]
 
 
+_FLAT_SHARE, _FLAT_PIXELS = 2e-4, 12
+"""Share of one picture, and pixels, from which on a colour is a flat area and not an edge."""
+
+_FLATS = 200
+"""Entries of the palette kept for flat colours; the others are for edges."""
+
+
+def palette_of(pictures: Iterable[NDArray[np.uint8]]) -> Image.Image:
+    """A palette for all pictures: every flat colour of any of them just as it is, as far as there is room.
+
+    A colour of one single picture counts as much as one of all: what matters is how large it is where it is largest.
+    """
+    shares: dict[int, float] = {}
+    rest: list[NDArray[np.uint8]] = []
+    for picture in pictures:
+        packed = picture.reshape(-1, 3).astype(np.uint32) @ np.array([65536, 256, 1], np.uint32)
+        values, counts = np.unique(packed, return_counts=True)
+        flats = counts >= max(_FLAT_SHARE * counts.sum(), _FLAT_PIXELS)
+        for value, share in zip(values[flats].tolist(), (counts[flats] / counts.sum()).tolist(), strict=True):
+            shares[value] = max(shares.get(value, 0.0), share)
+        edges = values[~flats]
+        rest.append(np.stack([edges >> 16, edges >> 8 & 255, edges & 255], axis=1).astype(np.uint8))
+    flat = sorted(shares, key=lambda value: (-shares[value], value))[:_FLATS]
+    others = np.concatenate(rest)
+    entries = [(v >> 16, v >> 8 & 255, v & 255) for v in flat]
+    if len(others):
+        step = max(1, len(others) // 250_000)
+        cut = Image.fromarray(others[None, ::step]).quantize(255 - len(flat), method=Image.Quantize.MEDIANCUT)
+        colours = np.array(cut.getpalette(), np.uint8).reshape(-1, 3)
+        entries += [tuple(c) for c in colours[: 255 - len(flat)].tolist()]
+    palette = Image.new("P", (1, 1))
+    palette.putpalette(np.array(entries, np.uint8).ravel().tolist())
+    return palette
+
+
 def encode(pictures: Sequence[NDArray[np.uint8]], holds: Sequence[int], fps: float) -> bytes:
     """A GIF that loops for ever of (h, w, 3) RGB pictures, each held a number of frames.
 
@@ -24,8 +59,7 @@ def encode(pictures: Sequence[NDArray[np.uint8]], holds: Sequence[int], fps: flo
     """
     if not pictures:
         raise ValueError("a GIF needs a picture")
-    sample = np.concatenate([picture[::2, ::2] for picture in pictures[:: max(1, len(pictures) // 6)]])
-    palette = Image.fromarray(sample).quantize(255, method=Image.Quantize.MEDIANCUT)
+    palette = palette_of(pictures)
     frames = [Image.fromarray(p).quantize(palette=palette, dither=Image.Dither.NONE) for p in pictures]
     out = io.BytesIO()
     frames[0].save(

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import io
+import struct
 import warnings
+from pathlib import Path
+from typing import IO
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +29,7 @@ def decode(name: str, body: bytes) -> NDArray[np.uint8]:
 
     16-bit, palette, grey and CMYK pictures are converted. Raises Refusal naming the file and the remedy.
     """
-    picture = _open(name, body)
+    picture = _open(name, io.BytesIO(body))
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
@@ -36,20 +39,20 @@ def decode(name: str, body: bytes) -> NDArray[np.uint8]:
                 return _eight_bit(np.asarray(picture))
             has_alpha = "A" in picture.getbands() or "transparency" in picture.info
             return np.asarray(picture.convert("RGBA" if has_alpha else "RGB"))
-    except (OSError, ValueError, SyntaxError, EOFError) as error:
+    except (OSError, ValueError, SyntaxError, EOFError, OverflowError, TypeError, struct.error) as error:
         raise Refusal(f"{name} is broken or was not written to its end; export it again") from error
 
 
-def _open(name: str, body: bytes) -> Image.Image:
+def _open(name: str, file: IO[bytes]) -> Image.Image:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            picture = Image.open(io.BytesIO(body), formats=_READABLE)
+            picture = Image.open(file, formats=_READABLE)
     except Image.DecompressionBombError as error:
         raise Refusal(
             f"{name} is larger than {LARGEST_SIDE} px a side; scale it down and try again"
         ) from error
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, OverflowError, TypeError) as error:
         raise Refusal(
             f"{name} is not a readable picture; export it again as PNG, JPEG, TIFF or WebP"
         ) from error
@@ -67,14 +70,26 @@ def _eight_bit(values: NDArray[np.generic]) -> NDArray[np.uint8]:
     return np.repeat(grey[..., None], 3, axis=2)
 
 
-def for_storage(name: str, body: bytes) -> tuple[bytes, str, int, int, NDArray[np.uint8]]:
-    """Bytes a browser shows as they are, their type, width and height, and the pixels. Raises Refusal."""
+def size_of(name: str, path: Path) -> tuple[int, int]:
+    """(width, height) of a picture file by its head; nothing is decoded. Raises Refusal naming the file."""
+    with open(path, "rb") as handle, _open(name, handle) as picture:
+        return picture.size
+
+
+def decode_for_storage(name: str, body: bytes) -> tuple[bytes, str, NDArray[np.uint8], bool]:
+    """Bytes a browser shows as they are, their type, the pixels, and whether the bytes are others. Raises Refusal."""
     pixels = decode(name, body)
-    picture = _open(name, body)
+    picture = _open(name, io.BytesIO(body))
     mime = _BROWSER_TYPES.get(picture.format or "")
     turned = picture.getexif().get(0x0112, 1) != 1
     if mime is None or turned or picture.mode in ("CMYK", "I;16", "I", "F"):
-        body, mime = encode_png(pixels), "image/png"
+        return encode_png(pixels), "image/png", pixels, True
+    return body, mime, pixels, False
+
+
+def for_storage(name: str, body: bytes) -> tuple[bytes, str, int, int, NDArray[np.uint8]]:
+    """Bytes a browser shows as they are, their type, width and height, and the pixels. Raises Refusal."""
+    body, mime, pixels, _ = decode_for_storage(name, body)
     return body, mime, pixels.shape[1], pixels.shape[0], pixels
 
 

@@ -1,36 +1,46 @@
-"""Numbered pictures taken in as the drawings of a level, and written out again."""
+"""Numbered pictures taken in as the drawings of a level, and written out again.
+
+Files lie on the disk from the moment they arrive; at no time is more than one of them held.
+"""
 
 from __future__ import annotations
 
 import hashlib
-import io
 import itertools
+import json
 import re
+import shutil
+import struct
 import zipfile
+import zlib
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
-from pathlib import PurePosixPath
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path, PurePosixPath
 
 from ..errors import Refusal
-from .pictures import for_storage
+from ..limits import limits
+from .pictures import decode_for_storage, size_of, small_png
 
 _MOST_FILES = 2000
-_MOST_BYTES = 2 * 1024**3
 _MOST_RATIO = 300
+_FIRST_PIXELS = 50_000_000
+"""Unpacked bytes up to which a zip may be as dense as it likes."""
 
 
 @dataclass(frozen=True)
 class Incoming:
-    """One picture of a sequence. content: hash of its pixels, so that repeats show."""
+    """One picture of a sequence. path: a file that a browser shows as it is. content: hash of its pixels, so that
+    repeats show. small: a small PNG of it."""
 
     name: str
     number: int
-    body: bytes
+    path: str
     mime: str
     width: int
     height: int
     content: str
+    small: str = ""
 
 
 @dataclass
@@ -41,40 +51,73 @@ class Report:
     problems: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
 
+    def write(self, path: Path) -> None:
+        """Keeps what was found, so that nothing is read twice."""
+        path.write_text(json.dumps(asdict(self)), encoding="utf-8")
 
-def unpack(files: Iterable[tuple[str, bytes]]) -> Iterator[tuple[str, bytes]]:
-    """The files themselves, and for each zip its members. Raises Refusal for a zip that is broken or a trap."""
-    for name, body in files:
-        if not (name.lower().endswith(".zip") or body[:4] == b"PK\x03\x04"):
-            yield name, body
+    @classmethod
+    def read(cls, path: Path) -> Report:
+        """The inverse of `write`. Raises OSError, ValueError."""
+        data = json.loads(path.read_text(encoding="utf-8"))
+        return cls([Incoming(**p) for p in data["pictures"]], data["problems"], data["notes"])
+
+
+def unpack(files: Iterable[tuple[str, Path]], folder: Path) -> Iterator[tuple[str, Path]]:
+    """The files themselves, and for each zip its members, written into `folder`.
+
+    Raises Refusal for a zip that is broken or a trap.
+    """
+    for name, path in files:
+        with open(path, "rb") as handle:
+            packed = handle.read(4) == b"PK\x03\x04"
+        if not (name.lower().endswith(".zip") or packed):
+            yield name, path
             continue
         try:
-            archive = zipfile.ZipFile(io.BytesIO(body))
-        except zipfile.BadZipFile as error:
+            yield from _members(name, path, folder)
+        # What a zip may hold wrong is many things, names that are no text among them.
+        except (
+            zipfile.BadZipFile,
+            UnicodeError,
+            ValueError,
+            EOFError,
+            NotImplementedError,
+            struct.error,
+            zlib.error,
+        ) as error:
             raise Refusal(f"{name} is not a readable zip; pack the pictures again") from error
+
+
+def _members(name: str, path: Path, folder: Path) -> Iterator[tuple[str, Path]]:
+    with zipfile.ZipFile(path) as archive:
         members = [m for m in archive.infolist() if not m.is_dir() and not _is_litter(m.filename)]
         total = sum(m.file_size for m in members)
         packed = max(1, sum(m.compress_size for m in members))
+        most = limits().take_in_mb * 2**20
         if len(members) > _MOST_FILES:
             raise Refusal(
                 f"{name} holds {len(members)} files; the limit is {_MOST_FILES}, so take it in in parts"
             )
-        if total > _MOST_BYTES or (total > 50_000_000 and total / packed > _MOST_RATIO):
+        if total > most or (total > _FIRST_PIXELS and total / packed > _MOST_RATIO):
             raise Refusal(
-                f"{name} unpacks to {total // 1_000_000} MB, which is too much; send the pictures themselves"
+                f"{name} unpacks to {total // 1_000_000} MB, which is too much (SCHOON_MOST_TAKE_IN_MB);"
+                " send the pictures themselves"
             )
-        for member in members:
-            path = PurePosixPath(member.filename.replace("\\", "/"))
-            if path.is_absolute() or ".." in path.parts or re.match(r"[A-Za-z]:", member.filename):
+        for number, member in enumerate(members):
+            inner = PurePosixPath(member.filename.replace("\\", "/"))
+            if inner.is_absolute() or ".." in inner.parts or re.match(r"[A-Za-z]:", member.filename):
                 raise Refusal(
                     f"{name} holds a file with an unsafe path, {member.filename}; pack the pictures again"
                 )
             if member.flag_bits & 1:
                 raise Refusal(f"{name} is locked with a password; pack it again without one")
+            out = folder / f"{path.name}-{number:05}"
             try:
-                yield path.name, archive.read(member)
-            except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError) as error:
+                with archive.open(member) as source, open(out, "wb") as target:
+                    shutil.copyfileobj(source, target, 2**20)
+            except (zipfile.BadZipFile, EOFError, NotImplementedError, zlib.error) as error:
                 raise Refusal(f"{member.filename} in {name} is broken; pack the pictures again") from error
+            yield inner.name, out
 
 
 def _is_litter(name: str) -> bool:
@@ -88,11 +131,18 @@ def number_of(name: str) -> int | None:
     return int(runs[-1]) if runs and len(runs[-1]) < 9 else None
 
 
-def inspect(files: Sequence[tuple[str, bytes]]) -> Report:
-    """Reads a set of files and says everything that is wrong with it, in the order of the numbers."""
+Read = Callable[[Sequence[tuple[str, str, str]]], Iterable[Incoming | Refusal]]
+"""Reads (name, path, path of what is stored) of many files, each as `read_one` does."""
+
+
+def inspect(files: Sequence[tuple[str, Path]], folder: Path, read: Read | None = None) -> Report:
+    """Reads a set of files and says everything that is wrong with it, in the order of the numbers.
+
+    folder: where unpacked and converted files are put. read: spreads the reading over workers.
+    """
     report = Report()
     try:
-        members = list(unpack(files))
+        members = list(unpack(files, folder))
     except Refusal as refusal:
         report.problems.append(str(refusal))
         return report
@@ -100,21 +150,81 @@ def inspect(files: Sequence[tuple[str, bytes]]) -> Report:
         report.problems.append(
             "No pictures were chosen; choose numbered PNG, JPEG, TIFF or WebP files or a zip of them"
         )
-    for name, body in members:
+    wanted = _measured(report, members)
+    if wanted is None:
+        return report
+    # The same bytes are read once, however often they come.
+    names = {path: _digest(path) for _, _, path in wanted}
+    firsts = {names[path]: (name, str(path), f"{path}.stored") for name, _, path in reversed(wanted)}
+    reader = read or (lambda jobs: map(tried, jobs))
+    found = dict(zip(firsts, reader(list(firsts.values())), strict=True))
+    for name, number, path in wanted:
+        result = found[names[path]]
+        if isinstance(result, Refusal):
+            report.problems.append(str(result).replace(firsts[names[path]][0], name, 1))
+        else:
+            report.pictures.append(replace(result, name=name, number=number))
+    report.pictures.sort(key=lambda picture: picture.number)
+    _compare(report)
+    return report
+
+
+def _measured(report: Report, members: Sequence[tuple[str, Path]]) -> list[tuple[str, int, Path]] | None:
+    """(name, number, path) of what can be read; None if it is too much to read at all."""
+    wanted = []
+    pixels = 0
+    for name, path in members:
         number = number_of(name)
         if number is None:
             report.problems.append(f"{name} has no number in its name; number it, such as stair_0007.png")
             continue
         try:
-            stored, mime, width, height, pixels = for_storage(name, body)
+            width, height = size_of(name, path)
         except Refusal as refusal:
             report.problems.append(str(refusal))
             continue
-        content = hashlib.sha256(pixels.tobytes()).hexdigest()
-        report.pictures.append(Incoming(name, number, stored, mime, width, height, content))
-    report.pictures.sort(key=lambda picture: picture.number)
-    _compare(report)
-    return report
+        pixels += width * height
+        wanted.append((name, number, path))
+    most = limits().take_in_gigapixels
+    if pixels > most * 1e9:
+        report.problems.append(
+            f"The pictures have {pixels / 1e9:.1f} gigapixels together; the limit is {most:g}"
+            " (SCHOON_MOST_TAKE_IN_GIGAPIXELS), so scale them down or take them in in parts"
+        )
+        return None
+    return wanted
+
+
+def _digest(path: Path) -> str:
+    with open(path, "rb") as handle:
+        return hashlib.file_digest(handle, "sha256").hexdigest()
+
+
+def tried(job: tuple[str, str, str]) -> Incoming | Refusal:
+    """`read_one`, with a refusal as its result."""
+    try:
+        return read_one(*job)
+    except Refusal as refusal:
+        return refusal
+
+
+def read_one(name: str, path: str, stored: str) -> Incoming:
+    """Reads one picture file. stored: where a file is written that a browser shows, if it is not one already.
+
+    Raises Refusal naming the file.
+    """
+    body, mime, pixels, changed = decode_for_storage(name, Path(path).read_bytes())
+    if changed:
+        Path(stored).write_bytes(body)
+    small = Path(f"{stored}.small")
+    small.write_bytes(small_png(pixels, SMALL))
+    content = hashlib.sha256(repr(pixels.shape).encode() + pixels.tobytes()).hexdigest()
+    height, width = pixels.shape[:2]
+    return Incoming(name, 0, stored if changed else path, mime, width, height, content, str(small))
+
+
+SMALL = 200
+"""Width of the pictures that are shown before they are taken in, px."""
 
 
 def _compare(report: Report) -> None:
@@ -153,10 +263,6 @@ def _some(items: Sequence[str], most: int = 4) -> str:
     return ", ".join(items[:most]) + (f" and {len(items) - most} more" if len(items) > most else "")
 
 
-def zip_of(files: Iterable[tuple[str, bytes]]) -> bytes:
-    """A zip of already compressed files, with fixed dates so that equal content gives equal bytes."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        for name, body in files:
-            archive.writestr(zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0)), body)
-    return out.getvalue()
+def add_to_zip(archive: zipfile.ZipFile, name: str, body: bytes) -> None:
+    """Adds an already compressed file, with a fixed date so that equal content gives equal bytes."""
+    archive.writestr(zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0)), body)

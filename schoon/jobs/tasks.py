@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+import hashlib
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.compose import stacked
 from ..core.model import Rgb, Rgba
-from ..core.patches import Patches
+from ..core.paint import Painting, Parting, Step, follow, painting_for, parting_of
+from ..core.patches import Patches, pack, unpack
 from ..core.run import cut_at_doubt, fit_to
 from ..core.seal import Stitch, propose_stitches
 from ..core.strokes import (
@@ -23,15 +25,21 @@ from ..core.strokes import (
     strokes_from_dicts,
     strokes_to_dicts,
 )
+from ..formats import gif
 from ..formats.pictures import decode, encode_png
-from ..work.derived import on_paper, patches_in, render, scaled
-from ..work.documents import line_document, seal_document, sheet_of
+from ..work.derived import Memory, on_paper, patches_in, render, scaled
+from ..work.documents import (
+    Spot,
+    filled_in,
+    line_document,
+    paint_document,
+    painting_of,
+    poured,
+    seal_document,
+    sheet_of,
+    spots_of,
+)
 from ..work.proposals import find_in, keep_hand, taking_place
-
-
-def single_threaded() -> None:
-    """Start-up of a worker process: drawings are spread over processes, so each keeps to one core."""
-    cv2.setNumThreads(1)
 
 
 def clean(
@@ -40,19 +48,20 @@ def clean(
     reading: Mapping[str, Any],
     found: Sequence[Mapping[str, Any]] | None,
     line: Any,
+    previous: Any,
     rule: Mapping[str, Any],
+    size: tuple[int, int],
 ) -> tuple[dict[str, Any], dict[str, Any], list[dict[str, Any]]]:
     """Line and seal documents of a rough, and the strokes found in it.
 
-    found: those strokes if they are known already. line: the present line document or None; what a hand made in it
-    stays and the proposals go round it. rule: as `LineRule`. Raises Refusal if the picture cannot be read.
+    found: those strokes if they are known already; body is not looked at then. line, previous: the present line and
+    seal documents or None; what a hand made or judged in them stays and the proposals go round it. rule: as `LineRule`.
+    Raises Refusal if the picture cannot be read.
     """
-    picture = decode(name, body)
-    size = (picture.shape[1], picture.shape[0])
-    strokes = find_in(picture, reading) if found is None else strokes_from_dicts(found)
+    strokes = find_in(decode(name, body), reading) if found is None else strokes_from_dicts(found)
     present = strokes_from_dicts(line["strokes"]) if line else []
-    kept = keep_hand(present, ruled(strokes, size, LineRule(**rule)))
-    return line_document(kept), seal_document(gaps(kept, size)), strokes_to_dicts(strokes)
+    document = line_document(keep_hand(present, ruled(strokes, size, LineRule(**rule))))
+    return document, seal(document, previous, size), strokes_to_dicts(strokes)
 
 
 def fit(
@@ -99,9 +108,117 @@ def seal(line: Any, previous: Any, size: tuple[int, int]) -> dict[str, Any]:
     return seal_document(judged + kept, sheet.specks)
 
 
-def find(line: Any, stitches: Any, size: tuple[int, int]) -> Patches:
-    """Patches of a line and a seal document."""
-    return patches_in(sheet_of(size, line, stitches, None))
+def specks(
+    documents: tuple[Any, Any, Any], size: tuple[int, int], under: int
+) -> tuple[dict[str, Any], dict[str, Any] | None]:
+    """Seal document in which areas under so many px² are no patches of their own, and the paint document without what
+    they carried; None if it stays as it is."""
+    sheet = sheet_of(size, *documents)
+    patches = patches_in(sheet)
+    kept = [s for s in sheet.spots if patches.areas[patches.at(*s.at)] >= under]
+    paint = paint_document(kept) if len(kept) < len(sheet.spots) else None
+    return seal_document(sheet.stitches, under), paint
+
+
+def find(line: Any, stitches: Any, size: tuple[int, int]) -> bytes:
+    """Patches of a line and a seal document, packed."""
+    return pack(patches_in(sheet_of(size, line, stitches, None)))
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of the patches of a drawing. given: paint that stays. anchors: a place in each patch."""
+
+    count: int
+    background: int
+    anchors: list[tuple[float, float]]
+    given: Painting
+
+
+def known(packed: bytes, spots: Sequence[Mapping[str, Any]], keep: Collection[int]) -> Known:
+    """spots: as in a paint document; those of a hand and of pots to keep stay as they are."""
+    patches = _unpacked(packed)
+    painting = painting_of([Spot.from_dict(s) for s in spots], patches)
+    given = {p: paint for p, paint in painting.items() if paint.by == "hand" or paint.pot in keep}
+    anchors = [(float(x), float(y)) for x, y in patches.anchors]
+    return Known(patches.count, patches.background, anchors, given)
+
+
+def carry_step(
+    step: Step, packed: Mapping[int, bytes], painted: Sequence[tuple[bytes, Painting]]
+) -> Painting:
+    """The paint of one drawing of a run. packed: index -> patches of those the step needs. painted: the drawings whose
+    lines teach which of them part unlike pots."""
+    drawings = {k: _unpacked(body) for k, body in packed.items()}
+    return painting_for(step, drawings, _parting(painted))
+
+
+def follow_step(here: bytes, there: bytes, patch: int) -> tuple[int, float] | None:
+    """As `core.paint.follow`, between packed drawings."""
+    return follow(_unpacked(here), _unpacked(there), patch)
+
+
+def patch_at(packed: bytes, at: tuple[float, float]) -> int:
+    """The patch under a place, 0 outside the picture."""
+    return _unpacked(packed).at(*at)
+
+
+def painted_over(
+    packed: bytes,
+    spots: Sequence[Mapping[str, Any]],
+    found: Painting,
+    sources: Mapping[int, tuple[int, float, float]],
+    keep: Collection[int],
+) -> tuple[dict[str, Any], int]:
+    """Paint document of a drawing with what was found for the patches no hand has painted, and how many are unsure.
+
+    spots: as they are in the drawing now. sources: patch -> (drawing id, x, y) it was carried from.
+    """
+    patches = _unpacked(packed)
+    proposed = spots_of({p: paint for p, paint in found.items() if paint.by != "hand"}, patches, sources)
+    after = filled_in([Spot.from_dict(s) for s in spots], patches, proposed, keep)
+    unsure = sum(paint.unsure for paint in painting_of(after, patches).values())
+    return paint_document(after), unsure
+
+
+def poured_along(
+    packed: bytes,
+    spots: Sequence[Mapping[str, Any]],
+    patch: int,
+    new: Mapping[str, Any],
+    keep: Collection[int],
+    own: bool,
+) -> tuple[dict[str, Any], int] | None:
+    """As `painted_over`, with a pot poured into a patch that was followed; None where other paint stays: what a hand
+    painted there, or a pot to keep. new: the spot to put there. own: it is the drawing the hand pointed at."""
+    patches = _unpacked(packed)
+    before = [Spot.from_dict(s) for s in spots]
+    spot = Spot.from_dict(new)
+    if own:
+        after = poured(before, patches, {patch: spot.at}, spot.pot)
+        return paint_document(after), 0
+    there = [s for s in before if patches.at(*s.at) == patch and not s.waits]
+    given = [s for s in there if s.by == "hand" or s.pot in keep]
+    if any(s.pot != spot.pot for s in given):
+        return None
+    rest = [s for s in before if s not in there or s in given]
+    return paint_document(rest if given else [*rest, spot]), int(spot.unsure and not given)
+
+
+_open: Memory[Patches] = Memory(240 * 2**20, lambda patches: 3 * patches.labels.nbytes)
+_partings: Memory[Parting] = Memory(2, lambda _: 1)
+
+
+def _unpacked(packed: bytes) -> Patches:
+    """Patches at hand in this process: a run asks for the same ones again and again."""
+    return _open.get(hashlib.sha256(packed).hexdigest(), lambda: unpack(packed))
+
+
+def _parting(painted: Sequence[tuple[bytes, Painting]]) -> Parting:
+    name = hashlib.sha256(
+        repr([(hashlib.sha256(b).digest(), sorted(p.items())) for b, p in painted]).encode()
+    )
+    return _partings.get(name.hexdigest(), lambda: parting_of([(_unpacked(b), p) for b, p in painted]))
 
 
 def picture(
@@ -113,14 +230,28 @@ def picture(
 
 
 def png(
-    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgba], ink: Rgb, width: int
+    documents: tuple[Any, Any, Any], colours: Mapping[int, Rgba], ink: Rgb, size: tuple[int, int], width: int
 ) -> bytes:
     """PNG with alpha of a drawing at most `width` px wide."""
     return encode_png(picture(documents, size, colours, ink, width))
 
 
-def paper(
-    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgba], ink: Rgb, width: int
-) -> NDArray[np.uint8]:
-    """(h, w, 3) RGB of a drawing on white at most `width` px wide."""
-    return on_paper(picture(documents, size, colours, ink, width))
+def frame(
+    layers: Sequence[tuple[tuple[Any, Any, Any], Mapping[int, Rgba], Rgb]], size: tuple[int, int], width: int
+) -> bytes:
+    """PNG of drawings stacked from rear to front on white, at most `width` px wide.
+
+    layers: the documents of each with the colours of its pots and its ink.
+    """
+    made = [picture(documents, size, colours, ink, width) for documents, colours, ink in layers]
+    return encode_png(on_paper(stacked(made)))
+
+
+def looping_gif(frames: Sequence[bytes], holds: Sequence[int], fps: float) -> bytes:
+    """A GIF of PNG pictures, each held a number of frames."""
+    return gif.encode([decode("a frame", body) for body in frames], holds, fps)
+
+
+def gif_bytes(frames: Sequence[bytes], count: int) -> int:
+    """About how many bytes a GIF of `count` pictures takes, from a few of them as PNG."""
+    return gif.estimate([decode("a frame", body) for body in frames], count)

@@ -1,6 +1,6 @@
 """Plain SQL over MariaDB: one module of functions per aggregate; no SQL stands anywhere else."""
 
-from . import jobs, models, pictures, productions, revisions
+from . import jobs, models, once, pictures, productions, revisions
 from .pool import Cursor, Row, Store
 from .server import LocalServer
 
@@ -11,6 +11,7 @@ __all__ = [
     "Store",
     "jobs",
     "models",
+    "once",
     "pictures",
     "productions",
     "revisions",

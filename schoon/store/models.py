@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Literal
 
 import pymysql
@@ -33,7 +33,7 @@ def listing(cursor: Cursor) -> list[Row]:
     """All models, with how many pots each has."""
     cursor.execute(
         "SELECT m.id, m.production_id, m.name, COUNT(p.id) AS pots FROM models m"
-        " LEFT JOIN pots p ON p.model_id = m.id GROUP BY m.id ORDER BY m.id"
+        " LEFT JOIN pots p ON p.model_id = m.id AND p.alive GROUP BY m.id ORDER BY m.id"
     )
     return list(cursor.fetchall())
 
@@ -63,7 +63,8 @@ def model(cursor: Cursor, model_id: int) -> Row:
     )
     found["pictures"] = list(cursor.fetchall())
     cursor.execute(
-        "SELECT id, name, part, opacity, expected, share FROM pots WHERE model_id = %s ORDER BY position, id",
+        "SELECT id, name, part, opacity, expected, share FROM pots WHERE model_id = %s AND alive"
+        " ORDER BY position, id",
         (model_id,),
     )
     found["pots"] = list(cursor.fetchall())
@@ -74,7 +75,9 @@ def model(cursor: Cursor, model_id: int) -> Row:
     found["keys"] = list(cursor.fetchall())
     for key in found["keys"]:
         cursor.execute(
-            "SELECT pot_id, colour, shade, light, line FROM key_colours WHERE key_id = %s", (key["id"],)
+            "SELECT c.pot_id, c.colour, c.shade, c.light, c.line FROM key_colours c"
+            " JOIN pots p ON p.id = c.pot_id WHERE c.key_id = %s AND p.alive",
+            (key["id"],),
         )
         rows = list(cursor.fetchall())
         key["colours"] = {int(row["pot_id"]): row["colour"] for row in rows}
@@ -143,7 +146,7 @@ def describe_pot(cursor: Cursor, model_id: int, pot_id: int, about: Mapping[str,
 
 def order_pots(cursor: Cursor, model_id: int, pot_ids: Sequence[int]) -> None:
     """Puts the pots in this order. Raises Refusal unless they are just the model's pots."""
-    cursor.execute("SELECT id FROM pots WHERE model_id = %s", (model_id,))
+    cursor.execute("SELECT id FROM pots WHERE model_id = %s AND alive", (model_id,))
     if sorted(int(row["id"]) for row in cursor.fetchall()) != sorted(pot_ids):
         raise Refusal("The pots have changed meanwhile; open the page again")
     cursor.executemany(
@@ -152,9 +155,36 @@ def order_pots(cursor: Cursor, model_id: int, pot_ids: Sequence[int]) -> None:
 
 
 def delete_pot(cursor: Cursor, model_id: int, pot_id: int) -> None:
-    """Takes a pot out of the model and its keys. Raises NotFound."""
+    """Takes a pot out of the model and its keys; its colours are kept for `bring_back`. Raises NotFound."""
     _has_pot(cursor, model_id, pot_id)
-    cursor.execute("DELETE FROM pots WHERE id = %s", (pot_id,))
+    cursor.execute("UPDATE pots SET alive = NULL WHERE id = %s", (pot_id,))
+
+
+def bring_back(cursor: Cursor, pot_ids: Iterable[int]) -> list[str]:
+    """Pots that were taken out are in their models again, under another name if theirs is taken. Returns the names."""
+    names = []
+    for pot_id in sorted(set(pot_ids)):
+        cursor.execute(
+            "SELECT model_id, name FROM pots WHERE id = %s AND alive IS NULL FOR UPDATE", (pot_id,)
+        )
+        gone = cursor.fetchone()
+        if gone is None:
+            continue
+        cursor.execute("SELECT name FROM pots WHERE model_id = %s AND alive", (gone["model_id"],))
+        taken = {row["name"].casefold() for row in cursor.fetchall()}
+        name, number = gone["name"], 1
+        while name.casefold() in taken:
+            number += 1
+            name = f"{gone['name'][:50]} ({number})"
+        cursor.execute("UPDATE pots SET alive = TRUE, name = %s WHERE id = %s", (name, pot_id))
+        # Keys made meanwhile do not know it yet.
+        cursor.execute(
+            "INSERT IGNORE INTO key_colours (key_id, pot_id, colour) SELECT k.id, %s, COALESCE((SELECT MIN(c.colour)"
+            " FROM key_colours c WHERE c.pot_id = %s), '#808080') FROM colour_keys k WHERE k.model_id = %s",
+            (pot_id, pot_id, gone["model_id"]),
+        )
+        names.append(name)
+    return names
 
 
 def levels_of(cursor: Cursor, model_id: int) -> list[Row]:
@@ -168,7 +198,7 @@ def levels_of(cursor: Cursor, model_id: int) -> list[Row]:
 
 
 def _has_pot(cursor: Cursor, model_id: int, pot_id: int) -> None:
-    cursor.execute("SELECT 1 FROM pots WHERE id = %s AND model_id = %s", (pot_id, model_id))
+    cursor.execute("SELECT 1 FROM pots WHERE id = %s AND model_id = %s AND alive", (pot_id, model_id))
     if cursor.fetchone() is None:
         raise NotFound("This pot is not in the model any more")
 
@@ -197,7 +227,7 @@ def set_colour(cursor: Cursor, key_id: int, pot_id: int, colour: str | None, ton
     """Changes what a pot looks like in a key. None takes a tone away. Raises NotFound if the pot or key is not of one
     model."""
     cursor.execute(
-        "SELECT 1 FROM colour_keys k JOIN pots p ON p.model_id = k.model_id WHERE k.id = %s AND p.id = %s",
+        "SELECT 1 FROM colour_keys k JOIN pots p ON p.model_id = k.model_id WHERE k.id = %s AND p.id = %s AND p.alive",
         (key_id, pot_id),
     )
     if cursor.fetchone() is None:

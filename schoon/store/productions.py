@@ -225,6 +225,17 @@ def set_kind(cursor: Cursor, drawing_id: int, kind: str) -> None:
     cursor.execute("UPDATE drawings SET kind = %s WHERE id = %s", (kind, drawing_id))
 
 
+def step_done(cursor: Cursor, name: str) -> bool:
+    """Whether a step that is done once was done."""
+    cursor.execute("SELECT 1 FROM steps WHERE name = %s", (name,))
+    return cursor.fetchone() is not None
+
+
+def mark_step(cursor: Cursor, name: str) -> None:
+    """Remembers a step that is done once, with whatever else its transaction does."""
+    cursor.execute("INSERT IGNORE INTO steps (name) VALUES (%s)", (name,))
+
+
 def set_reading(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> None:
     """Keeps how the roughs of a level are to be read."""
     cursor.execute("UPDATE levels SET reading = %s WHERE id = %s", (json.dumps(dict(reading)), level_id))

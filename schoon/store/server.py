@@ -6,12 +6,14 @@ import contextlib
 import fcntl
 import getpass
 import hashlib
+import logging
 import os
 import secrets
 import shutil
 import signal
 import socket
 import subprocess
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -27,13 +29,31 @@ _WAIT = 90.0
 MAX_PACKET = 256 * 1024 * 1024
 
 
+_LOOK = 1.0
+"""Seconds between two looks at a server that is watched."""
+
+log = logging.getLogger(__name__)
+
+
+def _ends_with_us() -> list[str]:
+    """Has the kernel stop the server in order when the thread that started it ends, even by kill -9."""
+    tool = shutil.which("setpriv")
+    return [tool, "--pdeathsig", "TERM"] if tool else []
+
+
 class LocalServer:
     """Starts and stops MariaDB on a data folder. Leftovers of a crashed server are cleared at the start;
     InnoDB recovers by itself. A server that already runs on the folder is used and left running.
+
+    The server ends with the process that started it, however that ends. durable: a change that was answered survives a
+    power cut; tests do without.
     """
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, durable: bool = True) -> None:
         self.folder = folder / "database"
+        self._durable = durable
+        self._ending = threading.Event()
+        self._watcher: threading.Thread | None = None
         self.data = self.folder / "data"
         self._pid_file = self.folder / "server.pid"
         self._port_file = self.folder / "port"
@@ -49,20 +69,49 @@ class LocalServer:
         # A socket's path may have 107 characters.
         return Path("/tmp") / f"schoon-{hashlib.sha256(str(path).encode()).hexdigest()[:12]}.sock"
 
-    def start(self) -> str:
-        """Starts the server if need be and returns its URL. Raises Refusal with the log's end if it fails."""
+    def start(self, same_port: bool = False) -> str:
+        """Starts the server if need be and returns its URL. Raises Refusal with the log's end if it fails.
+
+        same_port: where it was before, or not at all.
+        """
         self.folder.mkdir(parents=True, exist_ok=True)
         with self._lock():
+            if self._ending.is_set():
+                raise Refusal("The database is being stopped")
             self._install()
             password = self._password()
             if self._running() and self._reachable(password):
                 return self._url(password)
             self._clear_leftovers()
-            self._launch(password)
+            self._launch(password, self._free_port(same_port))
             return self._url(password)
+
+    def watch(self) -> None:
+        """Starts the server again whenever it is gone, on its old port, until `stop`."""
+        self._watcher = threading.Thread(target=self._watch, name="database watch", daemon=True)
+        self._watcher.start()
+
+    def _watch(self) -> None:
+        while not self._ending.wait(_LOOK):
+            alive = self._process.poll() is None if self._process else self._running()
+            if alive:
+                continue
+            log.warning("the database has ended; it is started again")
+            try:
+                self.start(same_port=True)
+            except (Refusal, OSError):
+                log.exception("the database could not be started; it is tried again")
 
     def stop(self) -> None:
         """Shuts down the server if this object started it, and waits until its data are written."""
+        self._ending.set()
+        if self._watcher:
+            # A start in hand ends first, or the server it starts would be left behind. Its parent is that thread.
+            with self._lock():
+                pass
+        self._end()
+
+    def _end(self) -> None:
         process, self._process = self._process, None
         if process is None:
             return
@@ -151,20 +200,19 @@ class LocalServer:
         self._pid_file.unlink(missing_ok=True)
         self._socket.unlink(missing_ok=True)
 
-    def _free_port(self) -> int:
+    def _free_port(self, same: bool = False) -> int:
         wanted = [int(self._port_file.read_text())] if self._port_file.exists() else []
-        for port in [*wanted, 0]:
+        for port in wanted if same else [*wanted, 0]:
             with socket.socket() as probe, contextlib.suppress(OSError):
                 probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
                 probe.bind(("127.0.0.1", port))
                 return int(probe.getsockname()[1])
         raise Refusal("No free port on 127.0.0.1 for the database")
 
-    def _launch(self, password: str) -> None:
+    def _launch(self, password: str, port: int) -> None:
         program = shutil.which("mariadbd") or shutil.which("mariadbd", path="/usr/sbin")
         if program is None:
             raise Refusal("MariaDB is not installed: run bin/demo, or install Debian's mariadb-server")
-        port = self._free_port()
         self._port_file.write_text(str(port))
         setup = self.folder / "setup.sql"
         handle = os.open(setup, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
@@ -178,6 +226,7 @@ class LocalServer:
             # A session of its own: Ctrl+C in the terminal reaches us, and we stop the server in order.
             self._process = subprocess.Popen(
                 [
+                    *_ends_with_us(),
                     program,
                     "--no-defaults",
                     f"--datadir={self.data}",
@@ -190,7 +239,8 @@ class LocalServer:
                     f"--max-allowed-packet={MAX_PACKET}",
                     "--innodb-log-file-size=512M",
                     "--innodb-buffer-pool-size=256M",
-                    "--innodb-flush-log-at-trx-commit=1",
+                    f"--innodb-flush-log-at-trx-commit={1 if self._durable else 0}",
+                    *([] if self._durable else ["--skip-innodb-doublewrite", "--innodb-flush-method=nosync"]),
                     "--character-set-server=utf8mb4",
                     f"--init-file={setup}",
                 ],
@@ -203,7 +253,7 @@ class LocalServer:
         while not self._reachable(password):
             if self._process.poll() is not None or time.monotonic() > deadline:
                 tail = self._log.read_text(errors="replace")[-1500:]
-                self.stop()
+                self._end()
                 raise Refusal(f"The database did not start; the end of {self._log}:\n{tail}")
             time.sleep(0.1)
         setup.unlink(missing_ok=True)

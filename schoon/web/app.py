@@ -2,53 +2,103 @@
 
 from __future__ import annotations
 
+import asyncio
+import logging
+import re
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from importlib import resources
 from typing import Any
 
 import pymysql
-from fastapi import FastAPI, Request
+from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
-from starlette.middleware.gzip import GZipMiddleware
 
-from ..errors import NotFound, Refusal
+from ..errors import Away, Damaged, Full, NotFound, Refusal
 from ..jobs import Runner
+from ..jobs.pool import Pool, PoolAway
+from ..limits import limits
 from ..settings import Settings
-from ..store import Store
+from ..store import Store, once
 from ..work.derived import Files
+from .doors import shut
 from .routes import drawings, hand_off, jobs, keys, ledger, line, models, renders, shelf, shots, take_in
+
+log = logging.getLogger(__name__)
+
+_PRUNE_EVERY = 3600.0
+"""Seconds between two prunings of derived files."""
 
 _HERE = resources.files("schoon.web")
 
 templates = Jinja2Templates(directory=str(_HERE / "templates"))
 
 
-def create_app(store: Store, settings: Settings) -> FastAPI:
-    """The application over an open store; its job runner lives as long as it does."""
+def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> FastAPI:
+    """The application over an open store; its job runner lives as long as it does.
+
+    pool: workers for jobs and pages that others use as well; by default its own.
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.runner.start()
+        pruning = asyncio.create_task(_prune(app.state.files))
         yield
+        pruning.cancel()
         app.state.runner.stop()
+        if pool is None:
+            app.state.desk.close()
 
-    app = FastAPI(title="Schoon", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app = FastAPI(
+        title="Schoon", lifespan=lifespan, docs_url=None, redoc_url=None, dependencies=[Depends(named_once)]
+    )
     app.state.store = store
     app.state.settings = settings
-    app.state.runner = Runner(store, settings)
+    app.state.runner = Runner(store, settings, pool)
+    app.state.desk = pool or Pool(max(1, settings.workers // 2))
     app.state.files = Files(settings.cache / "derived")
     app.state.templates = templates
-    app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=4)
+    shut(app, settings)
     app.mount("/static", StaticFiles(directory=str(_HERE / "static")), name="static")
     for module in (shelf, take_in, shots, drawings, line, ledger, renders, models, keys, jobs, hand_off):
         app.include_router(module.router)
     _handle_errors(app)
     return app
+
+
+async def _prune(files: Files) -> None:
+    """Keeps derived files within their limit."""
+    while True:
+        await run_in_threadpool(files.prune, limits().cache_mb * 2**20)
+        await asyncio.sleep(_PRUNE_EVERY)
+
+
+async def named_once(request: Request) -> None:
+    """A change goes by the token its sender gave it. Raises DoneBefore if it is sent again and was done."""
+    token = request.headers.get("x-schoon-token", "")
+    if request.method in ("GET", "HEAD"):
+        return
+    if token and not re.fullmatch(r"[0-9a-f]{32}", token):
+        raise Refusal("The name of this change could not be read; do it again")
+    once.name(token)
+    again = token and "x-schoon-again" in request.headers
+    if again and await run_in_threadpool(_done, request.app.state.store, token) is not None:
+        raise once.DoneBefore
+
+
+def _done(store: Store, token: str) -> dict[str, Any] | None:
+    """What was done under a token, as the page is told it."""
+    with store.transaction() as cursor:
+        found = once.found(cursor, token)
+        if found is None:
+            return None
+        return {"again": True, **found, **(jobs.state_of(cursor, found["job"]) if "job" in found else {})}
 
 
 def _handle_errors(app: FastAPI) -> None:
@@ -67,8 +117,8 @@ def _handle_errors(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: Any) -> Response:
-        where = ", ".join(str(part) for part in error.errors()[0]["loc"][1:]) or "the request"
-        return answer(request, 422, f"{where}: {error.errors()[0]['msg']}")
+        where = ".".join(str(part) for part in error.errors()[0]["loc"][1:])[:200] or "the request"
+        return answer(request, 422, f"{where}: {error.errors()[0]['msg'].removeprefix('Value error, ')}")
 
     @app.exception_handler(HTTPException)
     def missing(request: Request, error: Any) -> Response:
@@ -77,8 +127,44 @@ def _handle_errors(app: FastAPI) -> None:
         )
         return answer(request, error.status_code, message)
 
-    @app.exception_handler(pymysql.err.OperationalError)
+    @app.exception_handler(Away)
     def away(request: Request, error: Any) -> Response:
         return answer(
             request, 503, "The database does not answer; nothing was changed. Try again in a moment"
+        )
+
+    @app.exception_handler(PoolAway)
+    def pool_away(request: Request, error: Any) -> Response:
+        return answer(request, 503, str(error))
+
+    @app.exception_handler(Full)
+    def full(request: Request, error: Any) -> Response:
+        log.error("%s", error)
+        return answer(
+            request,
+            507,
+            "The disk of the database is full or cannot be written; nothing was changed. Free some space",
+        )
+
+    @app.exception_handler(once.DoneBefore)
+    def done_before(request: Request, error: Any) -> Response:
+        found = _done(app.state.store, request.headers["x-schoon-token"])
+        return JSONResponse(found or {"again": True})
+
+    @app.exception_handler(pymysql.err.DataError)
+    def too_large(request: Request, error: Any) -> Response:
+        return answer(request, 422, "A number or a text is too large to be kept; nothing was changed")
+
+    @app.exception_handler(Damaged)
+    def damaged(request: Request, error: Any) -> Response:
+        log.error("%s", error)
+        return answer(request, 500, str(error))
+
+    @app.exception_handler(Exception)
+    def fault(request: Request, error: Any) -> Response:
+        log.error("%s %s", request.method, request.url.path, exc_info=error)
+        return answer(
+            request,
+            500,
+            "Schoon made a mistake here and nothing was changed. It stands in the log; try another way",
         )

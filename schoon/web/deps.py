@@ -8,6 +8,7 @@ from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse
 
 from ..jobs import Runner
+from ..jobs.pool import Pool
 from ..settings import Settings
 from ..store import Store
 from ..work.derived import Files
@@ -25,6 +26,10 @@ def _runner(request: Request) -> Runner:
     return request.app.state.runner
 
 
+def _desk(request: Request) -> Pool:
+    return request.app.state.desk
+
+
 def _files(request: Request) -> Files:
     return request.app.state.files
 
@@ -32,6 +37,8 @@ def _files(request: Request) -> Files:
 StoreDep = Annotated[Store, Depends(_store)]
 SettingsDep = Annotated[Settings, Depends(_settings)]
 RunnerDep = Annotated[Runner, Depends(_runner)]
+DeskDep = Annotated[Pool, Depends(_desk)]
+"""Workers that compute for the pages, so that they never wait behind a long job."""
 FilesDep = Annotated[Files, Depends(_files)]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import socket
 from contextlib import suppress
 
@@ -27,19 +28,33 @@ def free_port(host: str, wanted: int) -> int:
 
 
 def run(demo: bool) -> None:
-    """Serves the pages until Ctrl+C; the database is started and stopped with them."""
+    """Serves the pages until Ctrl+C or SIGTERM: pages, workers and database are stopped in order."""
     settings = get_settings()
+    signal.signal(signal.SIGTERM, _asked_to_stop)
+    # Ctrl+C is the way to stop, not a failure; by then everything has shut down in order.
+    with suppress(KeyboardInterrupt):
+        _run(settings, demo)
+
+
+def _asked_to_stop(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _run(settings: Settings, demo: bool) -> None:
     server = None
-    if settings.database_url:
-        url = settings.database_url
-    else:
+    if not settings.database_url:
         print(f"Starting the database in {settings.folder} …", flush=True)
         server = LocalServer(settings.folder)
-        url = server.start()
     try:
+        url = server.start() if server else settings.database_url
+        if server:
+            server.watch()
         _serve(Store(url), settings, demo)
     finally:
         if server:
+            # A second signal must not leave the database behind.
+            for number in (signal.SIGINT, signal.SIGTERM):
+                signal.signal(number, signal.SIG_IGN)
             print("Stopping the database …", flush=True)
             server.stop()
 
@@ -63,7 +78,7 @@ def _serve(store: Store, settings: Settings, demo: bool) -> None:
             app, host=settings.host, port=port, log_level="warning", timeout_graceful_shutdown=5
         )
         print(f"Schoon is ready on http://{settings.host}:{port} (Ctrl+C stops it)", flush=True)
-        # Ctrl+C is the way to stop, not a failure; by then the server has shut down in order.
+        # The server hands the signal on to us when it has shut down; then the database's turn comes.
         with suppress(KeyboardInterrupt):
             uvicorn.Server(config).run()
     finally:

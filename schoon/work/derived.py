@@ -9,12 +9,14 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
+import logging
 import os
 import tempfile
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from functools import lru_cache
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
@@ -22,7 +24,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from .. import core
+import schoon
+
 from ..core.compose import flat_paint, ink_over, on_backdrop
 from ..core.model import Rgb, Rgba
 from ..core.paint import NOTHING
@@ -30,15 +33,19 @@ from ..core.patches import Patches, find_patches, wall_of
 from ..core.strokes import ink_coverage
 from .documents import Sheet, painting_of
 
+log = logging.getLogger(__name__)
+
 T = TypeVar("T")
 
 
 @lru_cache
 def _version() -> str:
-    """Names the computation by its code, so that files an older one made are not found again."""
+    """Names the computation by all code that takes part in it, so that files an older one made are not found again."""
     code = hashlib.sha256()
-    for path in sorted(Path(core.__file__).parent.rglob("*.py")):
+    for path in sorted(Path(schoon.__file__).parent.rglob("*.py")):
         code.update(path.read_bytes())
+    for package in ("numpy", "opencv-python-headless", "scikit-image", "scipy", "pillow"):
+        code.update(version(package).encode())
     return code.hexdigest()[:16]
 
 
@@ -48,11 +55,16 @@ def key_of(*parts: object) -> str:
 
 
 class Memory(Generic[T]):
-    """A small thread-safe cache that forgets what was not used for longest."""
+    """A small thread-safe cache that forgets what was not used for longest.
 
-    def __init__(self, most: int) -> None:
+    most: what the items may weigh together. weight: of one item, by default 1.
+    """
+
+    def __init__(self, most: int, weight: Callable[[T], int] = lambda _: 1) -> None:
         self._most = most
+        self._weight = weight
         self._items: OrderedDict[str, T] = OrderedDict()
+        self._held = 0
         self._lock = threading.Lock()
         self._making: dict[str, threading.Lock] = {}
 
@@ -71,17 +83,29 @@ class Memory(Generic[T]):
             with self._lock:
                 if key in self._items:
                     return self._items[key]
-            item = make()
+            try:
+                item = make()
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
             with self._lock:
                 self._items[key] = item
-                self._making.pop(key, None)
-                while len(self._items) > self._most:
-                    self._items.popitem(last=False)
+                self._held += self._weight(item)
+                while self._held > self._most and len(self._items) > 1:
+                    self._held -= self._weight(self._items.popitem(last=False)[1])
         return item
 
 
+_SEAL = 16
+"""Bytes of the checksum that a derived file begins with."""
+
+
 class Files:
-    """A folder of derived files that appear whole or not at all."""
+    """A folder of derived files that appear whole or not at all.
+
+    Every one can be made again, so nothing depends on the disk: what cannot be written is served from memory, and a file
+    that was cut off or harmed is made anew.
+    """
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
@@ -90,25 +114,80 @@ class Files:
         """Where the derived file lies or would lie."""
         return self.folder / key[:2] / f"{key}{ending}"
 
-    def get(self, key: str, ending: str, make: Callable[[], bytes]) -> Path:
-        """Path of the derived file, made if it is not there."""
+    def read(self, key: str, ending: str) -> bytes | None:
+        """The derived file's content; None if it is not there or not whole."""
         path = self.path(key, ending)
-        if path.exists():
-            return path
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent)
         try:
-            with os.fdopen(handle, "wb") as out:
-                out.write(make())
-            os.replace(name, path)
-        except BaseException:
+            content = path.read_bytes()
+        except OSError:
+            return None
+        body = content[_SEAL:]
+        if content[:_SEAL] != _seal(body):
+            log.warning("%s was harmed and is made again", path)
+            return None
+        with contextlib.suppress(OSError):
+            # What was used last is pruned last.
+            os.utime(path)
+        return body
+
+    def read_json(self, key: str) -> Any:
+        """The content of a derived JSON file; None if it is not there."""
+        body = self.read(key, ".json")
+        return None if body is None else json.loads(body)
+
+    def get(self, key: str, ending: str, make: Callable[[], bytes]) -> bytes:
+        """The derived file's content, made if it is not there."""
+        body = self.read(key, ending)
+        if body is None:
+            body = make()
+            try:
+                _write(self.path(key, ending), _seal(body) + body)
+            except OSError as error:
+                log.warning("a derived file could not be kept: %s", error)
+        return body
+
+    def prune(self, most: int) -> int:
+        """Deletes the files that were not used for longest until the others take at most so many bytes; how many."""
+        found = []
+        for path in self.folder.rglob("*"):
             with contextlib.suppress(OSError):
-                os.unlink(name)
-            raise
-        return path
+                state = path.stat()
+                if path.is_file():
+                    found.append((state.st_mtime, state.st_size, path))
+        found.sort(reverse=True)
+        total = deleted = 0
+        for _, size, path in found:
+            total += size
+            if total > most:
+                with contextlib.suppress(OSError):
+                    path.unlink()
+                    deleted += 1
+        return deleted
 
 
-_patches: Memory[Patches] = Memory(24)
+def _seal(body: bytes) -> bytes:
+    return hashlib.sha256(body).digest()[:_SEAL]
+
+
+def _write(path: Path, content: bytes) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(dir=path.parent)
+    try:
+        with os.fdopen(handle, "wb") as out:
+            out.write(content)
+        os.replace(name, path)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            os.unlink(name)
+        raise
+
+
+def to_json(content: Any) -> bytes:
+    """A derived JSON file."""
+    return json.dumps(content).encode()
+
+
+_patches: Memory[Patches] = Memory(256 * 2**20, lambda patches: 2 * patches.labels.nbytes)
 
 
 def lines_key(rough: str, reading: Mapping[str, Any]) -> str:

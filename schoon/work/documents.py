@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -21,6 +21,8 @@ class Spot:
 
     pot: id of the pot or NOTHING. source: (drawing id, x, y) it was carried from. others: pots that came next.
     joined: areas of unlike pots that seem to run together here, as (pot, x, y).
+    waits: px² of the patch in which others were poured over it while its form leaked, 0 if none was. It is seen again
+    as soon as its form is closed.
     """
 
     at: tuple[float, float]
@@ -30,6 +32,7 @@ class Spot:
     source: tuple[int, float, float] | None = None
     others: tuple[int, ...] = ()
     joined: tuple[tuple[int, float, float], ...] = ()
+    waits: int = 0
 
     @property
     def unsure(self) -> bool:
@@ -49,6 +52,8 @@ class Spot:
             data["others"] = list(self.others)
         if self.joined:
             data["joined"] = [[pot, round(x, 1), round(y, 1)] for pot, x, y in self.joined]
+        if self.waits:
+            data["waits"] = self.waits
         return data
 
     @classmethod
@@ -63,6 +68,7 @@ class Spot:
             (int(source[0]), float(source[1]), float(source[2])) if source else None,
             tuple(int(pot) for pot in data.get("others", ())),
             tuple((int(pot), float(x), float(y)) for pot, x, y in data.get("joined", ())),
+            int(data.get("waits", 0)),
         )
 
 
@@ -109,26 +115,80 @@ def paint_document(spots: list[Spot]) -> dict[str, Any]:
     return {"patches": [spot.to_dict() for spot in spots]}
 
 
-def painting_of(spots: list[Spot], patches: Patches) -> Painting:
+def painting_of(spots: Sequence[Spot], patches: Patches) -> Painting:
     """Patch -> Paint as the spots fall into the present patches.
 
     Where the line has changed so that spots of different pots share a patch, hand paint wins over carried
-    and the rest is marked unsure.
+    and the rest is marked unsure. Spots that wait are asked where no other one lies.
     """
     painting: Painting = {}
+    waiting: Painting = {}
     for spot in spots:
         patch = patches.at(*spot.at)
         if patch == 0:
             continue
         by: By = "hand" if spot.by == "hand" else "carried"
         paint = Paint(spot.pot, spot.doubt, by, others=spot.others, joined=spot.joined)
+        if spot.waits:
+            # Of several that wait for one form the last one poured is meant.
+            waiting[patch] = paint
+            continue
         before = painting.get(patch)
         if before is None or before.pot == paint.pot:
             painting[patch] = paint if before is None or paint.by == "hand" else before
         else:
             chosen = paint if paint.by == "hand" or before.by != "hand" else before
             painting[patch] = replace(chosen, by="carried", doubt=1.0)
-    return painting
+    return {**waiting, **painting}
+
+
+_ANSWERED = 0.7
+"""A spot that waited in an area this much larger than its patch now is has its form back."""
+
+
+def poured(
+    spots: Sequence[Spot],
+    patches: Patches,
+    touched: Mapping[int, tuple[float, float]],
+    pot: int | None,
+) -> list[Spot]:
+    """The spots after a pot was poured into patches, or with None lifted off.
+
+    touched: patch -> where the pen was. Only these patches change. In one whose spots carry several pots a form leaks:
+    the new spot lies under the pen, and the others wait for their forms instead of being lost.
+    """
+    inside: dict[int, list[Spot]] = {patch: [] for patch in touched}
+    kept: list[Spot] = []
+    for spot in spots:
+        (inside.get(patches.at(*spot.at), kept)).append(spot)
+    for patch, at in touched.items():
+        area = int(patches.areas[patch])
+        active = [s for s in inside[patch] if not s.waits]
+        waiting = [s for s in inside[patch] if s.waits and area >= _ANSWERED * s.waits]
+        if not active:
+            # What waited is what is seen: it is what the pen changes.
+            active, waiting = waiting, []
+        leaks = len({s.pot for s in active}) > 1 or bool(waiting)
+        if pot is None:
+            kept += waiting
+            continue
+        if leaks:
+            kept += waiting + [replace(s, waits=area) for s in active]
+        anchor = (float(patches.anchors[patch][0]), float(patches.anchors[patch][1]))
+        kept.append(Spot(at if leaks else anchor, pot))
+    return kept
+
+
+def filled_in(
+    spots: Sequence[Spot], patches: Patches, found: Sequence[Spot], keep: Collection[int] = ()
+) -> list[Spot]:
+    """The spots with proposed ones in all patches that no hand has painted.
+
+    What a hand painted and what carries a pot of `keep` stays just as it is; other spots make room.
+    """
+    kept = [s for s in spots if s.by == "hand" or s.pot in keep]
+    held = {patches.at(*s.at) for s in kept}
+    return kept + [s for s in found if patches.at(*s.at) not in held]
 
 
 def spots_of(
@@ -153,9 +213,11 @@ __all__ = [
     "NOTHING",
     "Sheet",
     "Spot",
+    "filled_in",
     "line_document",
     "paint_document",
     "painting_of",
+    "poured",
     "seal_document",
     "sheet_of",
     "spots_of",

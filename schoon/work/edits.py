@@ -4,31 +4,33 @@ so that two windows never lose each other's work.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
 
-from ..core.paint import NOTHING, Paint, Painting
-from ..core.patches import Patches, patches_within
+from ..core.paint import NOTHING
+from ..core.patches import patches_within
 from ..core.run import Placement
 from ..core.seal import Stitch
 from ..core.seal.model import State
 from ..core.strokes import LineRule, Points, Stroke, arc_lengths, strokes_from_dicts
 from ..core.strokes.model import Maker
 from ..errors import NotFound, Refusal
+from ..limits import limits
 from ..store import Cursor, Row, models, productions, revisions
 from .derived import sheet_patches
 from .documents import (
+    SPECKS,
     Sheet,
     Spot,
     line_document,
     paint_document,
     painting_of,
+    poured,
     seal_document,
     sheet_of,
-    spots_of,
 )
 from .line import Context, Operation
 
@@ -41,6 +43,26 @@ class Saved:
 
     revision: int | None
     merged: bool
+
+
+def load_all(
+    cursor: Cursor, level_id: int, drawing_ids: Collection[int] | None = None
+) -> list[tuple[Row, Sheet]]:
+    """Drawings of a level to change, held until the transaction ends, in order; all of them without ids.
+
+    Raises NotFound, and Refusal for a locked level.
+    """
+    shot = productions.shot_of_level(cursor, level_id)
+    refuse_locked(shot)
+    known = [row["id"] for row in productions.drawings(cursor, level_id)]
+    if drawing_ids is not None and not set(drawing_ids) <= set(known):
+        raise NotFound("This drawing is not in the run any more")
+    rows = revisions.lock_drawings(cursor, known if drawing_ids is None else drawing_ids)
+    found = revisions.get_documents(cursor, [row[p] for row in rows.values() for p in revisions.PARTS])
+    size = (int(shot["width"]), int(shot["height"]))
+    return [
+        (row, sheet_of(size, *(found.get(row[part]) for part in revisions.PARTS))) for row in rows.values()
+    ]
 
 
 def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[Row, Sheet]:
@@ -83,13 +105,21 @@ def change_line(cursor: Cursor, drawing_id: int, base: int | None, operation: Op
 
     Raises NotFound and Refusal as the operation does.
     """
+    _hold_linked(cursor, drawing_id)
     row, sheet = load(cursor, drawing_id, lock=True)
     shot = productions.shot_of_level(cursor, row["level_id"])
-    after = operation.apply(sheet.strokes, Context(sheet.size, line_rule(cursor, shot)))
+
+    def at_base() -> list[Stroke]:
+        line = revisions.base_line(cursor, drawing_id, base)
+        return strokes_from_dicts(line["strokes"]) if line else []
+
+    context = Context(sheet.size, line_rule(cursor, shot), at_base if base != row["head"] else None)
+    after = operation.apply(sheet.strokes, context)
     # As they will be read back, so that the page shows just what is stored.
     before = {stroke.id: stroke for stroke in sheet.strokes}
     after = [s if before.get(s.id) is s else Stroke.from_dict(s.to_dict()) for s in after]
     changed = [s for s in after if before.get(s.id) is not s]
+    refuse_endless(changed, sheet.size)
     removed = sorted(before.keys() - {s.id for s in after})
     if not changed and not removed:
         # Sent again because the answer was lost: the page still has to learn what was stored.
@@ -106,6 +136,14 @@ def line_rule(cursor: Cursor, shot: Row) -> LineRule:
     if shot["model_id"] is None:
         return LineRule()
     return LineRule(**models.model(cursor, shot["model_id"])["line_rule"])
+
+
+def _hold_linked(cursor: Cursor, drawing_id: int) -> None:
+    """If a drawing has linked strokes, all of its run is held, in the one order in which drawings are held."""
+    row = revisions.drawing(cursor, drawing_id)
+    line = revisions.get_documents(cursor, [row["line"]]).get(row["line"])
+    if line and any(stroke.get("link") for stroke in line["strokes"]):
+        revisions.lock_drawings(cursor, [r["id"] for r in productions.drawings(cursor, row["level_id"])])
 
 
 def _follow_links(
@@ -125,19 +163,27 @@ def _follow_links(
     if not linked and not weighed:
         return []
     touched = []
-    rows = productions.drawings(cursor, row["level_id"])
-    found = revisions.get_documents(cursor, [r["line"] for r in rows])
-    for other in rows:
-        if other["id"] == row["id"] or not other["line"]:
+    for other, sheet in load_all(cursor, row["level_id"]):
+        if other["id"] == row["id"]:
             continue
-        strokes = strokes_from_dicts(found[other["line"]]["strokes"])
-        following = [_followed(s, linked, weighed) for s in strokes]
-        if any(new is not old for new, old in zip(following, strokes, strict=True)):
-            locked = revisions.drawing(cursor, other["id"], lock=True)
+        following = [_followed(s, linked, weighed) for s in sheet.strokes]
+        if any(new is not old for new, old in zip(following, sheet.strokes, strict=True)):
             document = revisions.put_document(cursor, line_document(following))
-            revisions.revise(cursor, locked, action, line=document)
+            revisions.revise(cursor, other, action, line=document)
             touched.append(int(other["id"]))
     return touched
+
+
+def refuse_endless(strokes: Sequence[Stroke], size: tuple[int, int]) -> None:
+    """Raises Refusal if a stroke is longer, or lies farther off, than any line of a picture of this size would."""
+    most = limits().stroke_widths * max(size)
+    for stroke in strokes:
+        way = np.hypot(*np.diff(stroke.controls, axis=0).T).sum()
+        if way > 3 * most or np.abs(stroke.controls).max() > most:
+            raise Refusal(
+                f"This makes a stroke of {way:.0f} px; the limit is {limits().stroke_widths:g} picture widths, "
+                f"{most:.0f} px (SCHOON_MOST_STROKE_WIDTHS)"
+            )
 
 
 def _followed(stroke: Stroke, linked: Mapping[str, Stroke], weighed: Mapping[str, Stroke]) -> Stroke:
@@ -166,13 +212,13 @@ def take_under(cursor: Cursor, level_id: int, limit: float) -> tuple[list[int], 
 
     Returns the drawings changed and the number of stitches. Raises Refusal if there is none.
     """
-    rows = productions.drawings(cursor, level_id)
     action: int | None = None
     touched, taken = [], 0
-    for drawing_id in [row["id"] for row in rows if row["seal"]]:
-        row, sheet = load(cursor, drawing_id, lock=True)
+    for row, sheet in load_all(cursor, level_id):
+        # A person has taken them: they stay taken when gaps are looked for again.
         changed = [
-            replace(s, state="taken") if s.state == "open" and s.doubt < limit else s for s in sheet.stitches
+            replace(s, state="taken", by="hand") if s.state == "open" and s.doubt < limit else s
+            for s in sheet.stitches
         ]
         count = sum(new is not old for new, old in zip(changed, sheet.stitches, strict=True))
         if count:
@@ -180,7 +226,7 @@ def take_under(cursor: Cursor, level_id: int, limit: float) -> tuple[list[int], 
             revisions.revise(
                 cursor, row, action, seal=revisions.put_document(cursor, seal_document(changed, sheet.specks))
             )
-            touched.append(drawing_id)
+            touched.append(int(row["id"]))
             taken += count
     if not taken:
         raise Refusal(f"No gap that waits has a doubt under {limit:g}")
@@ -207,31 +253,15 @@ def delete_stitch(cursor: Cursor, drawing_id: int, base: int | None, stitch_id: 
     return _save(cursor, row, base, "delete a stitch", "seal", seal_document(kept, sheet.specks))
 
 
-def set_specks(cursor: Cursor, level_id: int, specks: int) -> list[int]:
-    """Areas of fewer px² than `specks` join their neighbour, in all drawings of a level, undone as one.
-
-    Paint of areas that are gone goes with them, so that it does not make their neighbours unsure. Returns the drawings
-    that changed. Raises Refusal if none does, or the level is locked.
-    """
-    action: int | None = None
-    changed = []
-    for listed in productions.drawings(cursor, level_id):
-        row, sheet = load(cursor, listed["id"], lock=True)
-        if not row["line"] or sheet.specks == specks:
-            continue
-        patches = sheet_patches(row["line"], sheet)
-        kept = [s for s in sheet.spots if patches.areas[patches.at(*s.at)] >= specks]
-        documents = {"seal": revisions.put_document(cursor, seal_document(sheet.stitches, specks))}
-        if len(kept) < len(sheet.spots):
-            documents["paint"] = revisions.put_document(cursor, paint_document(kept))
-        action = action or revisions.begin_action(cursor, f"specks under {specks} px² join their neighbour")
-        revisions.revise(cursor, row, action, **documents)
-        changed.append(int(row["id"]))
-    if not changed:
+def with_other_specks(cursor: Cursor, rows: Sequence[Row], under: int) -> list[Row]:
+    """The drawings whose limit of specks is not this one. Raises Refusal if there is none."""
+    found = revisions.get_documents(cursor, [row["seal"] for row in rows])
+    others = [row for row in rows if int(found.get(row["seal"], {}).get("specks", SPECKS)) != under]
+    if not others:
         raise Refusal(
-            f"Specks under {specks} px² join their neighbour already in all drawings that have a line"
+            f"Specks under {under} px² join their neighbour already in all drawings that have a line"
         )
-    return changed
+    return others
 
 
 def pour(
@@ -242,30 +272,16 @@ def pour(
     if pot is not None and pot != NOTHING:
         check_pot(cursor, row["level_id"], pot)
     patches = sheet_patches(row["line"], sheet)
-    painting = painting_of(sheet.spots, patches)
-    touched = {patches.at(x, y) for x, y in points} - {0}
+    touched = {patches.at(x, y): (x, y) for x, y in points}
+    touched.pop(0, None)
     if not touched:
         raise Refusal("There is no patch under the pen; seal the drawing or pour inside the picture")
     if pot is not None and patches.background in touched and len(touched) > 1:
-        touched.discard(patches.background)
-    for patch in touched:
-        if pot is None:
-            painting.pop(patch, None)
-        else:
-            painting[patch] = Paint(pot)
+        del touched[patches.background]
     count = len(touched)
     label = f"{'lift paint off' if pot is None else 'pour into'} {count} patch{'es' * (count > 1)}"
-    return _save_painting(cursor, row, base, label, sheet, patches, painting)
-
-
-def _save_painting(
-    cursor: Cursor, row: Row, base: int | None, label: str, sheet: Sheet, patches: Patches, painting: Painting
-) -> Saved:
-    before = {patches.at(*spot.at): spot.source for spot in sheet.spots if spot.source}
-    sources = {
-        patch: source for patch, source in before.items() if painting.get(patch, Paint(0)).by == "carried"
-    }
-    return _save(cursor, row, base, label, "paint", paint_document(spots_of(painting, patches, sources)))
+    spots = poured(sheet.spots, patches, touched, pot)
+    return _save(cursor, row, base, label, "paint", paint_document(spots))
 
 
 def check_pot(cursor: Cursor, level_id: int, pot: int) -> None:
@@ -291,10 +307,11 @@ def pour_within(
     inside = [p for p in patches_within(patches, np.array(ring, float)) if p not in painting]
     if not inside:
         raise Refusal("No unpainted patch lies inside this ring")
-    painting.update({patch: Paint(pot) for patch in inside})
+    places = {p: (float(patches.anchors[p][0]), float(patches.anchors[p][1])) for p in inside}
     count = len(inside)
     label = f"pour into {count} patch{'es' * (count > 1)} in a ring"
-    return _save_painting(cursor, row, base, label, sheet, patches, painting), count
+    spots = poured(sheet.spots, patches, places, pot)
+    return _save(cursor, row, base, label, "paint", paint_document(spots)), count
 
 
 @dataclass(frozen=True)
@@ -306,36 +323,40 @@ class Repainted:
 
 
 def repaint(
-    cursor: Cursor, level_id: int, cells: Sequence[tuple[int, int]], act: Act, to: int | None = None
+    cursor: Cursor,
+    level_id: int,
+    cells: Sequence[tuple[int, int]],
+    act: Act,
+    to: int | None = None,
+    action: int | None = None,
 ) -> Repainted:
     """Acts on all patches that carry a pot in a drawing, for many (drawing id, pot) cells, undone as one.
 
     act: "pour" pours the pot `to` instead, "lift" takes the paint off, "accept" lets the unsure ones stand.
+    action: what it is a part of; one of its own by default.
     Raises NotFound for drawings and pots that are not there, Refusal if nothing would change.
     """
-    level = productions.shot_of_level(cursor, level_id)
-    known = {p["id"] for p in models.model(cursor, level["model_id"])["pots"]} if level["model_id"] else set()
-    if act == "pour" and to not in known:
-        raise NotFound("This pot is not in the model any more; choose another one")
     wanted: dict[int, set[int]] = {}
     for drawing_id, pot in cells:
         wanted.setdefault(drawing_id, set()).add(pot)
-    action: int | None = None
+    held = load_all(cursor, level_id, wanted)
+    if act == "pour":
+        check_pot(cursor, level_id, NOTHING if to is None else to)
     touched, patches = [], 0
-    for drawing_id, pots in sorted(wanted.items()):
-        row, sheet = load(cursor, drawing_id, lock=True)
-        if row["level_id"] != level_id:
-            raise NotFound("This drawing is not in the run any more")
+    for row, sheet in held:
+        pots = wanted[int(row["id"])]
         spots: list[Spot] = []
         changed = 0
         for spot in sheet.spots:
-            if spot.pot not in pots or (act == "accept" and not spot.unsure):
+            # What waits for its form is not in the cell: only another pot is poured for it as well.
+            left = (act == "accept" and not spot.unsure) or (act != "pour" and spot.waits)
+            if spot.pot not in pots or left:
                 spots.append(spot)
                 continue
             changed += 1
             if act != "lift":
                 pot = to if act == "pour" and to is not None else spot.pot
-                spots.append(Spot(spot.at, pot, 0.0, "hand"))
+                spots.append(Spot(spot.at, pot, 0.0, "hand", waits=spot.waits))
         if not changed:
             continue
         action = action or revisions.begin_action(
@@ -347,7 +368,7 @@ def repaint(
             }[act],
         )
         revisions.revise(cursor, row, action, paint=revisions.put_document(cursor, paint_document(spots)))
-        touched.append(drawing_id)
+        touched.append(int(row["id"]))
         patches += changed
     if not touched:
         raise Refusal("None of these cells has a patch to change")
@@ -355,12 +376,16 @@ def repaint(
 
 
 def delete_pot(cursor: Cursor, model_id: int, pot_id: int, instead: int | None = None) -> int:
-    """Takes a pot out of a model. Where it is in use, `instead` is poured first, undone as one per level.
+    """Takes a pot out of a model. Where it is in use, `instead` is poured first, undone as one.
 
     Returns the patches repainted. Raises Refusal saying where it is used if there is no replacement; NotFound.
     """
+    levels = models.levels_of(cursor, model_id)
+    revisions.lock_drawings(
+        cursor, [row["id"] for lv in levels for row in productions.drawings(cursor, lv["level_id"])]
+    )
     uses: list[tuple[int, str, list[int]]] = []
-    for level in models.levels_of(cursor, model_id):
+    for level in levels:
         rows = productions.drawings(cursor, level["level_id"])
         found = revisions.get_documents(cursor, [row["paint"] for row in rows])
         using = [
@@ -375,8 +400,34 @@ def delete_pot(cursor: Cursor, model_id: int, pot_id: int, instead: int | None =
         raise Refusal(f"This pot is in use in {where}. Choose a pot to take its place")
     if instead == pot_id:
         raise Refusal("A pot cannot take its own place; choose another one")
+    action = revisions.begin_action(cursor, "take a pot out of the model") if uses else None
     patches = 0
     for level_id, _, drawings in uses:
-        patches += repaint(cursor, level_id, [(d, pot_id) for d in drawings], "pour", instead).patches
+        cells = [(d, pot_id) for d in drawings]
+        patches += repaint(cursor, level_id, cells, "pour", instead, action).patches
     models.delete_pot(cursor, model_id, pot_id)
     return patches
+
+
+@dataclass(frozen=True)
+class Stepped:
+    """label: what was undone or done again. drawings: ids of those that changed. pots: names of those that are in
+    their models again because they are in use again."""
+
+    label: str
+    drawings: list[int]
+    pots: list[str]
+
+
+def step(cursor: Cursor, drawing_id: int, way: Literal["undo", "redo"]) -> Stepped | None:
+    """Takes back the last action on a drawing, or does it again; None if there is none. Raises Refusal, NotFound."""
+    row = revisions.drawing(cursor, drawing_id)
+    refuse_locked(productions.shot_of_level(cursor, row["level_id"]))
+    done = (revisions.undo if way == "undo" else revisions.redo)(cursor, drawing_id)
+    if done is None:
+        return None
+    label, ids = done
+    rows = revisions.lock_drawings(cursor, ids)
+    found = revisions.get_documents(cursor, [r["paint"] for r in rows.values()])
+    pots = {int(spot["pot"]) for document in found.values() for spot in document["patches"]}
+    return Stepped(label, ids, models.bring_back(cursor, pots - {NOTHING}))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Annotated, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.strokes import LineRule, Stroke, edit, ruled
@@ -19,21 +20,26 @@ Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
 Spot = tuple[Number, Number]
 Ids = Annotated[list[str], Field(min_length=1, max_length=5000)]
 PenPath = Annotated[list[tuple[Number, Number, Number]], Field(min_length=1, max_length=MOST_POINTS)]
+_SAME = 0.006
+"""Px within which a stored point is where it was: numbers are kept to 1/100 px."""
+
 NewId = Annotated[str, Field(pattern=r"^[0-9a-z]{6,20}$")]
 
 
 @dataclass(frozen=True)
 class Context:
-    """size: (width, height) of the drawing, px. rule: the model's line rule."""
+    """size: (width, height) of the drawing, px. rule: the model's line rule. base: the strokes as they were where the
+    hand saw them; None if they are as they were."""
 
     size: tuple[int, int]
     rule: LineRule = field(default_factory=LineRule)
+    base: Callable[[], list[Stroke]] | None = None
 
 
 class Operation(BaseModel):
     """A change of the line."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     def label(self) -> str:
         """What it does in words, for the history."""
@@ -95,7 +101,7 @@ class Trace(Operation):
     def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         if any(s.id == self.id for s in strokes):
             return strokes
-        drawn = stroke_from_pen(self.path, self.width, self.steady)
+        drawn = stroke_from_pen(self.path, self.width, self.steady, context.size)
         drawn = replace(drawn, id=self.id, part=self.part, corner=context.rule.corner)
         return [*strokes, edit.snapped(drawn, strokes, self.snap)]
 
@@ -113,7 +119,7 @@ class Redraw(Operation):
         return "redraw a stretch"
 
     def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
-        fresh = stroke_from_pen(self.path, 4.0, self.steady)
+        fresh = stroke_from_pen(self.path, 4.0, self.steady, context.size)
         ends = fresh.controls[[0, -1]]
         best, nearest = None, self.reach
         for stroke in strokes:
@@ -179,7 +185,25 @@ class Points(Operation):
         controls = np.array(self.points)
         if controls.shape != stroke.controls.shape:
             raise Refusal("The stroke has other points by now; choose it again")
+        if context.base is not None:
+            controls = self._with_others(stroke, controls, context.base())
         return _replaced(strokes, {stroke.id: [_by_hand(replace(stroke, controls=controls))]})
+
+    def _with_others(
+        self, now: Stroke, mine: NDArray[np.float64], base: Sequence[Stroke]
+    ) -> NDArray[np.float64]:
+        """My points and those that another window has moved since. Raises Refusal where both moved the same."""
+        before = next((s for s in base if s.id == self.id), None)
+        if before is None or before.controls.shape != now.controls.shape:
+            raise Refusal("The stroke was changed in another window; look at it and move its points again")
+        by_me = (np.abs(mine - before.controls) > _SAME).any(axis=1)
+        by_others = (np.abs(now.controls - before.controls) > _SAME).any(axis=1)
+        unlike = (np.abs(mine - now.controls) > _SAME).any(axis=1)
+        if np.any(by_me & by_others & unlike):
+            raise Refusal(
+                "Another window has moved the same points of this stroke; look at it and move them again"
+            )
+        return np.where(np.atleast_1d(by_me)[:, None], mine, now.controls)
 
 
 class Knot(Operation):
@@ -257,6 +281,7 @@ def _shut(stroke: Stroke) -> Stroke:
         stroke,
         controls=np.vstack([stroke.controls, bridge]),
         widths=np.concatenate([stroke.widths, stroke.widths[:1]]),
+        opened=False,
     )
 
 

@@ -9,20 +9,30 @@ import numpy as np
 
 from ..core.strokes import Stroke, arc_lengths, corner_indices, fit_curve, resample, smooth_hand
 from ..errors import Refusal
+from ..limits import limits
 
 MOST_POINTS = 20_000
 
 
-def stroke_from_pen(path: Sequence[tuple[float, float, float]], width: float, steady: float) -> Stroke:
+def stroke_from_pen(
+    path: Sequence[tuple[float, float, float]], width: float, steady: float, size: tuple[int, int]
+) -> Stroke:
     """The curve of a pen path of (x, y, pressure 0..1) points; pressure scales the width, steady smooths in px.
 
-    Raises Refusal for a path too short to be a stroke or with numbers that are not.
+    size: (width, height) of the drawing. Raises Refusal for a path with numbers that are none, or longer than any line
+    of such a drawing.
     """
     data = np.asarray(path, float)
     if data.ndim != 2 or data.shape[1] != 3 or len(data) > MOST_POINTS or not np.isfinite(data).all():
         raise Refusal("This stroke could not be read; draw it again")
     points = data[:, :2]
     along = arc_lengths(points)
+    most = limits().stroke_widths * max(size)
+    if along[-1] > most or np.abs(points).max() > most:
+        raise Refusal(
+            f"This stroke is {along[-1]:.0f} px long; the limit is {limits().stroke_widths:g} picture widths, "
+            f"{most:.0f} px (SCHOON_MOST_STROKE_WIDTHS)"
+        )
     if along[-1] < 0.5:
         points = points[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
         along, data = np.array([0.0, 1.0]), np.repeat(data[:1], 2, axis=0)

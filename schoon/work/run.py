@@ -25,12 +25,13 @@ from ..core.run import (
     search,
     spacing,
 )
-from ..core.strokes import Stroke, sample, strokes_from_dicts
+from ..core.strokes import Stroke, ruled, sample, strokes_from_dicts
 from ..core.strokes.model import new_id
 from ..errors import NotFound, Refusal
-from ..store import Cursor, Row, productions, revisions
+from ..store import Cursor, Row, Store, productions, revisions
 from .derived import Files, lines_key
 from .documents import line_document
+from .edits import line_rule, load_all, refuse_locked
 from .proposals import find_lines, keep_hand, taking_place
 
 
@@ -62,23 +63,34 @@ def load_run(cursor: Cursor, level_id: int) -> Run:
     return Run(rows, strokes, (int(shot["width"]), int(shot["height"])), shot)
 
 
-def save_line(cursor: Cursor, action: int, drawing_id: int, strokes: Sequence[Stroke]) -> None:
-    """A new revision of a drawing with these strokes, under an action."""
-    row = revisions.drawing(cursor, drawing_id, lock=True)
+def _save_line(cursor: Cursor, action: int, row: Row, strokes: Sequence[Stroke]) -> None:
+    """A new revision of a held drawing with these strokes, under an action."""
     revisions.revise(cursor, row, action, line=revisions.put_document(cursor, line_document(list(strokes))))
 
 
-def _picked(run: Run, drawing_id: int, ids: Sequence[str], part: str) -> list[Stroke]:
-    run.index(drawing_id)
+def weigh(cursor: Cursor, level_id: int, drawing_ids: Sequence[int]) -> list[int]:
+    """Lays the line rule on whole drawings, undone as one; returns those that changed. Raises NotFound, Refusal."""
+    chosen = [(row, sheet) for row, sheet in load_all(cursor, level_id, set(drawing_ids)) if sheet.strokes]
+    if not chosen:
+        raise Refusal("None of these drawings has a line yet; clean them first")
+    rule = line_rule(cursor, productions.shot_of_level(cursor, level_id))
+    count = len(chosen)
+    action = revisions.begin_action(cursor, f"weigh {count} drawing{'s' * (count != 1)} by the line rule")
+    for row, sheet in chosen:
+        _save_line(cursor, action, row, ruled(sheet.strokes, sheet.size, rule))
+    return [int(row["id"]) for row, _ in chosen]
+
+
+def _picked(strokes: Sequence[Stroke], ids: Sequence[str], part: str) -> list[Stroke]:
     wanted = set(ids)
-    found = [s for s in run.strokes[drawing_id] if s.id in wanted or (part and s.part == part)]
+    found = [s for s in strokes if s.id in wanted or (part and s.part == part)]
     if not found:
         raise NotFound("The strokes to trace back are not in the drawing any more; choose them again")
     return found
 
 
 def trace_back(
-    cursor: Cursor,
+    store: Store,
     level_id: int,
     drawing_id: int,
     ids: Sequence[str],
@@ -93,8 +105,11 @@ def trace_back(
     where the same lines lie in each target; otherwise just where they are. linked: a later change follows.
     Raises NotFound and Refusal.
     """
-    run = load_run(cursor, level_id)
-    source = _picked(run, drawing_id, ids, part)
+    with store.transaction() as cursor:
+        run = load_run(cursor, level_id)
+    refuse_locked(run.shot)
+    run.index(drawing_id)
+    source = _picked(run.strokes[drawing_id], ids, part)
     others = [d for d in dict.fromkeys(targets) if d != drawing_id]
     if not others:
         raise Refusal(
@@ -102,44 +117,81 @@ def trace_back(
         )
     for target in others:
         run.index(target)
-    action = revisions.begin_action(
-        cursor, f"trace {len(source)} stroke{'s' * (len(source) != 1)} back to {len(others)} drawings"
-    )
-    home = (1.0, 0.0, 0.0, 0.0)
-    marked = {
-        s.id: replace(s, track=s.track or s.id, link=(s.link or home) if linked else s.link, by="hand")
-        for s in source
-    }
-    save_line(cursor, action, drawing_id, [marked.get(s.id, s) for s in run.strokes[drawing_id]])
-    lines = Lines.of(source, run.size)
-    for target in others:
-        there = run.strokes[target]
-        place = Placement()
-        if registered and there:
-            of_part = [s for s in there if part and s.part == part] or there
-            over = Lines.of(of_part, run.size)
-            place, _ = register(lines, Target(over), [place, *search(lines, over)], rigid=True)
-        new = []
-        for stroke in marked.values():
-            own = (
-                Placement.from_numbers(stroke.link).then(place).numbers() if linked and stroke.link else None
-            )
-            new.append(
-                replace(stroke, controls=place.apply(stroke.controls), id=new_id(), link=own, confidence=1.0)
-            )
-        save_line(cursor, action, target, taking_place(there, new, part))
+    # Where the lines lie is looked for before any drawing is held.
+    places = {d: _lies(source, run.strokes[d], part, run.size) if registered else Placement() for d in others}
+    with store.transaction() as cursor:
+        held = {
+            int(row["id"]): (row, sheet) for row, sheet in load_all(cursor, level_id, [drawing_id, *others])
+        }
+        row, sheet = held.pop(drawing_id)
+        source = _picked(sheet.strokes, ids, part)
+        action = revisions.begin_action(
+            cursor, f"trace {len(source)} stroke{'s' * (len(source) != 1)} back to {len(others)} drawings"
+        )
+        home = (1.0, 0.0, 0.0, 0.0)
+        marked = {
+            s.id: replace(s, track=s.track or s.id, link=(s.link or home) if linked else s.link, by="hand")
+            for s in source
+        }
+        _save_line(cursor, action, row, [marked.get(s.id, s) for s in sheet.strokes])
+        for target, (row, sheet) in held.items():
+            new = [_laid(stroke, places[target], linked) for stroke in marked.values()]
+            _save_line(cursor, action, row, taking_place(sheet.strokes, new, part))
     return [drawing_id, *others]
 
 
+def _lies(source: Sequence[Stroke], there: Sequence[Stroke], part: str, size: tuple[int, int]) -> Placement:
+    """Where the same lines lie in another drawing, as a whole."""
+    if not there:
+        return Placement()
+    lines = Lines.of(source, size)
+    over = Lines.of([s for s in there if part and s.part == part] or there, size)
+    return register(lines, Target(over), [Placement(), *search(lines, over)], rigid=True)[0]
+
+
+def _laid(stroke: Stroke, place: Placement, linked: bool) -> Stroke:
+    own = Placement.from_numbers(stroke.link).then(place).numbers() if linked and stroke.link else None
+    return replace(stroke, controls=place.apply(stroke.controls), id=new_id(), link=own, confidence=1.0)
+
+
+_TRIES = 3
+"""How often a run is read again because its ends were changed while what lies between was computed."""
+
+
 def between(
-    cursor: Cursor, level_id: int, first: int, last: int, chart: str | Sequence[float], part: str = ""
+    store: Store, level_id: int, first: int, last: int, chart: str | Sequence[float], part: str = ""
 ) -> tuple[list[int], int, int]:
     """Gives the drawings between two lined ones interpolated strokes; what a hand made in them stays.
 
     Returns the drawings changed, how many strokes were matched and how many had no counterpart.
     Raises NotFound and Refusal.
     """
-    run = load_run(cursor, level_id)
+    for _ in range(_TRIES):
+        with store.transaction() as cursor:
+            run = load_run(cursor, level_id)
+        refuse_locked(run.shot)
+        ends, inner, drawings, matched, lost = _between(run, first, last, chart, part)
+        with store.transaction() as cursor:
+            held = {
+                int(row["id"]): (row, sheet) for row, sheet in load_all(cursor, level_id, [*ends, *inner])
+            }
+            if any(held[d][0]["line"] != line for d, line in ends.items()):
+                continue
+            count = len(inner)
+            action = revisions.begin_action(cursor, f"in-between {count} drawing{'s' * (count != 1)}")
+            for drawing_id, strokes in zip(inner, drawings, strict=True):
+                row, sheet = held[drawing_id]
+                rest = [s for s in sheet.strokes if part and s.part != part]
+                own = [s for s in sheet.strokes if not part or s.part == part]
+                _save_line(cursor, action, row, rest + keep_hand(own, strokes))
+            return inner, matched, lost
+    raise Refusal("The two drawings are being changed in another window; try again when they rest")
+
+
+def _between(
+    run: Run, first: int, last: int, chart: str | Sequence[float], part: str
+) -> tuple[dict[int, str], list[int], list[list[Stroke]], int, int]:
+    """The two ends with their line documents, the drawings between, their strokes, strokes matched and lost."""
     a, b = sorted((run.index(first), run.index(last)))
     inner = run.rows[a + 1 : b]
     if not inner:
@@ -157,13 +209,10 @@ def between(
     matched = pairs(start, end, run.size)
     if not matched:
         raise Refusal("No stroke of one drawing was found again in the other; trace or fit one of them first")
-    action = revisions.begin_action(cursor, f"in-between {len(inner)} drawing{'s' * (len(inner) != 1)}")
-    for row, strokes in zip(inner, inbetween(start, end, matched, shares), strict=True):
-        present = run.strokes[row["id"]]
-        rest = [s for s in present if part and s.part != part]
-        save_line(cursor, action, row["id"], rest + keep_hand([s for s in present if s not in rest], strokes))
+    ends = {int(run.rows[k]["id"]): run.rows[k]["line"] for k in (a, b)}
+    drawings = inbetween(start, end, matched, shares)
     lost = len(start) + len(end) - 2 * len(matched)
-    return [row["id"] for row in inner], len(matched), lost
+    return ends, [int(row["id"]) for row in inner], drawings, len(matched), lost
 
 
 def found_lines(
@@ -178,8 +227,8 @@ def found_lines(
         body = rough(row)
         return json.dumps(find_lines(f"drawing {row['number']}", body, reading)).encode()
 
-    path = files.get(lines_key(row["rough"], reading), ".json", make)
-    return strokes_from_dicts(json.loads(path.read_bytes()))
+    body = files.get(lines_key(row["rough"], reading), ".json", make)
+    return strokes_from_dicts(json.loads(body))
 
 
 def held(run: Run, files: Files, rough: Callable[[Row], bytes]) -> list[dict[str, Any]]:

@@ -10,6 +10,7 @@ import pytest
 import uvicorn
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from schoon.jobs.pool import Pool
 from schoon.settings import Settings
 from schoon.store import Store
 from schoon.web.app import create_app
@@ -38,10 +39,10 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def address(store: Store, settings: Settings) -> Iterator[str]:
+def address(store: Store, settings: Settings, pool: Pool) -> Iterator[str]:
     port = free_port("127.0.0.1", 8123)
     server = uvicorn.Server(
-        uvicorn.Config(create_app(store, settings), host="127.0.0.1", port=port, log_level="warning")
+        uvicorn.Config(create_app(store, settings, pool), host="127.0.0.1", port=port, log_level="warning")
     )
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()

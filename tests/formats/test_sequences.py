@@ -4,15 +4,20 @@ from __future__ import annotations
 
 import io
 import zipfile
+from collections.abc import Callable, Sequence
+from pathlib import Path
 
 import numpy as np
 import pytest
 from PIL import Image
 
 from schoon.errors import Refusal
-from schoon.formats import gif, svg
+from schoon.formats import gif, sequences, svg
 from schoon.formats.pictures import decode, encode_png, for_storage
-from schoon.formats.sequences import inspect, number_of, zip_of
+from schoon.formats.sequences import Report, add_to_zip, inspect, number_of, read_one
+from schoon.limits import Limits
+
+Look = Callable[[Sequence[tuple[str, bytes]]], Report]
 
 
 def png(size: tuple[int, int] = (40, 30), tone: int = 200) -> bytes:
@@ -33,8 +38,23 @@ def zipped(**files: bytes) -> bytes:
     return out.getvalue()
 
 
-def test_numbers_sort_as_numbers() -> None:
-    report = inspect([(f"stair_{n}.png", png(tone=n)) for n in (10, 9, 100, 2)])
+@pytest.fixture
+def look(tmp_path: Path) -> Look:
+    """Looks at files that have just arrived."""
+
+    def look(files: Sequence[tuple[str, bytes]]) -> Report:
+        placed = []
+        for number, (name, body) in enumerate(files):
+            path = tmp_path / f"{number:05}"
+            path.write_bytes(body)
+            placed.append((name, path))
+        return inspect(placed, tmp_path)
+
+    return look
+
+
+def test_numbers_sort_as_numbers(look: Look) -> None:
+    report = look([(f"stair_{n}.png", png(tone=n)) for n in (10, 9, 100, 2)])
     assert [p.number for p in report.pictures] == [2, 9, 10, 100]
     assert not report.problems
     assert "leaves out" in report.notes[0]
@@ -66,12 +86,12 @@ def test_the_last_number_in_a_name_counts(name: str, number: int | None) -> None
         ([("all.zip", zipped())], "No pictures were chosen"),
     ],
 )
-def test_bad_input_is_named(files: list[tuple[str, bytes]], words: str) -> None:
-    problems = inspect(files).problems
+def test_bad_input_is_named(look: Look, files: list[tuple[str, bytes]], words: str) -> None:
+    problems = look(files).problems
     assert any(words in problem for problem in problems), problems
 
 
-def test_a_zip_is_read_with_its_folders_and_without_litter() -> None:
+def test_a_zip_is_read_with_its_folders_and_without_litter(look: Look) -> None:
     body = zipped(
         **{
             "roughs__a1.png": png(),
@@ -80,7 +100,7 @@ def test_a_zip_is_read_with_its_folders_and_without_litter() -> None:
             "roughs__.hidden": b"",
         }
     )
-    report = inspect([("all.zip", body)])
+    report = look([("all.zip", body)])
     assert not report.problems
     assert [p.name for p in report.pictures] == ["a1.png", "a2.png"]
 
@@ -132,7 +152,58 @@ def test_gif_estimate_is_near_the_truth(random: np.random.Generator) -> None:
 
 
 def test_equal_files_give_equal_zips() -> None:
-    assert zip_of([("a.png", b"1")]) == zip_of([("a.png", b"1")])
+    made = []
+    for _ in range(2):
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as archive:
+            add_to_zip(archive, "a.png", b"1")
+        made.append(out.getvalue())
+    assert made[0] == made[1]
+
+
+def test_what_was_found_is_kept_as_it_was(look: Look, tmp_path: Path) -> None:
+    report = look([("a1.tif", encoded("RGB", "TIFF")), ("a2.png", png((40, 30)))])
+    report.write(tmp_path / "report.json")
+    assert Report.read(tmp_path / "report.json") == report
+    turned = report.pictures[0]
+    assert turned.mime == "image/png"
+    assert decode("a1", Path(turned.path).read_bytes()).shape == (30, 40, 3)
+
+
+def test_names_in_a_zip_that_are_no_text_are_refused(look: Look) -> None:
+    body = zipped(**{"å1.png": png()}).replace("å".encode(), b"\xff\xfe")
+    (problem,) = look([("all.zip", body)]).problems
+    assert problem == "all.zip is not a readable zip; pack the pictures again"
+
+
+def test_equal_pictures_are_decoded_once_and_too_many_pixels_not_at_all(
+    look: Look, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    read: list[str] = []
+
+    def counted(name: str, path: str, stored: str) -> object:
+        read.append(name)
+        return read_one(name, path, stored)
+
+    monkeypatch.setattr(sequences, "read_one", counted)
+    blank = png((400, 300))
+    report = look([(f"a{k}.png", blank) for k in range(1, 31)])
+    assert len(report.pictures) == 30
+    assert [p.number for p in report.pictures] == list(range(1, 31))
+    assert read == ["a1.png"]
+    read.clear()
+    monkeypatch.setattr(sequences, "limits", lambda: Limits(take_in_gigapixels=0.003))
+    (problem,) = look([(f"a{k}.png", blank) for k in range(1, 31)]).problems
+    assert "the limit is 0.003 (SCHOON_MOST_TAKE_IN_GIGAPIXELS)" in problem
+    assert read == []
+
+
+def test_gif_keeps_a_colour_that_only_one_picture_has() -> None:
+    frames = [np.full((60, 80, 3), tone, np.uint8) for tone in range(0, 240, 10)]
+    frames[7][10:14, 10:14] = (3, 200, 77)
+    with Image.open(io.BytesIO(gif.encode(frames, [1] * len(frames), 12))) as picture:
+        picture.seek(7)
+        assert picture.convert("RGB").getpixel((11, 11)) == (3, 200, 77)
 
 
 def test_svg_gives_back_its_strokes() -> None:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any
 
 import pytest
 
-from schoon.core.paint import Painting, carry, track
-from schoon.core.patches import Patches
-from schoon.jobs import runner
+from schoon.jobs import runner, tasks
+from schoon.jobs.work import Work
 from schoon.store import Store
 
 from ..conftest import table_counts
@@ -27,36 +27,76 @@ def painted(shot: Shot) -> Shot:
     return shot
 
 
-def meanwhile(monkeypatch: pytest.MonkeyPatch, act: Callable[[], object]) -> None:
-    """Something happens while paint is carried: after it was read and before it is saved."""
+def meanwhile(
+    monkeypatch: pytest.MonkeyPatch, act: Callable[[], object], what: Callable[..., Any] = tasks.carry_step
+) -> None:
+    """Something happens while a worker computes: after it was given its documents and before they are saved."""
+    spread = Work.spread
 
-    def computed(
-        drawings: Sequence[Patches],
-        given: Mapping[int, Painting],
-        progress: Callable[[int, Painting], None] | None = None,
-    ) -> dict[int, Painting]:
-        act()
-        return carry(drawings, given, progress)
+    def computed(work: Work, calls: Iterable[tuple[Any, Any]]) -> Iterator[tuple[Any, Any]]:
+        functions = []
 
-    monkeypatch.setattr(runner, "carry", computed)
+        def noted() -> Iterator[tuple[Any, Any]]:
+            for key, call in calls:
+                functions.append(call[0])
+                yield key, call
+
+        for result in spread(work, noted()):
+            if what in functions:
+                act()
+            yield result
+
+    monkeypatch.setattr(Work, "spread", computed)
+
+
+def once(act: Callable[[], object]) -> Callable[[], None]:
+    """What is done the first time only."""
+    left = [act]
+
+    def first() -> None:
+        if left:
+            left.pop()()
+
+    return first
+
+
+def trace(name: str, y: float = 200.0) -> dict[str, Any]:
+    """A stroke drawn by hand."""
+    return {
+        "do": "trace",
+        "id": name,
+        "path": [[20.0, y, 0.5], [60.0, y, 0.5], [120.0, y + 4, 0.5]],
+        "width": 4,
+    }
 
 
 def carried(shot: Shot, number: int) -> list[str]:
     return [paint["by"] for paint in shot.patches(number)["paint"].values()]
 
 
-def test_a_drawing_changed_while_paint_is_carried_stays_and_is_named(
+def test_paint_poured_while_paint_is_carried_stays_and_the_rest_is_carried_round_it(
     painted: Shot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    meanwhile(monkeypatch, lambda: painted.edit(2, "pour", points=[[EYE[0] + 6, EYE[1]]], pot=2))
+    eye = [EYE[0] + 6, EYE[1]]
+    meanwhile(monkeypatch, once(lambda: painted.edit(2, "pour", points=[eye], pot=2)))
+    job = painted.job("carry")
+    assert job["state"] == "done"
+    assert carried(painted, 2).count("hand") == 1
+    assert "carried" in carried(painted, 2)
+    assert nearest(painted, 2, eye) == (2, "hand")
+
+
+def test_a_drawing_whose_lines_changed_while_paint_is_carried_is_named(
+    painted: Shot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    meanwhile(monkeypatch, once(lambda: painted.edit(2, "line", do=trace("aaaaaaaa"))))
     job = painted.job("carry")
     assert job["state"] == "done"
     assert "1 drawing changed meanwhile and left alone (2)" in job["message"]
-    assert carried(painted, 2) == ["hand"]
+    assert carried(painted, 2) == []
     assert "carried" in carried(painted, 3)
     monkeypatch.undo()
     assert "meanwhile" not in painted.job("carry")["message"]
-    assert carried(painted, 2).count("hand") == 1
     assert "carried" in carried(painted, 2)
 
 
@@ -96,14 +136,11 @@ def test_an_error_of_the_program_is_said_and_the_next_job_runs(
 def test_a_drawing_changed_while_a_patch_is_followed_stays(
     painted: Shot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def followed(*given: object, **named: object) -> object:
-        painted.edit(3, "pour", points=[[EYE[0] + 12, EYE[1]]], pot=2)
-        return track(*given, **named)  # type: ignore[arg-type]
-
-    monkeypatch.setattr(runner, "track", followed)
-    job = painted.job("track", source=painted.ids[0], at=EYE, pot=2)
+    change = once(lambda: painted.edit(3, "pour", points=[[EYE[0] + 12, EYE[1]]], pot=2))
+    meanwhile(monkeypatch, change, tasks.follow_step)
+    job = painted.job("track", source=painted.ids[0], at=EYE, pot=1)
     assert job["state"] == "done"
-    assert "1 changed meanwhile" in job["message"]
+    assert "1 painted by hand or locked stay" in job["message"]
     assert carried(painted, 3) == ["hand"]
     assert carried(painted, 2) == ["carried"]
 

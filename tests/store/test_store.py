@@ -153,7 +153,7 @@ def test_jobs_count_their_items_and_end_once(store: Store) -> None:
     level, ids = a_level(store)
     with store.transaction() as cursor:
         job = jobs.create(cursor, "clean", level, ids, {"detail": 0.5})
-        assert jobs.start(cursor, job)
+        assert jobs.claim(cursor, "me", ["clean"]) == job
         jobs.end_item(cursor, job, ids[0], "done")
         jobs.end_item(cursor, job, ids[1], "failed", "broken")
         row = jobs.job(cursor, job)
@@ -163,8 +163,9 @@ def test_jobs_count_their_items_and_end_once(store: Store) -> None:
         assert jobs.failures(cursor, job) == [{"number": 2, "message": "broken"}]
         jobs.end(cursor, job, "cancelled")
         jobs.end(cursor, job, "done")
-        assert jobs.cancelled(cursor, job)
-        assert not jobs.start(cursor, job)
+        with pytest.raises(jobs.Lost):
+            jobs.hold(cursor, job, "me")
+        assert jobs.claim(cursor, "me", ["clean"]) is None
         assert jobs.open_jobs(cursor) == []
 
 

@@ -60,7 +60,7 @@ def test_whatever_is_refused_changes_nothing(client: TestClient, shot: Shot, sto
     first, level = f"/api/drawings/{shot.ids[0]}", "/api/levels/1"
     line = f"{first}/line"
     ok = {"do": "trace", "id": "bbbbbbbbbb", "path": PATH, "width": 4}
-    take = {"token": "gone", "name": "New", "level": "Pim", "fps": "24", "hold": "2"}
+    take = {"token": "ab" * 12, "name": "New", "level": "Pim", "fps": "24", "hold": "2"}
     tries: list[tuple[str, dict[str, Any], str]] = [
         ("/productions", {"data": {"name": "  "}}, "Give the production a name"),
         ("/productions", {"data": {"name": "Harbour Lights"}}, "choose another name"),

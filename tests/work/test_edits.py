@@ -13,6 +13,7 @@ from schoon.core.seal import Stitch
 from schoon.core.strokes import Stroke
 from schoon.errors import NotFound, Refusal
 from schoon.formats.pictures import encode_png
+from schoon.jobs import tasks
 from schoon.store import Store, models, pictures, productions, revisions
 from schoon.work import edits
 from schoon.work.derived import sheet_patches
@@ -119,7 +120,7 @@ def test_paint_lifted_in_one_window_and_line_changed_in_the_other(desk: Desk) ->
         (lambda c, d: edits.delete_stitch(c, d.ids[0], None, "none"), NotFound, "not in the drawing"),
         (lambda c, d: edits.judge_stitch(c, d.ids[0], None, "none", "taken"), NotFound, "look for gaps"),
         (lambda c, d: edits.take_under(c, d.level, 0.9), Refusal, "No gap that waits"),
-        (lambda c, d: edits.set_specks(c, d.level, 6), Refusal, "already"),
+        (lambda c, d: edits.with_other_specks(c, productions.drawings(c, d.level), 6), Refusal, "already"),
         (lambda c, d: edits.repaint(c, d.level, [(d.ids[0], d.pots[0])], "lift"), Refusal, "None of these cells"),
         (lambda c, d: edits.repaint(c, d.level, [(d.ids[0], d.pots[0])], "pour", 999), NotFound, "not in the model"),
         (lambda c, d: edits.delete_pot(c, d.model, d.pots[0], d.pots[0]), Refusal, "its own place"),
@@ -254,7 +255,7 @@ def test_a_locked_level_refuses_and_says_its_name(desk: Desk) -> None:
     desk.do(productions.lock_level, desk.level, True)
     for act in (
         lambda c: edits.pour(c, desk.ids[0], None, [LEFT], desk.pots[0]),
-        lambda c: edits.set_specks(c, desk.level, 40),
+        lambda c: edits.take_under(c, desk.level, 0.9),
         lambda c: edits.add_stitch(c, desk.ids[0], None, np.array([[1.0, 1], [9, 9]])),
     ):
         with pytest.raises(Refusal, match="The level Pim is locked"):
@@ -270,8 +271,10 @@ def test_specks_keep_the_limit_through_later_edits(desk: Desk) -> None:
     ]
     wide: list[Stroke] = [replace(s, widths=np.full(2, 1.0)) for s in tiny]
     desk.put(0, line=line_document([*box_sheet(True).strokes, *wide]))
-    with desk.store.transaction() as cursor:
-        assert desk.ids[0] in edits.set_specks(cursor, desk.level, 30)
+    size = desk.sheet().size
+    seal, paint = tasks.specks((line_document(desk.sheet().strokes), None, None), size, 30)
+    assert paint is None
+    desk.put(0, seal=seal)
     desk.do(edits.add_stitch, desk.ids[0], desk.head(), np.array([[10.0, 10.0], [20.0, 20.0]]))
     sheet = desk.sheet()
     assert sheet.specks == 30

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from pathlib import Path
 
@@ -105,9 +106,45 @@ def test_derived_files_appear_whole_or_not_at_all(tmp_path: Path) -> None:
     assert [p for p in tmp_path.rglob("*") if p.is_file()] == []
     made: list[int] = []
     for _ in range(2):
-        path = files.get(key, ".bin", lambda: made.append(1) or b"abc")  # type: ignore[func-returns-value]
-        assert path.read_bytes() == b"abc"
+        body = files.get(key, ".bin", lambda: made.append(1) or b"abc")  # type: ignore[func-returns-value]
+        assert body == b"abc"
     assert made == [1]
+    # Cut off, harmed, gone: it is made again.
+    for harm in (lambda b: b[:-1], lambda b: b[:3], lambda b: b.replace(b"abc", b"abd"), lambda b: b""):
+        files.path(key, ".bin").write_bytes(harm(files.path(key, ".bin").read_bytes()))
+        assert files.get(key, ".bin", lambda: made.append(2) or b"abc") == b"abc"  # type: ignore[func-returns-value]
+    assert made == [1, 2, 2, 2, 2]
+
+
+def test_a_full_or_read_only_disk_serves_derived_data_from_memory(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "file").write_text("in the way")
+    assert Files(tmp_path / "file").get(key_of("x"), ".bin", lambda: b"abc") == b"abc"
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("os.replace", full)
+    assert Files(tmp_path / "full").get(key_of("x"), ".bin", lambda: b"abc") == b"abc"
+    assert [p for p in (tmp_path / "full").rglob("*") if p.is_file()] == []
+
+
+def test_what_was_not_used_for_longest_is_pruned(tmp_path: Path) -> None:
+    files = Files(tmp_path)
+    for k in range(4):
+        files.get(key_of(k), ".bin", lambda: bytes(1000))
+        os.utime(files.path(key_of(k), ".bin"), (1000 + k, 1000 + k))
+    files.read(key_of(0), ".bin")
+    assert files.prune(2100) == 2
+    assert [files.read(key_of(k), ".bin") is None for k in range(4)] == [False, True, True, False]
+
+
+def test_memory_holds_by_weight(tmp_path: Path) -> None:
+    memory: Memory[int] = Memory(10, lambda item: item)
+    for name, weight in (("a", 4), ("b", 5), ("c", 4), ("d", 50)):
+        memory.get(name, lambda weight=weight: weight)
+    assert [name in memory for name in "abcd"] == [False, False, False, True]
 
 
 def test_memory_forgets_what_was_not_used_for_longest() -> None:
@@ -136,6 +173,9 @@ def test_pictures_are_only_made_smaller() -> None:
     assert scaled(picture, 900) is picture
 
 
+SIZE = (320, 240)
+
+
 def pen(points: np.ndarray, pressure: float | np.ndarray = 0.5) -> list[tuple[float, float, float]]:
     return [
         (float(x), float(y), float(p))
@@ -145,7 +185,7 @@ def pen(points: np.ndarray, pressure: float | np.ndarray = 0.5) -> list[tuple[fl
 
 def test_pressure_gives_the_width_along_the_stroke() -> None:
     points = np.c_[np.linspace(0, 200, 120), 20 * np.sin(np.linspace(0, 6, 120))]
-    stroke = stroke_from_pen(pen(points, np.linspace(0.1, 1.0, 120)), 4.0, 2.0)
+    stroke = stroke_from_pen(pen(points, np.linspace(0.1, 1.0, 120)), 4.0, 2.0, SIZE)
     assert stroke.by == "hand"
     assert stroke.widths[0] < 0.6 * 4 < 1.3 * 4 < stroke.widths[-1] <= 6
     assert (np.diff(stroke.widths) > 0).all()
@@ -156,16 +196,16 @@ def test_a_corner_drawn_stays_a_corner_under_a_steady_hand() -> None:
     points = np.vstack(
         [np.c_[np.linspace(0, 100, 60), np.zeros(60)], np.c_[np.full(60, 100.0), np.linspace(1, 100, 60)]]
     )
-    drawn, _ = sample(stroke_from_pen(pen(points), 4.0, 6.0), 0.5)
+    drawn, _ = sample(stroke_from_pen(pen(points), 4.0, 6.0, SIZE), 0.5)
     assert np.hypot(*(drawn - (100, 0)).T).min() < 2.0
 
 
 def test_a_tap_is_a_dot() -> None:
-    stroke = stroke_from_pen([(50.0, 50.0, 1.0)], 4.0, 2.0)
+    stroke = stroke_from_pen([(50.0, 50.0, 1.0)], 4.0, 2.0, SIZE)
     assert length(stroke) == pytest.approx(1.0, abs=0.1)
 
 
 @pytest.mark.parametrize("path", [[], [(0.0, float("nan"), 0.5), (1.0, 1.0, 0.5)], [(0.0, 1.0)]])
 def test_a_path_that_is_none_is_refused(path: list) -> None:
     with pytest.raises(Refusal, match="draw it again"):
-        stroke_from_pen(path, 4.0, 2.0)
+        stroke_from_pen(path, 4.0, 2.0, SIZE)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 
 from ..patches import Patches
 from .deciding import Source, decide, pots_known
@@ -11,6 +12,29 @@ from .parting import Parting
 
 MOST_PATCHES = 2500
 """Patches of a drawing beyond which nothing is carried: grain or hatching was taken for areas."""
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A drawing that is asked what another carries. As `Source`, without its patches."""
+
+    index: int
+    painting: Painting
+    trust: float
+    finished: bool
+
+
+@dataclass(frozen=True)
+class Step:
+    """What it takes to paint one drawing. given: what it carries already, which never changes."""
+
+    index: int
+    given: Painting
+    asked: tuple[Asked, ...]
+
+    def needs(self) -> list[int]:
+        """Indices of the drawings whose patches it takes."""
+        return [self.index, *(a.index for a in self.asked)]
 
 
 def carry(
@@ -26,33 +50,72 @@ def carry(
     Drawings of more than MOST_PATCHES keep what they have and guide no others.
     Returns index -> painting for all drawings. Raises ValueError without a painted drawing.
     """
-    crowded = {k for k, patches in enumerate(drawings) if patches.count > MOST_PATCHES}
-    given = painted
-    painted = {k: painting for k, painting in painted.items() if k not in crowded}
-    shares = {k: len(painting) / max(drawings[k].count, 1) for k, painting in painted.items() if painting}
-    if not shares:
-        raise ValueError("at least one drawing must be painted")
-    # A drawing with a few corrections is no guide for all its patches; one painted by half is.
-    keys = sorted(k for k, share in shares.items() if share >= min(0.5, max(shares.values())))
-    parting = Parting([(drawings[k], pots_known(painting, drawings[k])) for k, painting in painted.items()])
-    done: dict[int, Painting] = {}
-    order = sorted(set(range(len(drawings))) - crowded, key=lambda k: (min(abs(k - key) for key in keys), k))
-    for index in order:
-        own = dict(painted.get(index, {}))
-        if len(own) < drawings[index].count:
-            sources = [
-                Source(k, drawings[k], done.get(k, painted.get(k, {})), trust, k not in keys)
-                for k, trust in _sources(index, keys, done)
-            ]
-            own.update(decide(drawings[index], own, sources, parting))
-        done[index] = own
+    run = Run([patches.count for patches in drawings], painted)
+    parting = parting_of([(drawings[k], painting) for k, painting in run.painted.items()])
+    stepped: set[int] = set()
+    for step in run.steps():
+        stepped.add(step.index)
+        found = painting_for(step, {k: drawings[k] for k in step.needs()}, parting)
+        run.done[step.index] = found
         if progress:
-            progress(index, own)
-    for index in sorted(crowded):
-        done[index] = dict(given.get(index, {}))
-        if progress:
-            progress(index, done[index])
-    return done
+            progress(step.index, found)
+    result = run.result()
+    if progress:
+        for index in sorted(result.keys() - stepped):
+            progress(index, result[index])
+    return result
+
+
+class Run:
+    """The order in which the drawings of a run take their paint, and what each asks; one step after the other.
+
+    counts: patches of each drawing. painted: as in `carry`. Raises ValueError without a painted drawing.
+    Whoever works the steps off puts what came of each into `done` before asking for the next.
+    """
+
+    def __init__(self, counts: Sequence[int], painted: Mapping[int, Painting]) -> None:
+        self._counts = counts
+        self._given = painted
+        self.crowded = {k for k, count in enumerate(counts) if count > MOST_PATCHES}
+        self.painted = {k: painting for k, painting in painted.items() if k not in self.crowded}
+        shares = {k: len(painting) / max(counts[k], 1) for k, painting in self.painted.items() if painting}
+        if not shares:
+            raise ValueError("at least one drawing must be painted")
+        # A drawing with a few corrections is no guide for all its patches; one painted by half is.
+        self._keys = sorted(k for k, share in shares.items() if share >= min(0.5, max(shares.values())))
+        self.done: dict[int, Painting] = {}
+
+    def steps(self) -> Iterator[Step]:
+        """What is to be done for each drawing that is not complete, the nearest to the keys first."""
+        order = sorted(
+            set(range(len(self._counts))) - self.crowded,
+            key=lambda k: (min(abs(k - key) for key in self._keys), k),
+        )
+        for index in order:
+            own = self.painted.get(index, {})
+            if len(own) >= self._counts[index]:
+                self.done[index] = dict(own)
+                continue
+            asked = tuple(
+                Asked(k, self.done.get(k, self.painted.get(k, {})), trust, k not in self._keys)
+                for k, trust in _sources(index, self._keys, self.done)
+            )
+            yield Step(index, dict(own), asked)
+
+    def result(self) -> dict[int, Painting]:
+        """index -> painting for all drawings, those with too many patches as they were."""
+        return {**self.done, **{k: dict(self._given.get(k, {})) for k in self.crowded}}
+
+
+def parting_of(painted: Sequence[tuple[Patches, Painting]]) -> Parting:
+    """What the lines of painted drawings teach."""
+    return Parting([(patches, pots_known(painting, patches)) for patches, painting in painted])
+
+
+def painting_for(step: Step, drawings: Mapping[int, Patches], parting: Parting) -> Painting:
+    """The paint of a step's drawing. drawings: index -> patches of those the step needs."""
+    sources = [Source(a.index, drawings[a.index], a.painting, a.trust, a.finished) for a in step.asked]
+    return {**step.given, **decide(drawings[step.index], step.given, sources, parting)}
 
 
 def _sources(index: int, keys: Sequence[int], done: Mapping[int, Painting]) -> list[tuple[int, float]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -83,7 +84,7 @@ class Patches:
 def find_patches(wall: NDArray[np.bool_], least: int = 0) -> Patches:
     """Patches of an (h, w) mask of everything that parts paint: ink and taken stitches.
 
-    least: areas of fewer px join the neighbour they touch longest, as specks beside a line do.
+    least: areas of fewer px join the neighbour that is nearest, as specks beside a line do.
     """
     _, open_labels, stats, _ = cv2.connectedComponentsWithStats(
         (~wall).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S
@@ -96,12 +97,33 @@ def find_patches(wall: NDArray[np.bool_], least: int = 0) -> Patches:
         renumber[keep] = np.arange(1, keep.sum() + 1)
         open_labels = renumber[open_labels]
         areas = np.r_[int((open_labels == 0).sum()), areas[keep]]
+    return _of_labels(open_labels, areas)
+
+
+def _of_labels(open_labels: NDArray[np.int32], areas: NDArray[np.int64]) -> Patches:
     if len(areas) == 1:
         return Patches(open_labels, open_labels, areas, np.zeros((1, 2)), 0)
     labels = grow(open_labels)
     return Patches(
         labels, open_labels, areas, _anchors(open_labels, len(areas)), _background(open_labels, len(areas))
     )
+
+
+def pack(patches: Patches) -> bytes:
+    """The patches in few bytes, for another process or machine."""
+    height, width = patches.open_labels.shape
+    head = np.array([height, width, patches.count], "<u4").tobytes()
+    return head + zlib.compress(
+        patches.open_labels.astype("<u4" if patches.count > 65535 else "<u2").tobytes(), 1
+    )
+
+
+def unpack(packed: bytes) -> Patches:
+    """The inverse of `pack`. Raises ValueError for other bytes."""
+    height, width, count = np.frombuffer(packed[:12], "<u4").tolist()
+    flat = np.frombuffer(zlib.decompress(packed[12:]), "<u4" if count > 65535 else "<u2")
+    open_labels = flat.astype(np.int32).reshape(height, width)
+    return _of_labels(open_labels, np.bincount(flat, minlength=count + 1).astype(np.int64))
 
 
 def grow(labels: NDArray[np.int32]) -> NDArray[np.int32]:

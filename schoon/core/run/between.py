@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
 from ..strokes import Points, Stroke, arc_lengths, new_id, resample, sample
-from ..strokes.edit import at, count, divided, opened, turned_round
+from ..strokes.edit import at, begun_at, count, divided, turned_round
 from .placement import Placement
 from .register import Lines, Target, register, search
 
@@ -112,7 +112,7 @@ def _begun_alike(a: Stroke, b: Stroke) -> Stroke:
     best, lowest = b, np.inf
     for way in (b, turned_round(b)):
         for place in np.linspace(0, count(way), 25)[:-1]:
-            tried = opened(way, float(place)) if place > 0 else way
+            tried = begun_at(way, float(place)) if place > 0 else way
             gap = float(np.hypot(*(target - _centred(_fixed(sample(tried)[0]))).T).mean())
             if gap < lowest - 1e-9:
                 best, lowest = tried, gap

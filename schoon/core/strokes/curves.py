@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -11,6 +13,14 @@ from .model import Points, Stroke
 
 _CORNER = np.deg2rad(25)
 """A knot where the line turns more than this is a corner."""
+
+_TURNS_NOT_INTO_ITSELF = np.deg2rad(150)
+"""A line that turns less in all cannot meet itself."""
+
+_TURN_OF_PIECE = np.deg2rad(60)
+
+_ARC_WITHIN = 0.06
+"""Px that round ends and corners may lie off a true arc."""
 
 _LONGEST_TIP = 3.0
 """A sharp corner reaches at most this many half widths out."""
@@ -71,46 +81,123 @@ def length(stroke: Stroke) -> float:
 
 def outline(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> Points:
     """(k, 2) closed polygon of the inked stroke with round ends, for a non-zero fill; inset: px it is made thinner."""
-    points, widths = sample(stroke, step)
-    bends = _corner_turns(stroke)
-    knots = np.zeros(len(points), int)
-    knots[:: (len(points) - 1) // (len(stroke.controls) // 3)] = np.arange(len(stroke.controls) // 3 + 1)
-    # Segments of a stroke differ in length; short ones need fewer points.
-    paces = np.floor(arc_lengths(points) / (0.5 * step))
-    keep = np.r_[True, np.diff(paces) > 0]
-    keep[-1] = len(points) > 1
-    keep |= np.isin(knots, list(bends)) & (knots > 0)
-    points, widths, knots = points[keep], widths[keep], knots[keep]
-    if len(points) < 2:
-        points = np.vstack([points[0], points[0] + (0.01, 0.0)])
-        widths = np.repeat(widths[:1], 2)
-        knots = np.zeros(2, int)
-    tangent = np.gradient(points, axis=0)
-    if stroke.closed and len(points) > 3:
-        tangent[0] = tangent[-1] = points[1] - points[-2]
-    tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
-    half = np.maximum(widths[:, None] / 2 - inset, 0.05)
-    side = np.c_[-tangent[:, 1], tangent[:, 0]] * half
-    left, right = points + side, points - side
-    for index in np.flatnonzero(knots)[::-1]:
-        if int(knots[index]) in bends:
-            here = _corner(points[index], *bends[int(knots[index])], float(half[index, 0]), stroke.corner)
-            left = np.concatenate([left[:index], here[0], left[index + 1 :]])
-            right = np.concatenate([right[:index], here[1], right[index + 1 :]])
-
-    def cap(centre: Points, along: Points, radius: float) -> Points:
-        turn = np.linspace(np.pi / 2, -np.pi / 2, 7)[1:-1]
-        across = np.array([-along[1], along[0]])
-        return centre + radius * (np.cos(turn)[:, None] * along + np.sin(turn)[:, None] * across)
-
+    ribbon = _Ribbon.of(stroke, step, inset)
+    last = len(ribbon.points) - 1
     return np.concatenate(
-        [
-            left,
-            cap(points[-1], tangent[-1], float(half[-1, 0])),
-            right[::-1],
-            cap(points[0], -tangent[0], float(half[0, 0])),
-        ]
+        [*ribbon.left, ribbon.cap(last), *(side[::-1] for side in reversed(ribbon.right)), ribbon.cap(0)]
     )
+
+
+def pieces(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> list[Points]:
+    """Closed polygons that together cover the inked stroke. Each may be filled even-odd: none runs across itself.
+
+    step, inset: as in `outline`.
+    """
+    ribbon = _Ribbon.of(stroke, step, inset)
+    turned = np.cumsum(ribbon.turns)
+    if turned[-1] < _TURNS_NOT_INTO_ITSELF:
+        return [outline(stroke, step, inset)]
+    last = len(ribbon.points) - 1
+    cuts = [0]
+    for k in range(1, last):
+        # A corner has a piece of its own, with a sample on either side of it.
+        if turned[k] - turned[cuts[-1]] > _TURN_OF_PIECE or len(ribbon.left[k]) + len(ribbon.right[k]) > 2:
+            if k - 1 > cuts[-1]:
+                cuts.append(k - 1)
+            if k + 1 < last:
+                cuts.append(k + 1)
+    cuts.append(last)
+    found = []
+    for first, end in itertools.pairwise(sorted(set(cuts))):
+        left, right = ribbon.left[first : end + 1], ribbon.right[first : end + 1]
+        found.append(np.concatenate([*left, *(side[::-1] for side in reversed(right))]))
+    if not stroke.closed:
+        found += [
+            np.concatenate([ribbon.left[k][-1:], ribbon.cap(k), ribbon.right[k][-1:]][:: 1 if k else -1])
+            for k in (0, last)
+        ]
+    return found
+
+
+@dataclass(frozen=True)
+class _Ribbon:
+    """A stroke as samples with the points of its two sides at each; a corner has several on one side.
+
+    turns: radians the line turns at each sample, without sign.
+    """
+
+    points: Points
+    tangent: Points
+    half: NDArray[np.float64]
+    left: list[Points]
+    right: list[Points]
+    turns: NDArray[np.float64]
+
+    @classmethod
+    def of(cls, stroke: Stroke, step: float, inset: float) -> _Ribbon:
+        stroke = _seam_off_corner(stroke)
+        points, widths = sample(stroke, step)
+        bends = _corner_turns(stroke)
+        knots = np.zeros(len(points), int)
+        knots[:: (len(points) - 1) // (len(stroke.controls) // 3)] = np.arange(len(stroke.controls) // 3 + 1)
+        # Segments of a stroke differ in length; short ones need fewer points.
+        paces = np.floor(arc_lengths(points) / (0.5 * step))
+        keep = np.r_[True, np.diff(paces) > 0]
+        keep[-1] = len(points) > 1
+        keep |= np.isin(knots, list(bends)) & (knots > 0)
+        points, widths, knots = points[keep], widths[keep], knots[keep]
+        if len(points) < 2:
+            points = np.vstack([points[0], points[0] + (0.01, 0.0)])
+            widths = np.repeat(widths[:1], 2)
+            knots = np.zeros(2, int)
+        tangent = np.gradient(points, axis=0)
+        if stroke.closed and len(points) > 3:
+            tangent[0] = tangent[-1] = points[1] - points[-2]
+        tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        half = np.maximum(widths / 2 - inset, 0.05)
+        side = np.c_[-tangent[:, 1], tangent[:, 0]] * half[:, None]
+        left, right = list((points + side)[:, None]), list((points - side)[:, None])
+        heading = np.arctan2(*np.diff(points, axis=0)[:, ::-1].T)
+        turns = np.zeros(len(points))
+        turns[1:-1] = np.abs((np.diff(heading) + np.pi) % (2 * np.pi) - np.pi)
+        for index in np.flatnonzero(knots):
+            if int(knots[index]) in bends:
+                left[index], right[index] = _corner(
+                    points[index], *bends[int(knots[index])], float(half[index]), stroke.corner
+                )
+        return cls(points, tangent, half, left, right, turns)
+
+    def cap(self, index: int) -> Points:
+        """Points round the first or last end, from one side to the other."""
+        along = self.tangent[index] if index else -self.tangent[index]
+        turn = np.linspace(np.pi / 2, -np.pi / 2, _arc_steps(np.pi, float(self.half[index])))[1:-1]
+        across = np.array([-along[1], along[0]])
+        return self.points[index] + self.half[index] * (
+            np.cos(turn)[:, None] * along + np.sin(turn)[:, None] * across
+        )
+
+
+def _arc_steps(turn: float, radius: float) -> int:
+    """Points of an arc so that its chords lie within `_ARC_WITHIN` px of it."""
+    step = 2 * np.arccos(max(1 - _ARC_WITHIN / max(radius, 1e-6), 0.5))
+    return int(np.clip(np.ceil(turn / step), 4, 40)) + 1
+
+
+def _seam_off_corner(stroke: Stroke) -> Stroke:
+    """A closed stroke that begins at a corner, begun in the middle of its first segment: the corner is one as others."""
+    if not stroke.closed or len(stroke.controls) < 7:
+        return stroke
+    into, out = stroke.controls[-1] - stroke.controls[-2], stroke.controls[1] - stroke.controls[0]
+    turn = np.arctan2(out[1], out[0]) - np.arctan2(into[1], into[0])
+    if abs((turn + np.pi) % (2 * np.pi) - np.pi) <= _CORNER:
+        return stroke
+    first = stroke.controls[:4]
+    a = (first[:-1] + first[1:]) / 2
+    b = (a[:-1] + a[1:]) / 2
+    middle = b.mean(axis=0)
+    controls = np.vstack([middle, b[1], a[2], stroke.controls[3:], a[0], b[0], middle])
+    width = stroke.widths[:2].mean()
+    return replace(stroke, controls=controls, widths=np.r_[width, stroke.widths[1:], width])
 
 
 def _corner_turns(stroke: Stroke) -> dict[int, tuple[float, float]]:
@@ -138,7 +225,7 @@ def _corner(centre: Points, before: float, after: float, half: float, style: str
     tip = half / max(np.cos(turn / 2), 1 / _LONGEST_TIP)
     if style == "sharp":
         return (centre + normal * tip)[None], (centre - normal * tip)[None]
-    angles = before + turn * np.linspace(0, 1, 5)
+    angles = before + turn * np.linspace(0, 1, _arc_steps(abs(turn), half))
     arc = np.c_[-np.sin(angles), np.cos(angles)] * half
     # Turning left, the left side is the inner one and the right side goes round.
     if turn > 0:

@@ -113,7 +113,12 @@ def split(stroke: Stroke, place: float) -> list[Stroke]:
 
 
 def opened(stroke: Stroke, place: float) -> Stroke:
-    """A closed stroke that begins and ends at a place."""
+    """A closed stroke cut at a place: its two ends lie on each other until one is moved."""
+    return replace(begun_at(stroke, place), opened=True)
+
+
+def begun_at(stroke: Stroke, place: float) -> Stroke:
+    """The closed stroke that begins and ends at a place."""
     if place < 1e-6 or place > count(stroke) - 1e-6:
         return replace(stroke, id=new_id())
     head, tail = cut(stroke, 0, place), cut(stroke, place, count(stroke))
@@ -182,7 +187,7 @@ def joined(a: Stroke, b: Stroke) -> Stroke:
         widths = np.concatenate([first.widths, second.widths])
     return replace(
         a, controls=controls, widths=widths, confidence=min(a.confidence, b.confidence), by="hand", id=new_id(),
-        track="", link=None,
+        track="", link=None, opened=False,
     )  # fmt: skip
 
 
@@ -325,7 +330,7 @@ def trimmed(stroke: Stroke, others: Sequence[Stroke], place: float) -> list[Stro
         after = found[found > place]
         first = float(before[-1]) if len(before) else float(found[-1])
         last = float(after[0]) if len(after) else float(found[0])
-        loop = opened(stroke, last)
+        loop = begun_at(stroke, last)
         kept, _ = nearest(loop, at(stroke, np.array([first]))[0])
         return [cut(loop, 0, kept)] if kept > 1e-3 else []
     inner = found[(found > 0.02) & (found < end - 0.02)]
@@ -356,7 +361,7 @@ def redrawn(stroke: Stroke, fresh: Stroke) -> Stroke:
         low, high = sorted((a, b))
         base = stroke
         if not low <= here <= high:
-            base = opened(stroke, (low + high) / 2)
+            base = begun_at(stroke, (low + high) / 2)
             a, _ = nearest(base, fresh.controls[0])
             b, _ = nearest(base, fresh.controls[-1])
             end = float(count(base))
@@ -431,7 +436,7 @@ def snapped(stroke: Stroke, others: Sequence[Stroke], reach: float) -> Stroke:
         controls[:2] += middle - controls[0]
         controls[-2:] += middle - controls[-1]
         controls[-1] = controls[0]
-        return replace(stroke, controls=controls)
+        return replace(stroke, controls=controls, opened=False)
     low, high = stroke.controls.min(axis=0) - reach, stroke.controls.max(axis=0) + reach
     near = [
         o for o in others if (o.controls.max(axis=0) >= low).all() and (o.controls.min(axis=0) <= high).all()

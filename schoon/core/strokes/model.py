@@ -33,6 +33,7 @@ class Stroke:
     link: placement (a.real, a.imag, b.real, b.imag) of z -> a z + b from the track's common line to this drawing,
     for a line that changes in all drawings of its track at once; None for a line of its own.
     corner: how the pen turns a corner.
+    opened: the ends are two although they may lie on each other: the line was closed and was cut.
     """
 
     controls: Points
@@ -44,6 +45,7 @@ class Stroke:
     track: str = ""
     link: tuple[float, float, float, float] | None = None
     corner: Corner = "round"
+    opened: bool = False
 
     def __post_init__(self) -> None:
         count = len(self.controls)
@@ -56,8 +58,8 @@ class Stroke:
 
     @property
     def closed(self) -> bool:
-        """Whether the stroke ends where it began."""
-        return bool(np.hypot(*(self.controls[0] - self.controls[-1])) < 1e-6)
+        """Whether the stroke ends where it began, and was not cut there."""
+        return not self.opened and bool(np.hypot(*(self.controls[0] - self.controls[-1])) < 1e-6)
 
     @property
     def segments(self) -> Points:
@@ -86,6 +88,8 @@ class Stroke:
             data["link"] = [round(v, 6) for v in self.link]
         if self.corner != "round":
             data["corner"] = self.corner
+        if self.opened:
+            data["opened"] = True
         return data
 
     @classmethod
@@ -101,6 +105,7 @@ class Stroke:
             track=str(data.get("track", "")),
             link=tuple(map(float, data["link"])) if data.get("link") else None,  # type: ignore[arg-type]
             corner=data.get("corner", "round"),
+            opened=bool(data.get("opened", False)),
         )
 
 

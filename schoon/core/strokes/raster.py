@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from .curves import outline, sample
+from .curves import pieces, sample
 from .model import Points, Stroke
 
 _SHIFT = 4
@@ -34,21 +34,24 @@ def ink_coverage(strokes: Sequence[Stroke], size: tuple[int, int], scale: float 
     canvas = np.zeros((height, width), np.uint8)
     fine = scale * _FINER
     # OpenCV fills the pixels a polygon's edge runs through as well: half a fine pixel too much on each side.
-    shapes = [(fixed(outline(s, inset=0.5 / fine), fine), s) for s in strokes]
+    parts = [pieces(stroke, inset=0.5 / fine) for stroke in strokes]
+    shapes = [fixed(piece, fine) for found in parts for piece in found]
     if not shapes:
         return canvas
-    corners = np.array([[p.min(axis=0), p.max(axis=0)] for p, _ in shapes]) / ((1 << _SHIFT) * _FINER)
+    corners = np.array([[p.min(axis=0), p.max(axis=0)] for p in shapes]) / ((1 << _SHIFT) * _FINER)
     low = np.clip(np.floor(corners[:, 0].min(axis=0)).astype(int) - 1, 0, (width, height))
     high = np.clip(np.ceil(corners[:, 1].max(axis=0)).astype(int) + 2, 0, (width, height))
     if (high <= low).any():
         return canvas
     mask = np.zeros(((high[1] - low[1]) * _FINER, (high[0] - low[0]) * _FINER), np.uint8)
     shift = (low * _FINER) << _SHIFT
-    for polygon, stroke in shapes:
+    for polygon in shapes:
+        # One by one: together they would be filled even-odd, with holes where lines cross.
         cv2.fillPoly(mask, [polygon - shift], 255, cv2.LINE_8, _SHIFT)
+    for stroke, found in zip(strokes, parts, strict=True):
         thin = int(stroke.widths.min() * fine) - 1
-        if thin > 4:
-            # The fill is even-odd: where a stroke crosses itself its own middle closes the hole.
+        if len(found) > 1 and thin > 4:
+            # Where a line turns within its own width its sides fold; its middle fills what they leave out.
             spine = fixed(sample(stroke, 3.0)[0], fine) - shift
             cv2.polylines(mask, [spine], False, 255, thin, cv2.LINE_8, _SHIFT)
     box = np.s_[low[1] : high[1], low[0] : high[0]]

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from ...core.model.compare import compare, smallest
 from ...core.patches import outlines, wall_of
@@ -22,10 +22,9 @@ from ...work.derived import key_of, sheet_key, sheet_patches
 from ...work.documents import Sheet, painting_of
 from ...work.line import AnyOperation
 from ..deps import FilesDep, StoreDep
+from ..values import Body, Id, Place
 
 router = APIRouter(prefix="/api/drawings/{drawing_id}")
-
-Place = Annotated[list[float], Field(min_length=2, max_length=2)]
 
 
 def _drawing(cursor: Cursor, drawing_id: int) -> dict[str, Any]:
@@ -56,6 +55,7 @@ def shape_of(stroke: Stroke) -> dict[str, Any]:
         "d": svg.outline_path(stroke),
         "part": stroke.part,
         "linked": stroke.link is not None,
+        "closed": stroke.closed,
     }
 
 
@@ -86,8 +86,7 @@ def patches(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
         ]
         return json.dumps({"background": found.background, "patches": listed}).encode()
 
-    path = files.get(key_of("shapes", sheet_key(row["line"], sheet)), ".json", shapes)
-    answer = json.loads(path.read_bytes())
+    answer = json.loads(files.get(key_of("shapes", sheet_key(row["line"], sheet)), ".json", shapes))
     answer["revision"] = row["head"] or 0
     answer["paint"] = _paint(row, sheet)
     with store.transaction() as cursor:
@@ -141,10 +140,13 @@ def _paint(row: Row, sheet: Sheet) -> dict[int, dict[str, Any]]:
     }
 
 
-class Edit(BaseModel):
+Pot = Annotated[int, Field(ge=-1, lt=2**31)]
+
+
+class Edit(Body):
     """base: the revision the edit was made on."""
 
-    base: int
+    base: Id
 
 
 class LineEdit(Edit):
@@ -166,7 +168,7 @@ class OneStitch(Edit):
 
 class Pour(Edit):
     points: list[Place] = Field(min_length=1, max_length=5000)
-    pot: int | None
+    pot: Pot | None
 
 
 def _answer(saved: edits.Saved, **more: Any) -> JSONResponse:
@@ -204,7 +206,7 @@ def unstitch(drawing_id: int, edit: OneStitch, store: StoreDep) -> JSONResponse:
         return _answer(edits.delete_stitch(cursor, drawing_id, edit.base or None, edit.stitch))
 
 
-class LeakFrom(BaseModel):
+class LeakFrom(Body):
     """to: where the paint runs to; the outside if it is not given."""
 
     at: Place
@@ -246,29 +248,25 @@ def pour(drawing_id: int, edit: Pour, store: StoreDep) -> JSONResponse:
 def undo(drawing_id: int, store: StoreDep) -> JSONResponse:
     """Takes back the last action on this drawing, on all drawings it touched."""
     with store.transaction() as cursor:
-        row = revisions.drawing(cursor, drawing_id)
-        edits.refuse_locked(productions.shot_of_level(cursor, row["level_id"]))
-        return _stepped(revisions.undo(cursor, drawing_id), "There is nothing to undo on this drawing")
+        return _stepped(edits.step(cursor, drawing_id, "undo"), "There is nothing to undo on this drawing")
 
 
 @router.post("/redo")
 def redo(drawing_id: int, store: StoreDep) -> JSONResponse:
     """Brings back what was undone."""
     with store.transaction() as cursor:
-        row = revisions.drawing(cursor, drawing_id)
-        edits.refuse_locked(productions.shot_of_level(cursor, row["level_id"]))
-        return _stepped(revisions.redo(cursor, drawing_id), "There is nothing to redo on this drawing")
+        return _stepped(edits.step(cursor, drawing_id, "redo"), "There is nothing to redo on this drawing")
 
 
-def _stepped(found: tuple[str, list[int]] | None, otherwise: str) -> JSONResponse:
+def _stepped(found: edits.Stepped | None, otherwise: str) -> JSONResponse:
     if found is None:
-        return JSONResponse({"label": "", "drawings": [], "message": otherwise})
-    return JSONResponse({"label": found[0], "drawings": found[1], "message": ""})
+        return JSONResponse({"label": "", "drawings": [], "pots": [], "message": otherwise})
+    return JSONResponse({**vars(found), "message": ""})
 
 
 class PourWithin(Edit):
     ring: list[Place] = Field(min_length=3, max_length=5000)
-    pot: int
+    pot: Pot
 
 
 @router.post("/pour-within")
@@ -282,7 +280,7 @@ def pour_within(drawing_id: int, edit: PourWithin, store: StoreDep) -> JSONRespo
     return _answer(saved, paint=_paint(row, sheet), remarks=remarks, patches=count)
 
 
-class Kind(BaseModel):
+class Kind(Body):
     kind: Literal["key", "breakdown", "inbetween"]
 
 
@@ -290,6 +288,7 @@ class Kind(BaseModel):
 def kind(drawing_id: int, change: Kind, store: StoreDep) -> JSONResponse:
     """Marks the drawing as a key, a breakdown or an in-between."""
     with store.transaction() as cursor:
-        revisions.drawing(cursor, drawing_id)
+        row = revisions.drawing(cursor, drawing_id)
+        edits.refuse_locked(productions.shot_of_level(cursor, row["level_id"]))
         productions.set_kind(cursor, drawing_id, change.kind)
     return JSONResponse({"kind": change.kind})

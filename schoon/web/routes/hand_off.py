@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Literal
+from typing import Any, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import FileResponse, JSONResponse
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from ...core import exposure
-from ...core.compose import stacked
 from ...core.model import Rgb, Rgba
 from ...errors import NotFound, Refusal
-from ...formats import gif
-from ...jobs.runner import export_path, key_colours
-from ...store import Cursor, Row, jobs, productions
-from ...work import edits
-from ...work.derived import on_paper, render, scaled, sheet_patches
-from ...work.documents import Sheet
-from ..deps import RunnerDep, SettingsDep, StoreDep
+from ...jobs import tasks
+from ...jobs.exports import export_path
+from ...jobs.work import size_of
+from ...store import Cursor, jobs, productions, revisions
+from ...work.looks import key_colours
+from ..deps import DeskDep, RunnerDep, SettingsDep, StoreDep
+from ..values import Body
 from .jobs import state_of
 
 router = APIRouter()
@@ -27,7 +26,7 @@ router = APIRouter()
 _SAMPLES = 3
 
 
-class NewExport(BaseModel):
+class NewExport(Body):
     """what: a PNG per frame, a PNG per drawing, or a GIF. width: px of the pictures."""
 
     what: Literal["frames", "drawings", "gif"]
@@ -48,7 +47,9 @@ def start(level_id: int, new: NewExport, store: StoreDep, runner: RunnerDep) -> 
 
 
 @router.get("/api/levels/{level_id}/gif-size")
-def gif_size(level_id: int, store: StoreDep, width: int = Query(ge=16, le=8192)) -> JSONResponse:
+def gif_size(
+    level_id: int, store: StoreDep, desk: DeskDep, width: int = Query(ge=16, le=8192)
+) -> JSONResponse:
     """About how many bytes the GIF will have, from a few of its pictures."""
     with store.transaction() as cursor:
         shot = productions.shot_of_level(cursor, level_id)
@@ -61,27 +62,19 @@ def gif_size(level_id: int, store: StoreDep, width: int = Query(ge=16, le=8192))
             raise Refusal("This shot has no frames")
         step = max(1, len(runs) // _SAMPLES)
         chosen = [
-            [_loaded(cursor, drawing) for drawing in shown if drawing is not None]
+            [_layer(cursor, drawing) for drawing in shown if drawing is not None]
             for shown in runs[::step][:_SAMPLES]
         ]
-    made = [
-        scaled(
-            on_paper(
-                stacked(
-                    [render(sheet, sheet_patches(row["line"], sheet), *look) for row, sheet, look in drawn]
-                )
-            ),
-            width,
-        )
-        for drawn in chosen
-    ]
-    return JSONResponse({"bytes": gif.estimate(made, len(runs))})
+    made = [desk.call(tasks.frame, layers, size_of(shot), width) for layers in chosen]
+    return JSONResponse({"bytes": desk.call(tasks.gif_bytes, made, len(runs))})
 
 
-def _loaded(cursor: Cursor, drawing_id: int) -> tuple[Row, Sheet, tuple[Mapping[int, Rgba], Rgb]]:
-    """A drawing with the colours of its level."""
-    row, sheet = edits.load(cursor, drawing_id)
-    return row, sheet, key_colours(cursor, productions.shot_of_level(cursor, row["level_id"]))
+def _layer(cursor: Cursor, drawing_id: int) -> tuple[Any, Mapping[int, Rgba], Rgb]:
+    """The documents of a drawing with the colours of its level."""
+    row = revisions.drawing(cursor, drawing_id)
+    found = revisions.get_documents(cursor, [row[part] for part in revisions.PARTS])
+    documents = tuple(found.get(row[part]) for part in revisions.PARTS)
+    return documents, *key_colours(cursor, productions.shot_of_level(cursor, row["level_id"]))
 
 
 @router.get("/exports/{job_id}")
@@ -92,7 +85,7 @@ def download(job_id: int, store: StoreDep, settings: SettingsDep) -> FileRespons
         if job is None or job["kind"] != "export" or job["state"] != "done":
             raise NotFound("This export is not ready; start it again")
         shot = productions.shot_of_level(cursor, job["level_id"])
-    path = export_path(settings, job_id, job["settings"]["what"])
+    path = export_path(settings.cache, job_id, job["settings"]["what"])
     if not path.exists():
         raise NotFound("The file of this export was cleared away; save it again")
     stem = f"{shot['production']} {shot['name']} {shot['level']} {job['settings']['what']}".replace("/", "-")

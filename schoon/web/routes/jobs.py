@@ -2,28 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from ...errors import NotFound, Refusal
 from ...store import Cursor, jobs, productions
 from ...work import edits
 from ..deps import RunnerDep, StoreDep
+from ..values import Body, Id, Place
 
 router = APIRouter()
 
 
-class Pencil(BaseModel):
+class Pencil(Body):
     """What a coloured pencil of about this hue, in degrees, is taken for."""
 
     hue: float = Field(ge=0, le=360)
     role: str = Field(pattern=r"^(ignore|use|part:.{1,60})$")
 
 
-class Reading(BaseModel):
+class Reading(Body):
     """How roughs are read: as `core.cleanup.CleanupSettings`."""
 
     searching: float | None = Field(default=None, ge=0, le=1)
@@ -40,19 +41,20 @@ class Reading(BaseModel):
         return found
 
 
-class NewJob(BaseModel):
+class NewJob(Body):
     """drawings: ids to work on; None for the whole level. source: for fitting, the drawing whose strokes go to the
     others, strokes: which of them, none for all. For following a patch: source, `at` in the patch, `pot`. keep: locked
-    pots, whose paint stays when paint is carried or poured through the run."""
+    pots, whose paint stays when paint is carried or poured through the run. under: px², for specks."""
 
-    kind: Literal["clean", "seal", "carry", "fit", "track"]
-    drawings: list[int] | None = None
+    kind: Literal["clean", "seal", "specks", "carry", "fit", "track"]
+    drawings: list[Id] | None = Field(default=None, max_length=5000)
     reading: Reading | None = None
-    source: int | None = None
+    source: Id | None = None
     strokes: list[str] = Field(default_factory=list, max_length=5000)
-    at: Annotated[list[float], Field(min_length=2, max_length=2)] | None = None
-    pot: int | None = None
-    keep: list[int] = Field(default_factory=list, max_length=1000)
+    at: Place | None = None
+    pot: Id | None = None
+    keep: list[Id] = Field(default_factory=list, max_length=1000)
+    under: int | None = Field(default=None, ge=0, le=5000)
 
 
 @router.post("/api/levels/{level_id}/jobs")
@@ -68,7 +70,7 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             if new.drawings is None or new.kind in ("carry", "track")
             else [r for r in rows if r["id"] in set(new.drawings)]
         )
-        if new.kind in ("seal", "carry", "track"):
+        if new.kind in ("seal", "specks", "carry", "track"):
             chosen = [row for row in chosen if row["line"]]
         if not chosen:
             raise Refusal("None of these drawings has a line yet; clean them first")
@@ -92,6 +94,11 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
                 raise Refusal("Choose a pot and click the patch it is for")
             edits.check_pot(cursor, level_id, new.pot)
             settings = {"drawing": new.source, "at": new.at, "pot": new.pot}
+        if new.kind == "specks":
+            if new.under is None:
+                raise Refusal("Say from which size on an area is a patch of its own")
+            chosen = edits.with_other_specks(cursor, chosen, new.under)
+            settings["under"] = new.under
         if new.keep:
             settings["keep"] = new.keep
         job_id = jobs.create(cursor, new.kind, level_id, [row["id"] for row in chosen], settings)

@@ -8,22 +8,23 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import JSONResponse, RedirectResponse
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from ...core.model import parse_colour, write_colour
 from ...core.model.light import close_pairs, derived, relit
 from ...errors import Refusal
 from ...formats.pictures import decode, for_storage
 from ...store import Row, models, pictures
+from ...text import named
 from ...work import keys
 from ..deps import StoreDep
+from ..values import Body
 from .models import colour_of
-from .shelf import named
 
 router = APIRouter()
 
 
-class Derive(BaseModel):
+class Derive(Body):
     """A key in another light. held: pots that keep their colour. name: to keep it; without one it is only shown."""
 
     light: str
@@ -74,7 +75,7 @@ def add_key(
     return RedirectResponse(f"/models/{model_id}", status_code=303)
 
 
-class Colour(BaseModel):
+class Colour(Body):
     """tone: the base colour, or a shade, light or line beside it; colour None takes a tone away."""
 
     pot: int
@@ -124,7 +125,7 @@ def _close(model: Row, colours: Mapping[int, tuple[int, int, int]]) -> list[list
     return [[names[a], names[b], round(d, 1)] for a, b, d in pairs]
 
 
-class NewKey(BaseModel):
+class NewKey(Body):
     """like: the key that ink and backdrop are taken from."""
 
     name: str

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel, Field
+from pydantic import Field
 from scipy import ndimage as ndi
 
 from ...core.paint import NOTHING
@@ -16,6 +16,7 @@ from ...work import edits
 from ...work.derived import key_of, sheet_key, sheet_patches
 from ...work.documents import Spot, painting_of
 from ..deps import FilesDep, StoreDep
+from ..values import Body
 
 router = APIRouter(prefix="/api")
 
@@ -55,8 +56,8 @@ def pots(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
             del cell["most"]
         return json.dumps({"pots": rows}).encode()
 
-    path = files.get(key_of("pots", sheet_key(row["line"], sheet), row["paint"]), ".json", make)
-    return JSONResponse({**json.loads(path.read_bytes()), "revision": row["head"] or 0})
+    body = files.get(key_of("pots", sheet_key(row["line"], sheet), row["paint"]), ".json", make)
+    return JSONResponse({**json.loads(body), "revision": row["head"] or 0})
 
 
 @router.get("/shots/{shot_id}/unsure")
@@ -82,7 +83,7 @@ def unsure(shot_id: int, store: StoreDep, level: int | None = None) -> JSONRespo
     return JSONResponse({"cards": cards})
 
 
-class TakeUnder(BaseModel):
+class TakeUnder(Body):
     under: float = Field(gt=0, le=1)
 
 
@@ -94,25 +95,12 @@ def take_under(level_id: int, want: TakeUnder, store: StoreDep) -> JSONResponse:
     return JSONResponse({"drawings": drawings, "stitches": taken})
 
 
-class Specks(BaseModel):
-    """under: px²."""
-
-    under: int = Field(ge=0, le=5000)
-
-
-@router.post("/levels/{level_id}/specks")
-def set_specks(level_id: int, want: Specks, store: StoreDep) -> JSONResponse:
-    """Areas under a size join their neighbour in the whole level, undone as one."""
-    with store.transaction() as cursor:
-        return JSONResponse({"drawings": edits.set_specks(cursor, level_id, want.under)})
-
-
-class Cell(BaseModel):
+class Cell(Body):
     drawing: int
     pot: int
 
 
-class Repaint(BaseModel):
+class Repaint(Body):
     """to: the pot poured instead, for `pour`."""
 
     cells: Annotated[list[Cell], Field(min_length=1, max_length=20_000)]

@@ -8,7 +8,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from ...core.cleanup import pencils_of
 from ...core.model import write_colour
@@ -20,6 +20,7 @@ from ...store import Row, Store, models, pictures, productions, revisions
 from ...work import edits, run
 from ...work.derived import key_of
 from ..deps import FilesDep, StoreDep
+from ..values import Body, Number
 from .drawings import shape_of
 from .jobs import Reading
 
@@ -47,8 +48,8 @@ def pencils(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
             ]
         ).encode()
 
-    path = files.get(key_of("pencils", row["rough"]), ".json", make)
-    return JSONResponse({"pencils": json.loads(path.read_bytes())})
+    body = files.get(key_of("pencils", row["rough"]), ".json", make)
+    return JSONResponse({"pencils": json.loads(body)})
 
 
 @router.post("/drawings/{drawing_id}/try")
@@ -73,7 +74,7 @@ def _reader(store: Store) -> Callable[[Row], bytes]:
     return rough
 
 
-class TraceBack(BaseModel):
+class TraceBack(Body):
     """part: all strokes of a part instead of `strokes`."""
 
     drawing: int
@@ -87,14 +88,13 @@ class TraceBack(BaseModel):
 @router.post("/levels/{level_id}/trace-back")
 def trace_back(level_id: int, want: TraceBack, store: StoreDep) -> JSONResponse:
     """Puts strokes of one drawing exactly into others."""
-    with store.transaction() as cursor:
-        changed = run.trace_back(
-            cursor, level_id, want.drawing, want.strokes, want.part, want.to, want.registered, want.linked
-        )
+    changed = run.trace_back(
+        store, level_id, want.drawing, want.strokes, want.part, want.to, want.registered, want.linked
+    )
     return JSONResponse({"drawings": changed})
 
 
-class Between(BaseModel):
+class Between(Body):
     """chart: a spacing by name, or shares that rise between 0 and 1."""
 
     first: int
@@ -106,8 +106,7 @@ class Between(BaseModel):
 @router.post("/levels/{level_id}/between")
 def between(level_id: int, want: Between, store: StoreDep) -> JSONResponse:
     """Gives the drawings between two lined ones interpolated strokes."""
-    with store.transaction() as cursor:
-        changed, matched, lost = run.between(cursor, level_id, want.first, want.last, want.chart, want.part)
+    changed, matched, lost = run.between(store, level_id, want.first, want.last, want.chart, want.part)
     return JSONResponse({"drawings": changed, "matched": matched, "lost": lost})
 
 
@@ -128,7 +127,7 @@ def over(level_id: int, here: int, other: int, store: StoreDep, part: str = "") 
     return JSONResponse({"matrix": place.matrix.T.ravel().round(6).tolist(), "fit": round(fit, 2)})
 
 
-Four = Annotated[list[float] | None, Query(min_length=4, max_length=4)]
+Four = Annotated[list[Number] | None, Query(min_length=4, max_length=4)]
 
 
 @router.get("/levels/{level_id}/ledge")
@@ -145,7 +144,7 @@ def ledge(level_id: int, reference: int, store: StoreDep, part: str = "", box: F
     return JSONResponse(run.ledge(found, reference, part, area, svg.centre_path, says))
 
 
-class Measures(BaseModel):
+class Measures(Body):
     """What a part measures, or nothing to forget it."""
 
     part: str = Field(min_length=1, max_length=60)
@@ -165,7 +164,7 @@ def measures(model_id: int, want: Measures, store: StoreDep) -> JSONResponse:
     return JSONResponse({"part": want.part, "measures": known})
 
 
-class Rule(BaseModel):
+class Rule(Body):
     """As `core.strokes.LineRule`."""
 
     outline: float = Field(gt=0.2, le=60)
@@ -184,7 +183,7 @@ def rule(model_id: int, want: Rule, store: StoreDep) -> JSONResponse:
     return JSONResponse(want.model_dump())
 
 
-class Weighing(BaseModel):
+class Weighing(Body):
     drawings: list[int] = Field(min_length=1, max_length=5000)
 
 
@@ -192,13 +191,4 @@ class Weighing(BaseModel):
 def weigh(level_id: int, want: Weighing, store: StoreDep) -> JSONResponse:
     """Lays the line rule on whole drawings, undone as one."""
     with store.transaction() as cursor:
-        found = run.load_run(cursor, level_id)
-        line_rule = edits.line_rule(cursor, found.shot)
-        chosen = [row for row in found.rows if row["id"] in set(want.drawings) and row["line"]]
-        if not chosen:
-            raise Refusal("None of these drawings has a line yet; clean them first")
-        count = len(chosen)
-        action = revisions.begin_action(cursor, f"weigh {count} drawing{'s' * (count != 1)} by the line rule")
-        for row in chosen:
-            run.save_line(cursor, action, row["id"], ruled(found.strokes[row["id"]], found.size, line_rule))
-    return JSONResponse({"drawings": [row["id"] for row in chosen]})
+        return JSONResponse({"drawings": run.weigh(cursor, level_id, want.drawings)})

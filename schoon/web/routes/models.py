@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from ...core.model import parse_colour, write_colour
 from ...core.model.light import TOO_CLOSE, close_pairs, difference
@@ -16,9 +16,11 @@ from ...errors import Refusal
 from ...formats import pots as pot_files
 from ...formats.pictures import decode, for_storage
 from ...store import Row, models, pictures, productions
+from ...text import named
 from ...work import edits
 from ..deps import StoreDep, page
-from .shelf import named
+from ..values import Body
+from ..values import Place as Point
 
 router = APIRouter()
 
@@ -95,7 +97,7 @@ def add_picture(model_id: int, store: StoreDep, picture: UploadFile) -> Redirect
     return RedirectResponse(f"/models/{model_id}", status_code=303)
 
 
-class PotAbout(BaseModel):
+class PotAbout(Body):
     """What is said of a pot; what is not named stays."""
 
     part: str | None = Field(default=None, max_length=60)
@@ -118,9 +120,9 @@ def describe_pot(model_id: int, pot_id: int, about: PotAbout, store: StoreDep) -
     return JSONResponse(said)
 
 
-class Place(BaseModel):
+class Place(Body):
     picture: str = Field(pattern="^[0-9a-f]{64}$")
-    at: Annotated[list[float], Field(min_length=2, max_length=2)]
+    at: Point
 
 
 @router.post("/api/models/{model_id}/sample")
@@ -171,13 +173,13 @@ def clusters(
     return JSONResponse({"colours": listed, "smeared": found.smeared})
 
 
-class NewPot(BaseModel):
+class NewPot(Body):
     name: str
     colour: str
     part: str = Field(default="", max_length=60)
 
 
-class NewPots(BaseModel):
+class NewPots(Body):
     pots: Annotated[list[NewPot], Field(min_length=1, max_length=200)]
 
 
@@ -195,7 +197,7 @@ def add_pots(model_id: int, new: NewPots, store: StoreDep) -> JSONResponse:
     return JSONResponse({"pots": ids})
 
 
-class PotName(BaseModel):
+class PotName(Body):
     name: str
 
 
@@ -208,7 +210,7 @@ def rename_pot(model_id: int, pot_id: int, change: PotName, store: StoreDep) -> 
     return JSONResponse({"name": name})
 
 
-class PotOrder(BaseModel):
+class PotOrder(Body):
     pots: list[int] = Field(max_length=1000)
 
 
@@ -220,7 +222,7 @@ def order_pots(model_id: int, change: PotOrder, store: StoreDep) -> JSONResponse
     return JSONResponse({"pots": change.pots})
 
 
-class PotEnd(BaseModel):
+class PotEnd(Body):
     """instead: the pot poured where this one is in use."""
 
     instead: int | None = None

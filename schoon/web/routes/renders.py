@@ -2,26 +2,19 @@
 
 from __future__ import annotations
 
-import io
-from pathlib import Path
 from typing import Literal
 
-import cv2
-import numpy as np
 from fastapi import APIRouter, Query
-from fastapi.responses import FileResponse, Response
-from numpy.typing import NDArray
-from PIL import Image
+from fastapi.responses import Response
 
-from ...core.patches import add_stitches, find_patches
-from ...core.strokes import ink_coverage
 from ...errors import NotFound
-from ...formats.pictures import decode, encode_png
-from ...jobs.runner import key_colours
-from ...store import Store, pictures, productions
-from ...work import edits
-from ...work.derived import Files, key_of, on_paper, render, scaled, sheet_patches
-from ..deps import FilesDep, StoreDep
+from ...jobs import views
+from ...jobs.pool import Pool
+from ...jobs.work import size_of
+from ...store import Store, pictures, productions, revisions
+from ...work.derived import Files, key_of
+from ...work.looks import key_colours
+from ..deps import DeskDep, FilesDep, StoreDep
 
 router = APIRouter()
 
@@ -43,34 +36,34 @@ def view(
     drawing_id: int,
     store: StoreDep,
     files: FilesDep,
+    desk: DeskDep,
     w: int = Query(default=240, ge=16, le=1920),
     look: Look = "best",
     key: int | None = None,
     clear: bool = False,
     v: str = "",
-) -> FileResponse:
+) -> Response:
     """A drawing at most `w` px wide: its rough, its line or its paint on white, or the farthest it has come.
 
     key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
     """
-    path = view_file(store, files, drawing_id, w, look, key, clear)
-    return FileResponse(
-        path, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"}
-    )
+    body = view_of(store, files, desk, drawing_id, w, look, key, clear)
+    return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 
-def view_file(
+def view_of(
     store: Store,
     files: Files,
+    desk: Pool,
     drawing_id: int,
     width: int,
     look: Look,
     key_id: int | None,
     clear: bool = False,
-) -> Path:
-    """The file behind `view`, made if need be."""
+) -> bytes:
+    """The picture behind `view`, made by a worker if need be."""
     with store.transaction() as cursor:
-        row, sheet = edits.load(cursor, drawing_id)
+        row = revisions.drawing(cursor, drawing_id)
         shot = productions.shot_of_level(cursor, row["level_id"])
         colours, ink = key_colours(cursor, shot, key_id)
     if look == "best":
@@ -79,108 +72,43 @@ def view_file(
         look = "rough"
     if look == "rough" and not clear:
 
-        def make() -> bytes:
+        def rough() -> bytes:
             with store.transaction() as cursor:
                 stored = pictures.get(cursor, row["rough"])
-            return _webp(scaled(on_paper(decode("rough", stored["body"])), width))
+            return desk.call(views.rough, bytes(stored["body"]), width)
 
-        return files.get(key_of("rough", row["rough"], width), ".webp", make)
+        return files.get(key_of("rough", row["rough"], width), ".webp", rough)
+    size = size_of(shot)
+    painted = look == "paint"
+    key = key_of(
+        look, row["line"], row["seal"] if painted else "", row["paint"] if painted else "",
+        sorted(colours.items()) if painted else (), ink, size, width, clear,
+    )  # fmt: skip
 
     def drawn() -> bytes:
-        if clear:
-            picture = render(
-                sheet, sheet_patches(row["line"], sheet), colours if look == "paint" else {}, ink
-            )
-            return _webp(scaled(picture, width))
-        if look == "line":
-            scale = min(1.0, width / sheet.size[0])
-            size = (round(sheet.size[0] * scale), round(sheet.size[1] * scale))
-            coverage = ink_coverage(sheet.strokes, size, scale)
-            return _webp(_inked(coverage, ink))
-        return _webp(scaled(on_paper(render(sheet, sheet_patches(row["line"], sheet), colours, ink)), width))
+        with store.transaction() as cursor:
+            found = revisions.get_documents(cursor, [row[part] for part in revisions.PARTS])
+        documents = tuple(found.get(row[part]) for part in revisions.PARTS)
+        if look == "line" and not clear:
+            return desk.call(views.line, documents[0], size, ink, width)
+        return desk.call(views.painted, documents, size, colours if painted else {}, ink, width, clear)
 
-    seen = sorted(colours.items()) if look == "paint" else ()
-    key = key_of(
-        look,
-        row["line"],
-        row["seal"] if look == "paint" else "",
-        row["paint"] if look == "paint" else "",
-        seen,
-        ink,
-        width,
-        clear,
-    )
     return files.get(key, ".webp", drawn)
 
 
 @router.get("/drawings/{drawing_id}/gap/{stitch_id}.png")
-def gap(drawing_id: int, stitch_id: str, store: StoreDep, files: FilesDep) -> FileResponse:
+def gap(drawing_id: int, stitch_id: str, store: StoreDep, files: FilesDep, desk: DeskDep) -> Response:
     """A crop of the line round a proposed stitch, the stitch dashed in red, the two areas it parts tinted: 300 x 240 px."""
     with store.transaction() as cursor:
-        row, sheet = edits.load(cursor, drawing_id)
-    stitch = next((s for s in sheet.stitches if s.id == stitch_id), None)
-    if stitch is None:
+        row = revisions.drawing(cursor, drawing_id)
+        found = revisions.get_documents(cursor, [row["line"], row["seal"]])
+        size = size_of(productions.shot_of_level(cursor, row["level_id"]))
+    seal = found.get(row["seal"]) or {"stitches": []}
+    if all(stitch["id"] != stitch_id for stitch in seal["stitches"]):
         raise NotFound("This gap is not in the drawing any more; look for gaps again")
-
-    def make() -> bytes:
-        half = max(48.0, 1.6 * stitch.width)
-        scale = 120 / half
-        centre = stitch.points.mean(axis=0)
-        moved = [s.moved((half * 1.25 - centre[0], half - centre[1])) for s in sheet.strokes]
-        coverage = ink_coverage(moved, (300, 240), scale)
-        path, *others = (
-            (points - centre + (half * 1.25, half)) * scale
-            for points in [stitch.points, *(p for p in sheet.taken if p is not stitch.points)]
-        )
-        crop = _inked(coverage, (29, 43, 58), _parted(coverage > 127, path, others))
-        _dashes(crop, path)
-        return encode_png(crop)
-
-    path = files.get(key_of("tinted gap", row["line"], row["seal"], stitch.id), ".png", make)
-    return FileResponse(path, media_type="image/png", headers=_FOREVER)
-
-
-_TINTS = ((214, 236, 231), (247, 229, 196))
-
-
-def _parted(
-    wall: NDArray[np.bool_], path: NDArray[np.float64], others: list[NDArray[np.float64]]
-) -> NDArray[np.uint8]:
-    """(h, w, 3) paper with the areas on both sides of a stitch in two tints; in one if they are one area all the same."""
-    labels = find_patches(add_stitches(wall, [path, *others])).open_labels
-    paper = np.full((*labels.shape, 3), 255, np.uint8)
-    middle = path[len(path) // 2] if len(path) > 2 else path.mean(axis=0)
-    along = path[-1] - path[0]
-    aside = np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1e-6)
-    for side, tint in zip((1, -1), _TINTS, strict=True):
-        for far in (3, 5, 8):
-            col, row = np.floor(middle + side * far * aside).astype(int)
-            if 0 <= row < labels.shape[0] and 0 <= col < labels.shape[1] and labels[row, col]:
-                paper[labels == labels[row, col]] = tint
-                break
-    return paper
-
-
-def _dashes(picture: NDArray[np.uint8], path: NDArray[np.float64]) -> None:
-    along = np.r_[0, np.cumsum(np.hypot(*np.diff(path, axis=0).T))]
-    for start in np.arange(0, along[-1], 11.0):
-        at = np.linspace(start, min(start + 6.5, along[-1]), 4)
-        dash = np.stack([np.interp(at, along, path[:, k]) for k in (0, 1)], axis=1)
-        cv2.polylines(
-            picture, [np.round(dash * 16).astype(np.int32)], False, (178, 58, 46), 4, cv2.LINE_AA, 4
-        )
-
-
-def _inked(
-    coverage: NDArray[np.uint8], ink: tuple[int, int, int], paper: NDArray[np.uint8] | int = 255
-) -> NDArray[np.uint8]:
-    share = coverage[..., None].astype(np.float32) / 255
-    return np.ascontiguousarray(
-        (paper * (1 - share) + np.array(ink, np.float32) * share).round().astype(np.uint8)
+    body = files.get(
+        key_of("tinted gap", row["line"], row["seal"], stitch_id),
+        ".png",
+        lambda: desk.call(views.gap, found.get(row["line"]), seal, size, stitch_id),
     )
-
-
-def _webp(pixels: NDArray[np.uint8]) -> bytes:
-    out = io.BytesIO()
-    Image.fromarray(pixels).save(out, "WEBP", quality=90, method=2)
-    return out.getvalue()
+    return Response(body, media_type="image/png", headers=_FOREVER)

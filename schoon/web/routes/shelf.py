@@ -7,8 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 
-from ...errors import Refusal
 from ...store import models, productions
+from ...text import named
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress, summaries
 
@@ -39,16 +39,6 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
             shot["strip"] = rows[::step]
         all_models = models.listing(cursor)
     return page(request, "shelf.html", productions=found, shots=shots, models=all_models, stages=STAGES)
-
-
-def named(text: str, what: str) -> str:
-    """A name as it is stored. Raises Refusal if it is empty or too long."""
-    name = " ".join(text.split())
-    if not name:
-        raise Refusal(f"Give the {what} a name")
-    if len(name) > 60:
-        raise Refusal(f"The name of the {what} has {len(name)} letters; the limit is 60")
-    return name
 
 
 @router.post("/productions")

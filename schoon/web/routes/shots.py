@@ -7,17 +7,18 @@ from typing import Annotated, Any
 import numpy as np
 from fastapi import APIRouter, Form, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from ...core import exposure
 from ...core.seal import Stitch, evidence_for
 from ...core.strokes import LineRule
 from ...errors import NotFound, Refusal
 from ...store import Cursor, Row, jobs, models, productions, revisions
+from ...text import named
 from ...work import edits
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress, summaries
-from .shelf import named
+from ..values import Body
 
 router = APIRouter()
 
@@ -96,7 +97,7 @@ def _level(cursor: Cursor, shot: Row, level: Row) -> dict[str, Any]:
     }
 
 
-class LevelOrder(BaseModel):
+class LevelOrder(Body):
     """levels: ids from rear to front."""
 
     levels: list[int] = Field(max_length=100)
@@ -110,7 +111,7 @@ def order_levels(shot_id: int, change: LevelOrder, store: StoreDep) -> JSONRespo
     return JSONResponse({"levels": change.levels})
 
 
-class LevelChange(BaseModel):
+class LevelChange(Body):
     """What changes of a level; what is not given stays."""
 
     name: str | None = None
@@ -163,7 +164,7 @@ def run_state(shot_id: int, store: StoreDep, level: Level = None) -> JSONRespons
     return JSONResponse(run)
 
 
-class KeyChoice(BaseModel):
+class KeyChoice(Body):
     key: int
 
 
@@ -194,7 +195,7 @@ def choose_model(
     return RedirectResponse(f"/shots/{shot_id}/paint?level={shot['level_id']}", status_code=303)
 
 
-class Hold(BaseModel):
+class Hold(Body):
     first: int = Field(ge=1)
     hold: int = Field(ge=1)
 

@@ -3,31 +3,41 @@
 from __future__ import annotations
 
 import base64
+import re
 import secrets
 import shutil
 import time
+from collections.abc import Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, JSONResponse
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import UploadFile
 
 from ...core import exposure
 from ...errors import Refusal
-from ...formats.pictures import decode, small_png
-from ...formats.sequences import Incoming, Report, inspect
+from ...formats.sequences import Incoming, Report, inspect, tried
+from ...jobs.pool import Pool
+from ...limits import limits
 from ...settings import Settings
 from ...store import models, pictures, productions
-from ..deps import SettingsDep, StoreDep, page
-from .shelf import named
+from ...text import named
+from ..deps import DeskDep, SettingsDep, StoreDep, page
 
 router = APIRouter()
 
 _KEEP = 6 * 3600.0
 """Seconds uploaded files wait for the decision."""
 
-_SEEN, _SMALL = 24, 200
-"""How many pictures are shown before they are taken in, and their width in px."""
+_SEEN = 24
+"""How many pictures are shown before they are taken in."""
+
+_MOST_FILES = 2000
+
+_REPORT = "report.json"
 
 
 @router.get("/productions/{production_id}/take-in", response_class=HTMLResponse)
@@ -37,26 +47,53 @@ def form(request: Request, production_id: int, store: StoreDep, shot: int | None
         production = productions.production(cursor, production_id)
         shots = [s for s in productions.shots(cursor) if s["production_id"] == production_id]
         choices = [m for m in models.listing(cursor) if m["production_id"] == production_id]
-    return page(request, "take_in.html", production=production, models=choices, shots=shots, into=shot)
+    return page(
+        request, "take_in.html", production=production, models=choices, shots=shots, into=shot,
+        most_mb=limits().take_in_mb,
+    )  # fmt: skip
 
 
 @router.post("/take-in/check", response_class=HTMLResponse)
-def check(request: Request, settings: SettingsDep, files: list[UploadFile]) -> HTMLResponse:
+async def check(request: Request, settings: SettingsDep, desk: DeskDep) -> HTMLResponse:
     """Reads the files and shows what they are and what is wrong. Nothing is stored; the files wait aside."""
-    bodies = [(Path(file.filename or "").name, file.file.read()) for file in files if file.filename]
-    report = inspect(bodies)
-    token = ""
-    if not report.problems:
-        token = _set_aside(settings, bodies)
+    try:
+        async with request.form(max_files=_MOST_FILES, max_fields=_MOST_FILES) as form:
+            files = [f for f in form.getlist("files") if isinstance(f, UploadFile) and f.filename]
+            token, report = await run_in_threadpool(_look_at, settings, desk, files)
+    except OSError as error:
+        raise Refusal(
+            f"The pictures could not be put aside ({error.strerror}); free some space on the disk and try again"
+        ) from error
     repeats = len(report.pictures) - len(exposure.from_repeats([p.content for p in report.pictures]))
     seen = {} if report.problems else {p.number: _small(p) for p in report.pictures[:_SEEN]}
     return page(request, "take_in_report.html", report=report, token=token, repeats=repeats, seen=seen)
 
 
+def _look_at(settings: Settings, desk: Pool, files: Sequence[UploadFile]) -> tuple[str, Report]:
+    """Puts files aside and reads them; the token they are found by, "" if there are problems."""
+    folder = _new_folder(settings)
+    placed = []
+    for number, file in enumerate(files):
+        path = folder / f"{number:05}"
+        with open(path, "wb") as out:
+            shutil.copyfileobj(file.file, out, 2**20)
+        placed.append((Path(file.filename or "").name[-200:], path))
+
+    def read(jobs: Sequence[tuple[str, str, str]]) -> Iterable[Incoming | Refusal]:
+        with ThreadPoolExecutor(desk.workers) as threads:
+            yield from threads.map(lambda job: desk.call(tried, job), jobs)
+
+    report = inspect(placed, folder, read)
+    if report.problems:
+        shutil.rmtree(folder, ignore_errors=True)
+        return "", report
+    report.write(folder / _REPORT)
+    return folder.name, report
+
+
 def _small(picture: Incoming) -> str:
     """A picture small enough to lie in the page, as a data address."""
-    body = small_png(decode(picture.name, picture.body), _SMALL)
-    return "data:image/png;base64," + base64.b64encode(body).decode()
+    return "data:image/png;base64," + base64.b64encode(Path(picture.small).read_bytes()).decode()
 
 
 @router.post("/productions/{production_id}/take-in")
@@ -80,15 +117,13 @@ def store_shot(
         raise Refusal("The frame rate must lie between 1 and 120 frames a second")
     if hold not in ("1", "2", "3", "4", "repeats"):
         raise Refusal("Choose a hold of one to four frames, or from repeated pictures")
-    report = inspect(_taken_up(settings, token))
-    if report.problems:
-        raise Refusal("; ".join(report.problems))
+    report = _taken_up(settings, token)
     with store.transaction() as cursor:
-        chosen = models.model(cursor, int(model)) if model.isdigit() else None
+        chosen = models.model(cursor, _number(model)) if model else None
         key = chosen["keys"][0]["id"] if chosen and chosen["keys"] else None
         model_id = chosen["id"] if chosen else None
         if into:
-            shot = productions.shot(cursor, int(into) if into.isdigit() else 0)
+            shot = productions.shot(cursor, _number(into))
             _fits(shot, production_id, report, hold)
             shot_id, level_id = shot["id"], productions.add_level(cursor, shot["id"], level, model_id, key)
         else:
@@ -136,7 +171,8 @@ def fill(
     rows = []
     for number, picture in enumerate(kept):
         kind = "key" if number in (0, len(kept) - 1) else "inbetween"
-        name = pictures.put(cursor, picture.body, picture.mime, picture.width, picture.height)
+        body = Path(picture.path).read_bytes()
+        name = pictures.put(cursor, body, picture.mime, picture.width, picture.height)
         rows.append((picture.number, kind, name))
     if new_shot:
         size = (kept[0].width, kept[0].height)
@@ -145,28 +181,31 @@ def fill(
         productions.fill_level(cursor, level_id, rows, starts)
 
 
-def _set_aside(settings: Settings, bodies: list[tuple[str, bytes]]) -> str:
+def _number(text: str) -> int:
+    """A number that names a row; 0, which names none, for what is no number."""
+    return int(text) if re.fullmatch(r"[0-9]{1,9}", text) else 0
+
+
+def _new_folder(settings: Settings) -> Path:
+    """A folder for files that wait; those that waited too long are cleared away."""
     root = settings.cache / "incoming"
     root.mkdir(parents=True, exist_ok=True)
     for old in root.iterdir():
         if old.stat().st_mtime < time.time() - _KEEP:
             shutil.rmtree(old, ignore_errors=True)
-    token = secrets.token_hex(12)
-    folder = root / token
+    folder = root / secrets.token_hex(12)
     folder.mkdir()
-    for number, (name, body) in enumerate(bodies):
-        (folder / f"{number:05}_{name[-120:]}").write_bytes(body)
-    return token
+    return folder
 
 
 def _folder(settings: Settings, token: str) -> Path:
-    if not token.isalnum():
+    if not re.fullmatch(r"[0-9a-f]{24}", token):
         raise Refusal("Choose the pictures again")
     return settings.cache / "incoming" / token
 
 
-def _taken_up(settings: Settings, token: str) -> list[tuple[str, bytes]]:
-    folder = _folder(settings, token)
-    if not folder.is_dir():
-        raise Refusal("The pictures were chosen too long ago; choose them again")
-    return [(path.name.split("_", 1)[1], path.read_bytes()) for path in sorted(folder.iterdir())]
+def _taken_up(settings: Settings, token: str) -> Report:
+    try:
+        return Report.read(_folder(settings, token) / _REPORT)
+    except (OSError, ValueError) as error:
+        raise Refusal("The pictures were chosen too long ago; choose them again") from error

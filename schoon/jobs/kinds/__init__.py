@@ -1,0 +1,42 @@
+"""The kinds of long work, one module each: what it plans, what workers compute for it, how results are saved.
+
+A new kind is a class with `run(work) -> str` (or a `DrawingKind`) in a module here, and a line below.
+"""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from ..work import Work
+from .carry import Carry
+from .clean import Clean
+from .export import Export
+from .fit import Fit
+from .seal import Seal
+from .specks import Specks
+from .track import Track
+
+
+class Kind(Protocol):
+    """What does a job of one kind."""
+
+    def run(self, work: Work) -> str:
+        """Does the job; returns what is to be said at its end. Raises Refusal if it cannot be done."""
+        ...
+
+
+KINDS: dict[str, Kind] = {
+    "clean": Clean(),
+    "fit": Fit(),
+    "seal": Seal(),
+    "specks": Specks(),
+    "carry": Carry(),
+    "track": Track(),
+    "export": Export(),
+}
+
+LANES: dict[str, tuple[str, ...]] = {
+    "drawings": ("clean", "fit", "seal", "specks", "carry", "track"),
+    "hand-off": ("export",),
+}
+"""Kinds that wait for each other; lanes do not wait for each other, so a long export keeps no clean waiting."""

@@ -1,0 +1,122 @@
+"""Handing off: numbered PNG with alpha, or a looping GIF."""
+
+from __future__ import annotations
+
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from ...core import exposure
+from ...errors import Refusal
+from ...formats.sequences import add_to_zip
+from ...store import Cursor, Row, productions, revisions
+from ...work.looks import key_colours
+from .. import tasks
+from ..exports import export_path
+from ..work import Call, Failed, Work, size_of
+
+
+class Export:
+    """settings: what, "frames", "drawings" or "gif"; width, px. Pictures go to the file as they come."""
+
+    def run(self, work: Work) -> str:
+        """Writes the file; it appears whole or not at all."""
+        path = export_path(work.files.folder.parent, work.job["id"], work.settings["what"])
+        part = path.with_suffix(".part")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with work.store.transaction() as cursor:
+                shot = productions.shot_of_level(cursor, work.level)
+            if work.settings["what"] == "gif":
+                self._gif(work, shot, part)
+            else:
+                self._pictures(work, shot, part)
+            part.replace(path)
+        except OSError as error:
+            raise Refusal(
+                f"The file could not be written: {error.strerror}. Free some space and save it again"
+            ) from error
+        finally:
+            part.unlink(missing_ok=True)
+        return ""
+
+    def _pictures(self, work: Work, shot: Row, path: Path) -> None:
+        """A picture per drawing, or one per frame, of the job's own level."""
+        with work.store.transaction() as cursor:
+            rows = productions.drawings(cursor, work.level)
+            starts = productions.exposures(cursor, work.level)
+        numbers = {row["id"]: row["number"] for row in rows}
+        if work.settings["what"] == "frames":
+            places: dict[int, list[int]] = {}
+            for first, count, drawing in exposure.spans(starts, shot["frames"]):
+                places.setdefault(drawing, []).extend(range(first, first + count))
+        else:
+            places = {row["id"]: [row["number"]] for row in rows}
+        stem = f"{shot['name']}_{shot['level']}".replace(" ", "_").replace("/", "_")
+        order = sorted(places, key=lambda d: (places[d][0], numbers[d]))
+
+        def calls() -> Iterator[tuple[int, Call]]:
+            for drawing_id in order:
+                with work.store.transaction() as cursor:
+                    layer = _layer(cursor, revisions.drawing(cursor, drawing_id), shot)
+                yield drawing_id, (tasks.png, *layer, size_of(shot), int(work.settings["width"]))
+
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+            for drawing_id, body in _sure(work, calls(), numbers):
+                for place in places[drawing_id]:
+                    add_to_zip(archive, f"{stem}_{place:04}.png", body)
+                with work.saving() as cursor:
+                    work.done(cursor, drawing_id)
+
+    def _gif(self, work: Work, shot: Row, path: Path) -> None:
+        """The levels together, as the shot is seen."""
+        with work.store.transaction() as cursor:
+            levels = [row["id"] for row in productions.levels(cursor, shot["id"])]
+            shots = {level: productions.shot_of_level(cursor, level) for level in levels}
+            rows = {row["id"]: row for level in levels for row in productions.drawings(cursor, level)}
+            runs = exposure.together(
+                [
+                    exposure.frame_by_frame(productions.exposures(cursor, level), shot["frames"])
+                    for level in levels
+                ]
+            )
+        seen = [(count, shown) for count, shown in runs if any(d is not None for d in shown)]
+        if not seen:
+            raise Refusal("This shot has no frames")
+        pictures = sorted({shown for _, shown in seen}, key=[shown for _, shown in seen].index)
+
+        def calls() -> Iterator[tuple[int, Call]]:
+            for k, shown in enumerate(pictures):
+                with work.store.transaction() as cursor:
+                    layers = [
+                        _layer(cursor, revisions.drawing(cursor, d), shots[level])
+                        for level, d in zip(levels, shown, strict=True)
+                        if d is not None
+                    ]
+                yield k, (tasks.frame, layers, size_of(shot), int(work.settings["width"]))
+
+        made: dict[int, bytes] = {}
+        for k, body in _sure(work, calls(), dict.fromkeys(range(len(pictures)), "")):
+            made[k] = body
+            own = pictures[k][levels.index(work.level)]
+            if own is not None and own in rows:
+                with work.saving() as cursor:
+                    work.done(cursor, own)
+        frames = [made[pictures.index(shown)] for _, shown in seen]
+        path.write_bytes(work.call(tasks.looping_gif, frames, [count for count, _ in seen], shot["fps"]))
+        with work.saving() as cursor:
+            for row in productions.drawings(cursor, work.level):
+                work.done(cursor, int(row["id"]))
+
+
+def _layer(cursor: Cursor, row: Row, shot: Row) -> tuple[Any, Any, Any]:
+    found = revisions.get_documents(cursor, [row[part] for part in revisions.PARTS])
+    return tuple(found.get(row[part]) for part in revisions.PARTS), *key_colours(cursor, shot)
+
+
+def _sure(work: Work, calls: Iterator[tuple[int, Call]], names: dict[int, Any]) -> Iterator[tuple[int, Any]]:
+    for key, result in work.spread(calls):
+        if isinstance(result, Failed):
+            raise Refusal(f"Drawing {names[key]} could not be written: {result.words}")
+        yield key, result

@@ -1,0 +1,115 @@
+"""Fitting: the strokes of one drawing taken outward through the run, each drawing starting from its neighbour."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+from typing import Any
+
+from ...errors import Refusal
+from ...store import Row, pictures, productions, revisions
+from ...work.derived import lines_key, to_json
+from ...work.proposals import find_lines
+from .. import tasks
+from ..work import Failed, Work, many, size_of
+
+_TRIES = 5
+"""How often a drawing is fitted again because a hand changed it meanwhile."""
+
+
+class Fit:
+    """settings: source, the drawing the strokes come from; ids, which of them, all without; reading."""
+
+    def run(self, work: Work) -> str:
+        """Fits every waiting drawing."""
+        source_id, ids = int(work.settings["source"]), set(work.settings.get("ids", []))
+        waiting = set(work.waiting())
+        with work.store.transaction() as cursor:
+            order = [row["id"] for row in productions.drawings(cursor, work.level)]
+            size = size_of(productions.shot_of_level(cursor, work.level))
+            row = revisions.drawing(cursor, source_id)
+            line = revisions.get_documents(cursor, [row["line"]]).get(row["line"])
+        if not line or not line["strokes"]:
+            raise Refusal(f"Drawing {row['number']} has no line yet; clean it first")
+        chosen = [s for s in line["strokes"] if not ids or s["id"] in ids]
+        if not chosen:
+            raise Refusal("The chosen strokes are not in the drawing any more; choose them again")
+        found = self._lines(work, [d for d in order if d in waiting])
+        start = order.index(source_id)
+
+        def along(way: list[int]) -> None:
+            before, context = chosen, line["strokes"]
+            for drawing_id in way:
+                whole = self._fit(work, drawing_id, before, context, found[drawing_id], size, not ids)
+                if whole is not None:
+                    before = context = whole
+
+        ways = [[d for d in order[start + 1 :] if d in found], [d for d in order[:start][::-1] if d in found]]
+        with ThreadPoolExecutor(len(ways)) as threads:
+            for ended in [threads.submit(along, way) for way in ways]:
+                ended.result()
+        return work.outcome()
+
+    def _fit(
+        self,
+        work: Work,
+        drawing_id: int,
+        before: Any,
+        context: Any,
+        found: Any,
+        size: tuple[int, int],
+        all_: bool,
+    ) -> Any:
+        """Fits one drawing and saves it; returns the strokes in one piece for the next one, None if it failed."""
+        for _ in range(_TRIES):
+            with work.store.transaction() as cursor:
+                planned = revisions.drawing(cursor, drawing_id)
+                documents = revisions.get_documents(cursor, [planned["line"], planned["seal"]])
+            try:
+                line, seal, whole = work.call(
+                    tasks.fit, before, context, found, documents.get(planned["line"]),
+                    documents.get(planned["seal"]), size, all_,
+                )  # fmt: skip
+            except Refusal as refusal:
+                with work.saving() as cursor:
+                    work.failed(cursor, drawing_id, str(refusal))
+                return None
+            with work.saving() as cursor:
+                row = revisions.drawing(cursor, drawing_id, lock=True)
+                if (row["line"], row["seal"]) != (planned["line"], planned["seal"]):
+                    continue
+                revisions.revise(
+                    cursor, row, work.action(cursor, f"fit {many(work.job['total'])} to their roughs"),
+                    line=revisions.put_document(cursor, line), seal=revisions.put_document(cursor, seal),
+                )  # fmt: skip
+                work.done(cursor, drawing_id)
+            return whole
+        with work.saving() as cursor:
+            work.failed(cursor, drawing_id, "it was changed all the while and left alone; fit it again")
+        return None
+
+    def _lines(self, work: Work, drawing_ids: list[int]) -> dict[int, Any]:
+        """drawing -> strokes found in its rough; pictures that cannot be read are left out."""
+        reading = work.settings.get("reading", {})
+        rows: dict[int, Row] = {}
+        lines: dict[int, Any] = {}
+
+        def calls() -> Any:
+            for drawing_id in drawing_ids:
+                with work.store.transaction() as cursor:
+                    row = rows[drawing_id] = revisions.drawing(cursor, drawing_id)
+                    known = work.files.read_json(lines_key(row["rough"], reading))
+                    if known is not None:
+                        lines[drawing_id] = known
+                        continue
+                    body = pictures.get(cursor, row["rough"])["body"]
+                yield drawing_id, (find_lines, f"drawing {row['number']}", body, reading)
+
+        for drawing_id, result in work.spread(calls()):
+            if isinstance(result, Failed):
+                with work.saving() as cursor:
+                    work.failed(cursor, drawing_id, result.words)
+                continue
+            work.files.get(lines_key(rows[drawing_id]["rough"], reading), ".json", partial(to_json, result))
+            lines[drawing_id] = result
+        return lines

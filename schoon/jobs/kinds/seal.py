@@ -1,0 +1,23 @@
+"""Looking for gaps."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...store import Cursor, Row, revisions
+from .. import tasks
+from ..work import Call, DrawingKind, Work, many, size_of
+
+
+class Seal(DrawingKind):
+    """Proposes stitches anew; what a hand drew or judged stays."""
+
+    def label(self, work: Work) -> str:
+        return f"look for gaps in {many(work.job['total'])}"
+
+    def plan(self, work: Work, cursor: Cursor, row: Row, shot: Row) -> Call:
+        found = revisions.get_documents(cursor, [row["line"], row["seal"]])
+        return tasks.seal, found.get(row["line"]), found.get(row["seal"]), size_of(shot)
+
+    def documents(self, result: Any, cursor: Cursor, row: Row) -> dict[str, Any]:
+        return {"seal": result}

@@ -1,0 +1,168 @@
+"""Where computation runs: processes of this machine, or the workers of a farm. Both are replaced when they break."""
+
+from __future__ import annotations
+
+import logging
+import multiprocessing
+import os
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
+from typing import Any, TypeVar
+
+import cv2
+
+from ..errors import Refusal
+
+log = logging.getLogger(__name__)
+
+T = TypeVar("T")
+
+_FARM_ANSWERS_WITHIN = 5.0
+"""Seconds a farm's scheduler has to answer."""
+
+_TRIES = 4
+"""How often a call is made before it is taken to be what breaks the workers."""
+
+
+class PoolAway(Exception):
+    """The farm does not answer. The text says so in the artist's words."""
+
+
+def begin_worker(parent: int) -> None:
+    """Start-up of a worker process: drawings are spread over processes, so each keeps to one core; and it ends with the
+    process it works for, however that ends."""
+    cv2.setNumThreads(1)
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(1)
+        os._exit(1)
+
+    threading.Thread(target=watch, name="parent watch", daemon=True).start()
+
+
+def local_executor(workers: int) -> ProcessPoolExecutor:
+    """Processes of this machine."""
+    # A forked copy of a threaded server can hang on locks its threads held.
+    return ProcessPoolExecutor(
+        max(1, workers),
+        multiprocessing.get_context("spawn"),
+        initializer=begin_worker,
+        initargs=(os.getpid(),),
+    )
+
+
+class Pool:
+    """An executor that is made when it is first needed and anew when it broke.
+
+    scheduler: tcp://host:port of a Dask scheduler; "" for processes of this machine. workers: calls it takes at a time.
+    """
+
+    def __init__(self, workers: int, scheduler: str = "") -> None:
+        self.workers = max(1, workers)
+        self._scheduler = scheduler
+        self._lock = threading.Lock()
+        self._executor: Executor | None = None
+        self._client: Any = None
+
+    def submit(self, function: Callable[..., Any], *arguments: Any) -> Future[Any]:
+        """The call's future. Raises PoolAway if there is nobody to take it."""
+        for last in (False, True):
+            executor = self._open()
+            try:
+                return executor.submit(function, *arguments)
+            except Exception as error:
+                if not isinstance(error, (BrokenProcessPool, RuntimeError, *_lost(self._client))):
+                    raise
+                # It broke since it was last used.
+                self.mend(executor)
+                if last:
+                    raise PoolAway(self._away()) from error
+        raise AssertionError("unreachable")
+
+    def call(self, function: Callable[..., T], *arguments: Any) -> T:
+        """What a function returns, computed by a worker. Raises Refusal if that ends without an answer, PoolAway."""
+        for _ in range(_TRIES):
+            future = self.submit(function, *arguments)
+            try:
+                result: T = future.result()
+                return result
+            except Exception as error:
+                if not self.broke(error):
+                    raise
+        raise Refusal(
+            "The computation ended without an answer, several times; the machine may be short of memory"
+        )
+
+    def broke(self, error: BaseException) -> bool:
+        """Whether an exception of a future means that workers were lost, not that the call failed. They are replaced."""
+        if isinstance(error, (BrokenProcessPool, *_lost(self._client))):
+            self.mend()
+            return True
+        return False
+
+    def mend(self, executor: Executor | None = None) -> None:
+        """Lets go of an executor that broke; the next call makes a new one."""
+        with self._lock:
+            broken = self._executor if executor is None else executor
+            if broken is not self._executor or broken is None:
+                return
+            if isinstance(broken, ProcessPoolExecutor) and executor is None and not broken._broken:
+                return
+            log.warning("workers were lost and are replaced")
+            self._close()
+
+    def close(self) -> None:
+        """Ends the workers; what they are computing is dropped."""
+        with self._lock:
+            self._close()
+
+    def _away(self) -> str:
+        if self._scheduler:
+            return f"The farm at {self._scheduler} does not answer; the job waits for it"
+        return "The workers of this machine cannot be started; the job waits"
+
+    def _open(self) -> Executor:
+        with self._lock:
+            if self._executor is None:
+                self._executor = self._join_farm() if self._scheduler else local_executor(self.workers)
+            return self._executor
+
+    def _join_farm(self) -> Executor:
+        try:
+            from distributed import Client
+        except ImportError as error:
+            raise Refusal("SCHOON_SCHEDULER needs the package distributed: install schoon[farm]") from error
+        try:
+            self._client = Client(self._scheduler, timeout=_FARM_ANSWERS_WITHIN, set_as_default=False)
+        except (OSError, TimeoutError) as error:
+            raise PoolAway(self._away()) from error
+        executor: Executor = self._client.get_executor()
+        return executor
+
+    def _close(self) -> None:
+        executor, self._executor = self._executor, None
+        client, self._client = self._client, None
+        if client is not None:
+            with suppress(Exception):
+                client.close(timeout=2)
+        elif isinstance(executor, ProcessPoolExecutor):
+            processes = list((executor._processes or {}).values())
+            executor.shutdown(wait=False, cancel_futures=True)
+            for process in processes:
+                process.terminate()
+
+
+def _lost(client: Any) -> tuple[type[BaseException], ...]:
+    """What a farm's client raises when its scheduler or workers are gone."""
+    if client is None:
+        return (CancelledError,)
+    from distributed import CommClosedError
+    from distributed.client import FutureCancelledError
+    from distributed.scheduler import KilledWorker
+
+    return CancelledError, CommClosedError, FutureCancelledError, KilledWorker, TimeoutError, OSError

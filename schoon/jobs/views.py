@@ -1,0 +1,112 @@
+"""What workers draw for the pages: small pictures of drawings and crops of gaps."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from ..core.model import Rgb, Rgba
+from ..core.patches import add_stitches, find_patches
+from ..core.strokes import ink_coverage
+from ..formats.pictures import decode, encode_png
+from ..work.derived import on_paper, patches_in, render, scaled
+from ..work.documents import sheet_of
+
+_CROP = (300, 240)
+"""Width and height of the crop of a gap, px."""
+
+
+def rough(body: bytes, width: int) -> bytes:
+    """WebP of a rough, at most `width` px wide."""
+    return _webp(scaled(on_paper(decode("rough", body)), width))
+
+
+def line(document: Any, size: tuple[int, int], ink: Rgb, width: int) -> bytes:
+    """WebP of a line document on white, at most `width` px wide. size: of the drawing, px."""
+    scale = min(1.0, width / size[0])
+    small = (max(1, round(size[0] * scale)), max(1, round(size[1] * scale)))
+    return _webp(_inked(ink_coverage(sheet_of(size, document, None, None).strokes, small, scale), ink))
+
+
+def painted(
+    documents: tuple[Any, Any, Any],
+    size: tuple[int, int],
+    colours: Mapping[int, Rgba],
+    ink: Rgb,
+    width: int,
+    clear: bool,
+) -> bytes:
+    """WebP of a drawing with its paint, on white or with clear on nothing, at most `width` px wide."""
+    sheet = sheet_of(size, *documents)
+    picture = render(sheet, patches_in(sheet), colours, ink)
+    return _webp(scaled(picture if clear else on_paper(picture), width))
+
+
+def gap(document: Any, seal: Any, size: tuple[int, int], stitch_id: str) -> bytes:
+    """PNG of the line round a stitch, the stitch dashed in red, the two areas it parts tinted."""
+    sheet = sheet_of(size, document, seal, None)
+    stitch = next(s for s in sheet.stitches if s.id == stitch_id)
+    half = max(48.0, 1.6 * stitch.width)
+    scale = _CROP[1] / 2 / half
+    centre = stitch.points.mean(axis=0)
+    moved = [s.moved((half * 1.25 - centre[0], half - centre[1])) for s in sheet.strokes]
+    coverage = ink_coverage(moved, _CROP, scale)
+    path, *others = (
+        (points - centre + (half * 1.25, half)) * scale
+        for points in [stitch.points, *(p for p in sheet.taken if p is not stitch.points)]
+    )
+    crop = _inked(coverage, (29, 43, 58), _parted(coverage > 127, path, others))
+    _dashes(crop, path)
+    return encode_png(crop)
+
+
+_TINTS = ((214, 236, 231), (247, 229, 196))
+
+
+def _parted(
+    wall: NDArray[np.bool_], path: NDArray[np.float64], others: list[NDArray[np.float64]]
+) -> NDArray[np.uint8]:
+    """(h, w, 3) paper with the areas on both sides of a stitch in two tints; in one if they are one area all the same."""
+    labels = find_patches(add_stitches(wall, [path, *others])).open_labels
+    paper = np.full((*labels.shape, 3), 255, np.uint8)
+    middle = path[len(path) // 2] if len(path) > 2 else path.mean(axis=0)
+    along = path[-1] - path[0]
+    aside = np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1e-6)
+    for side, tint in zip((1, -1), _TINTS, strict=True):
+        for far in (3, 5, 8):
+            col, row = np.floor(middle + side * far * aside).astype(int)
+            if 0 <= row < labels.shape[0] and 0 <= col < labels.shape[1] and labels[row, col]:
+                paper[labels == labels[row, col]] = tint
+                break
+    return paper
+
+
+def _dashes(picture: NDArray[np.uint8], path: NDArray[np.float64]) -> None:
+    along = np.r_[0, np.cumsum(np.hypot(*np.diff(path, axis=0).T))]
+    for start in np.arange(0, along[-1], 11.0):
+        at = np.linspace(start, min(start + 6.5, along[-1]), 4)
+        dash = np.stack([np.interp(at, along, path[:, k]) for k in (0, 1)], axis=1)
+        cv2.polylines(
+            picture, [np.round(dash * 16).astype(np.int32)], False, (178, 58, 46), 4, cv2.LINE_AA, 4
+        )
+
+
+def _inked(
+    coverage: NDArray[np.uint8], ink: tuple[int, int, int], paper: NDArray[np.uint8] | int = 255
+) -> NDArray[np.uint8]:
+    share = coverage[..., None].astype(np.float32) / 255
+    return np.ascontiguousarray(
+        (paper * (1 - share) + np.array(ink, np.float32) * share).round().astype(np.uint8)
+    )
+
+
+def _webp(pixels: NDArray[np.uint8]) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "WEBP", quality=90, method=2)
+    return out.getvalue()

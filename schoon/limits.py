@@ -1,0 +1,30 @@
+"""How much one request may ask for. Each limit is named in the refusal and set by the environment."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Limits(BaseSettings):
+    """take_in_mb: files of one take-in. take_in_gigapixels: their pixels in all. picture_mb: a single picture sent to a
+    model. body_mb: any other request. stroke_widths: length of a stroke in widths of its picture. cache_mb: derived
+    files that are kept.
+    """
+
+    model_config = SettingsConfigDict(env_prefix="SCHOON_MOST_")
+
+    take_in_mb: int = Field(default=2048, ge=1)
+    take_in_gigapixels: float = Field(default=4.0, gt=0)
+    picture_mb: int = Field(default=64, ge=1)
+    body_mb: int = Field(default=8, ge=1)
+    stroke_widths: float = Field(default=20.0, gt=0)
+    cache_mb: int = Field(default=4096, ge=16)
+
+
+@lru_cache
+def limits() -> Limits:
+    """The limits of this process, read once."""
+    return Limits()

@@ -1,0 +1,55 @@
+"""A change that is sent again because its answer was lost is done once.
+
+The browser names every change by a token. The first action or job a request makes keeps it; a second one of the same
+token is refused by the database, and the whole request with it.
+"""
+
+from __future__ import annotations
+
+from contextvars import ContextVar
+
+import pymysql
+
+from .pool import Cursor, Row
+
+DUPLICATE = 1062
+
+_token: ContextVar[list[str] | None] = ContextVar("token", default=None)
+
+
+class DoneBefore(Exception):
+    """What this request asks for was done when it was sent before."""
+
+
+def name(token: str) -> None:
+    """What is changed from now on in this context goes by this token, "" for none."""
+    _token.set([token] if token else [])
+
+
+def insert(cursor: Cursor, statement: str, values: tuple[object, ...]) -> int:
+    """Runs an INSERT whose last value is the token, and returns the new id. Raises DoneBefore."""
+    waiting = _token.get() or []
+    token = waiting[0] if waiting else None
+    try:
+        cursor.execute(statement, (*values, token))
+    except pymysql.IntegrityError as error:
+        if token and error.args[0] == DUPLICATE:
+            raise DoneBefore from error
+        raise
+    # Only the first row of a request is named: the others stand or fall with it.
+    waiting[:] = []
+    return int(cursor.lastrowid)
+
+
+def found(cursor: Cursor, token: str) -> Row | None:
+    """What was done under a token: `action` with the ids of its `drawings`, or `job`; None if nothing was."""
+    cursor.execute("SELECT id FROM jobs WHERE token = %s", (token,))
+    row = cursor.fetchone()
+    if row:
+        return {"job": int(row["id"])}
+    cursor.execute("SELECT id FROM actions WHERE token = %s", (token,))
+    row = cursor.fetchone()
+    if row is None:
+        return None
+    cursor.execute("SELECT DISTINCT drawing_id FROM revisions WHERE action_id = %s", (row["id"],))
+    return {"action": int(row["id"]), "drawings": [int(r["drawing_id"]) for r in cursor.fetchall()]}

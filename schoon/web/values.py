@@ -1,0 +1,28 @@
+"""What a request may hold: bounded numbers and texts that can be kept."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from ..text import unsound_in
+
+Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+Place = Annotated[list[Number], Field(min_length=2, max_length=2)]
+"""(x, y), px of a drawing or picture."""
+
+Id = Annotated[int, Field(ge=0, lt=2**31)]
+
+
+class Body(BaseModel):
+    """The content of a request."""
+
+    model_config = ConfigDict(allow_inf_nan=False)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _texts_are_sound(cls, data: Any) -> Any:
+        if found := unsound_in(data):
+            raise ValueError(f"a text holds {found}; write it anew")
+        return data
