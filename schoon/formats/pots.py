@@ -11,6 +11,7 @@ from typing import Any
 
 from ..core.model import parse_colour
 from ..errors import Refusal
+from ..text import unsound_in
 
 TONES = ("shade", "light", "line")
 
@@ -88,7 +89,12 @@ def read(name: str, body: bytes) -> Pots:
 
 
 def _from_csv(name: str, text: str) -> Pots:
-    rows = [row for row in csv.reader(io.StringIO(text)) if any(cell.strip() for cell in row)]
+    try:
+        rows = [row for row in csv.reader(io.StringIO(text, newline="")) if any(map(str.strip, row))]
+    except csv.Error as error:
+        raise Refusal(
+            f"{name} is not a readable CSV ({error}); write it again as rows of short cells"
+        ) from error
     if not rows:
         return {}
     columns = [cell.strip() for cell in rows[0][1:]]
@@ -116,6 +122,10 @@ def _from_json(name: str, text: str) -> Pots:
         data: Any = json.loads(text)
     except json.JSONDecodeError as error:
         raise Refusal(f"{name} is not JSON: line {error.lineno}: {error.msg}") from error
+    except (RecursionError, ValueError) as error:
+        raise Refusal(
+            f"{name} is nested too deeply or holds too long a number; see the formats page"
+        ) from error
     listed = data.get("pots") if isinstance(data, Mapping) else None
     if not isinstance(listed, list):
         raise Refusal(f"{name} has no list “pots”; see the formats page")
@@ -141,6 +151,8 @@ def _add(
     name = " ".join(name.split())
     if not 1 <= len(name) <= 60:
         raise Refusal(f"{file}: {where}: a pot needs a name of 1 to 60 letters")
+    if found := unsound_in([name, about, colours, tones]):
+        raise Refusal(f"{file}: {where}: a text holds {found}; write it anew")
     if name in pots:
         raise Refusal(f"{file}: {where}: “{name}” comes twice; give each pot one row")
     part = " ".join(str(about.get("part") or "").split())

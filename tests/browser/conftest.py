@@ -17,7 +17,7 @@ from schoon.web.app import create_app
 from schoon.web.serve import free_port
 
 # Shared machines have slow moments; what is there at once is seen at once all the same.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=60_000)
 
 FLAGS = [
     "--no-sandbox",

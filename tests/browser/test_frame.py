@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import re
 import zipfile
@@ -11,6 +12,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from .test_path import demo_roughs, drag, on_screen, set_up, stage, take_in
+from .waiting import until
 
 pytestmark = pytest.mark.browser
 
@@ -20,7 +22,7 @@ def shot(page: Page, tmp_path: Path) -> Page:
     """A shot of three roughs, opened at Rough."""
     set_up(page)
     take_in(page, demo_roughs(tmp_path), tmp_path / "broken_99.png")
-    page.wait_for_function("document.getElementById('paper').dataset.drawing")
+    until(page, "document.getElementById('paper').dataset.drawing")
     return page
 
 
@@ -28,8 +30,8 @@ def clean(page: Page) -> None:
     stage(page, "Line")
     page.locator("#clean-all").click()
     expect(page.locator("#job-state")).to_have_text("no jobs", timeout=60_000)
-    page.wait_for_function("schoon.data.run.every((d) => d.strokes > 0)")
-    page.wait_for_function("document.querySelectorAll('#paper .ink path').length > 3")
+    until(page, "schoon.data.run.every((d) => d.strokes > 0)")
+    until(page, "document.querySelectorAll('#paper .ink path').length > 3")
 
 
 def test_a_zip_is_dropped_and_taken_in(page: Page, tmp_path: Path) -> None:
@@ -43,10 +45,11 @@ def test_a_zip_is_dropped_and_taken_in(page: Page, tmp_path: Path) -> None:
     page.evaluate(
         """(bytes) => {
           const files = new DataTransfer();
-          files.items.add(new File([new Uint8Array(bytes)], 'roughs.zip', { type: 'application/zip' }));
+          const body = Uint8Array.from(atob(bytes), (letter) => letter.charCodeAt(0));
+          files.items.add(new File([body], 'roughs.zip', { type: 'application/zip' }));
           document.querySelector('.drop').dispatchEvent(new DragEvent('drop', { dataTransfer: files, bubbles: true, cancelable: true }));
         }""",
-        list(body.getvalue()),
+        base64.b64encode(body.getvalue()).decode(),
     )
     expect(page.locator("#report")).to_contain_text("2 pictures")
     page.get_by_role("textbox", name="Shot").fill("Zipped")
@@ -89,7 +92,7 @@ def test_view_zooms_turns_and_moves_without_moving_the_picture(shot: Page) -> No
     x, y = on_screen(shot, 480, 270)
     shot.mouse.move(x, y)
     shot.mouse.wheel(0, -600)
-    shot.wait_for_function("schoon.view.zoom > 1")
+    until(shot, "schoon.view.zoom > 1")
     assert on_screen(shot, 480, 270) == pytest.approx((x, y), abs=0.5)
     shot.keyboard.down("r")
     shot.mouse.down()
@@ -133,7 +136,7 @@ def test_a_job_is_cancelled_from_the_status_line(shot: Page) -> None:
 def test_lifting_paint_off_and_undoing_it(shot: Page) -> None:
     clean(shot)
     stage(shot, "Paint")
-    shot.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    until(shot, "document.querySelectorAll('#paper .patches path').length > 0")
     shapes = shot.evaluate("fetch(`/api/drawings/${schoon.current.id}/patches`).then((r) => r.json())")
     patch = max((p for p in shapes["patches"] if p["n"] != shapes["background"]), key=lambda p: p["area"])
     node = shot.locator(f"#paper .patches [data-n='{patch['n']}']")

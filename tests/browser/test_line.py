@@ -16,6 +16,7 @@ from schoon.store import Store, models, pictures, productions, revisions
 from schoon.work.documents import line_document
 
 from .test_path import drag, on_screen
+from .waiting import until
 
 pytestmark = pytest.mark.browser
 
@@ -59,7 +60,7 @@ def desk(page: Page, store: Store) -> Page:
             document = revisions.put_document(cursor, line_document(lined(8 * row["number"])))
             revisions.revise(cursor, revisions.drawing(cursor, row["id"]), action, line=document)
     page.goto(f"/shots/{shot}/line")
-    page.wait_for_function("document.querySelectorAll('#paper .ink path').length > 1")
+    until(page, "document.querySelectorAll('#paper .ink path').length > 1")
     return page
 
 
@@ -139,7 +140,7 @@ def test_choosing_by_click_by_crossing_and_moving(desk: Page) -> None:
     desk.wait_for_timeout(200)
     assert box(level_line(desk)) == pytest.approx(before, abs=0.1)
     desk.reload()
-    desk.wait_for_function("document.querySelectorAll('#paper .ink path').length > 1")
+    until(desk, "document.querySelectorAll('#paper .ink path').length > 1")
     saved(desk, lambda: desk.keyboard.press("Control+Shift+z"))
     assert box(level_line(desk))[1] == pytest.approx(before[1] + 30, abs=1.5)
 
@@ -279,7 +280,7 @@ def test_a_named_part_is_traced_back_and_shown_side_by_side(desk: Page) -> None:
     desk.locator("[name=what]").select_option("part:sign")
     desk.locator("[name=to]").select_option("after")
     desk.locator("#trace-back").click()
-    desk.wait_for_function("schoon.data.run.every((d) => d.parts.includes('sign'))")
+    until(desk, "schoon.data.run.every((d) => d.parts.includes('sign'))")
     desk.get_by_role("tab", name="Compare").click()
     expect(desk.locator(".part-card")).to_have_count(3)
     expect(desk.locator(".part-card .ask", has_text="odd")).to_have_count(0)
@@ -294,7 +295,7 @@ def test_one_drawing_is_fitted_to_the_next_rough(desk: Page) -> None:
     desk.locator("#paper").focus()
     before = desk.evaluate("schoon.data.run[1].revision")
     desk.keyboard.press("h")
-    desk.wait_for_function(f"schoon.data.run[1].revision > {before}", timeout=60_000)
+    until(desk, f"schoon.data.run[1].revision > {before}")
     desk.keyboard.press("d")
     expect(desk.locator("#paper")).to_have_attribute("data-drawing", "2")
     assert {s.get("track") for s in strokes(desk)} == source
@@ -326,7 +327,7 @@ def test_off_peg_slides_a_neighbour_over_and_nothing_in_the_picture_moves(desk: 
     before = strokes(desk)
     desk.keyboard.press("z")
     expect(desk.locator("#off-peg")).to_contain_text("drawing 2")
-    desk.wait_for_function("document.querySelector('#paper .onion g')")
+    until(desk, "document.querySelector('#paper .onion g')")
     drag(desk, [(400, 400), (430, 380)])
     later = desk.locator("#paper .onion g")
     matrix = later.get_attribute("transform")
@@ -366,5 +367,5 @@ def test_strokes_wait_in_the_browser_while_the_server_is_away(desk: Page) -> Non
     expect(desk.locator("#notice")).to_contain_text("wait here and will be sent")
     desk.unroute("**/api/drawings/*/line")
     expect(desk.locator("#notice")).to_contain_text("your work has arrived", timeout=10_000)
-    desk.wait_for_function(f"schoon.current.strokes === {number + 2}")
+    until(desk, f"schoon.current.strokes === {number + 2}")
     assert len(strokes(desk)) == number + 2

@@ -18,6 +18,7 @@ from schoon.work.documents import line_document, paint_document, spots_of
 
 from .test_line import SIZE, lined, rough
 from .test_path import drag, on_screen
+from .waiting import until
 
 pytestmark = pytest.mark.browser
 
@@ -49,7 +50,7 @@ def desk(page: Page, store: Store) -> Page:
             name = revisions.put_document(cursor, paint_document(spots))
             revisions.revise(cursor, now, action, paint=name)
     page.goto(f"/shots/{shot}/paint")
-    page.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    until(page, "document.querySelectorAll('#paper .patches path').length > 0")
     return page
 
 
@@ -93,7 +94,7 @@ def test_unsure_patches_are_decided_by_one_key(desk: Page) -> None:
     desk.locator("#paper").focus()
     desk.keyboard.press("k")
     expect(desk.locator("#ledge-body")).to_contain_text("No patch is unsure")
-    desk.wait_for_function("schoon.data.run[1].unsure === 0 && schoon.data.run[1].hand === 1")
+    until(desk, "schoon.data.run[1].unsure === 0 && schoon.data.run[1].hand === 1")
     desk.keyboard.press("d")
     desk.keyboard.press("Control+z")
     expect(card).to_have_count(1)
@@ -101,7 +102,7 @@ def test_unsure_patches_are_decided_by_one_key(desk: Page) -> None:
 
 def test_a_leak_is_traced_and_shut(desk: Page) -> None:
     desk.get_by_role("navigation", name="Stages").get_by_role("link", name="Seal").click()
-    desk.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
     desk.keyboard.press("v")
     desk.mouse.click(*on_screen(desk, 308, 270))
     expect(desk.locator("#notice")).to_contain_text("does not run out")
@@ -152,26 +153,26 @@ def test_a_locked_pot_is_left_by_ledger_and_queue_and_stays_locked(desk: Page) -
     desk.locator(".ledger").focus()
     desk.keyboard.press("x")
     expect(desk.locator("#notice")).to_contain_text("Coat is locked")
-    desk.wait_for_function("schoon.data.run[0].painted === 1")
+    until(desk, "schoon.data.run[0].painted === 1")
     desk.reload()
-    desk.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
     expect(coat.locator('[data-way="lock"]')).to_have_attribute("aria-pressed", "true")
 
 
 def test_a_ring_and_the_whole_run_pour_many_at_once(desk: Page) -> None:
     desk.keyboard.press("x")
     desk.mouse.click(*on_screen(desk, 308, 270))
-    desk.wait_for_function("schoon.current.painted === 0")
+    until(desk, "schoon.current.painted === 0")
     desk.keyboard.press("c")
     drag(desk, [(150, 120), (470, 120), (470, 430), (150, 430), (150, 140)])
     expect(desk.locator("#notice")).to_contain_text("Coat in 1 patch")
-    desk.wait_for_function("schoon.current.painted === 1")
+    until(desk, "schoon.current.painted === 1")
     desk.keyboard.press("t")
     desk.locator("#pots [data-pot]").nth(1).press("Enter")
     desk.keyboard.press("t")
     desk.mouse.click(*on_screen(desk, 308, 270))
     expect(desk.locator("#notice")).to_contain_text("poured into 3 drawings of 3", timeout=30000)
-    desk.wait_for_function("schoon.data.run.every((d) => d.painted === 1)")
+    until(desk, "schoon.data.run.every((d) => d.painted === 1)")
     desk.keyboard.press("Control+z")
     expect(desk.locator("#notice")).to_contain_text("pour through the run on 3 drawings")
 
@@ -299,7 +300,7 @@ def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> Non
     expect(desk.get_by_label("Sea in Dusk", exact=True)).to_have_value("#141e85")
     # In Paint the sheet picture is sampled too.
     desk.goto("/shots/1/paint")
-    desk.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
     desk.locator("#paper").focus()
     desk.keyboard.press("s")
     sheet = desk.locator("#dock-picture img").bounding_box()

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import io
+import json
 import os
 import re
 import zipfile
+from functools import lru_cache
 from pathlib import Path
 
 import cv2
@@ -17,17 +19,27 @@ from playwright.sync_api import Page, expect
 from schoon.demo.shots import stair
 from schoon.formats.pictures import encode_png
 
+from .waiting import until
+
 pytestmark = pytest.mark.browser
 
 
+@lru_cache
+def drawn_roughs() -> dict[str, bytes]:
+    """Three neighbouring drawings of the demo, at half size: name -> PNG."""
+    return {
+        f"stair_{drawing.number:02}.png": encode_png(
+            cv2.resize(drawing.rough(), (960, 540), interpolation=cv2.INTER_AREA)
+        )
+        for drawing in stair()[3:6]
+    }
+
+
 def demo_roughs(folder: Path) -> list[Path]:
-    """Three neighbouring drawings of the demo, at half size."""
-    paths = []
-    for drawing in stair()[3:6]:
-        small = cv2.resize(drawing.rough(), (960, 540), interpolation=cv2.INTER_AREA)
-        paths.append(folder / f"stair_{drawing.number:02}.png")
-        paths[-1].write_bytes(encode_png(small))
-    return paths
+    """Them as files."""
+    for name, body in drawn_roughs().items():
+        (folder / name).write_bytes(body)
+    return [folder / name for name in drawn_roughs()]
 
 
 def bench_roughs(folder: Path) -> list[Path]:
@@ -104,7 +116,7 @@ def drag(page: Page, points: list[tuple[float, float]]) -> None:
 def stage(page: Page, name: str) -> None:
     page.get_by_role("navigation", name="Stages").get_by_role("link", name=name).click()
     expect(page.locator(".track [aria-current]")).to_contain_text(name)
-    page.wait_for_function("document.getElementById('paper').dataset.drawing")
+    until(page, "document.getElementById('paper').dataset.drawing")
 
 
 def strokes(page: Page) -> int:
@@ -118,7 +130,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     take_in(page, roughs, tmp_path / "broken_99.png")
 
     # Rough: step and flip by keyboard, play and stop.
-    page.wait_for_function("document.getElementById('paper').dataset.drawing")
+    until(page, "document.getElementById('paper').dataset.drawing")
     first = page.locator("#paper").get_attribute("data-drawing")
     page.keyboard.press("d")
     expect(page.locator("#paper")).not_to_have_attribute("data-drawing", first or "")
@@ -129,7 +141,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     page.keyboard.press("a")
     page.keyboard.press("Space")
     expect(page.locator("#play")).to_have_text("Stop")
-    page.wait_for_function("Number(document.getElementById('screen').dataset.frame) > 1")
+    until(page, "Number(document.getElementById('screen').dataset.frame) > 1")
     page.keyboard.press("Space")
     expect(page.locator("#screen")).to_be_hidden()
 
@@ -137,7 +149,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     stage(page, "Line")
     page.locator("#clean-all").click()
     expect(page.locator("#job-state")).to_have_text("no jobs", timeout=60_000)
-    page.wait_for_function("document.querySelectorAll('#paper .ink path').length > 3")
+    until(page, "document.querySelectorAll('#paper .ink path').length > 3")
     before = strokes(page)
     page.keyboard.press("f")
     drag(page, [(30, 30), (120, 60), (220, 40), (300, 90)])
@@ -155,19 +167,19 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     page.keyboard.press("Delete")
     expect(page.locator("#paper .ink path")).to_have_count(before)
     page.reload()
-    page.wait_for_function("document.querySelectorAll('#paper .ink path').length > 3")
+    until(page, "document.querySelectorAll('#paper .ink path').length > 3")
     assert strokes(page) == before
 
     # Seal: judge every gap by keyboard.
     stage(page, "Seal")
-    page.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    until(page, "document.querySelectorAll('#paper .patches path').length > 0")
     page.wait_for_timeout(500)
     for _ in range(80):
         if not page.locator(".gap-card").count():
             break
         left = page.locator("#ledge-head .ask").inner_text()
         page.keyboard.press("k")
-        page.wait_for_function("(t) => document.querySelector('#ledge-head .ask')?.innerText !== t", arg=left)
+        until(page, f"document.querySelector('#ledge-head .ask')?.innerText !== {json.dumps(left)}")
     expect(page.locator("#ledge-body .empty")).to_be_visible()
     page.keyboard.press("0")
     drag(page, [(20, 20), (60, 20)])
@@ -175,7 +187,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
 
     # Paint: pour by click and by drag, sample, carry, change the key.
     stage(page, "Paint")
-    page.wait_for_function("document.querySelectorAll('#paper .patches path').length > 0")
+    until(page, "document.querySelectorAll('#paper .patches path').length > 0")
     shapes = page.evaluate("fetch(`/api/drawings/${schoon.current.id}/patches`).then((r) => r.json())")
     inside = sorted(
         (p for p in shapes["patches"] if p["n"] != shapes["background"]), key=lambda p: -p["area"]
@@ -184,12 +196,12 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     page.locator("#pots [data-pot]", has_text="Coat").click()
     was = revision(page)
     page.mouse.click(*on_screen(page, *coat["at"]))
-    page.wait_for_function("(r) => Number(document.getElementById('paper').dataset.revision) > r", arg=was)
+    until(page, f"Number(document.getElementById('paper').dataset.revision) > {was}")
     page.keyboard.press("w")
     expect(page.locator("#pots [aria-selected=true]")).to_contain_text("Fur")
     was = revision(page)
     drag(page, [tuple(fur["at"]), (fur["at"][0] + 1, fur["at"][1] + 1)])
-    page.wait_for_function("(r) => Number(document.getElementById('paper').dataset.revision) > r", arg=was)
+    until(page, f"Number(document.getElementById('paper').dataset.revision) > {was}")
     page.keyboard.press("s")
     page.mouse.click(*on_screen(page, *coat["at"]))
     expect(page.locator("#pots [aria-selected=true]")).to_contain_text("Coat")
@@ -199,7 +211,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     assert page.evaluate(fill) == "rgb(85, 68, 34)"
     page.locator("#carry").click()
     expect(page.locator("#job-state")).to_have_text("no jobs", timeout=60_000)
-    page.wait_for_function("schoon.data.run.every((d) => d.painted)")
+    until(page, "schoon.data.run.every((d) => d.painted)")
     print("\nms:", {k: round(v) for k, v in page.evaluate("window.schoonTimes").items()})
 
     # Hand off: the saved frames carry what was painted, in the chosen key.
@@ -225,7 +237,7 @@ def test_work_waits_in_the_browser_while_the_server_is_away(page: Page, tmp_path
     set_up(page)
     take_in(page, demo_roughs(tmp_path)[:1], tmp_path / "broken_99.png")
     stage(page, "Line")
-    page.wait_for_function("document.getElementById('paper').dataset.drawing")
+    until(page, "document.getElementById('paper').dataset.drawing")
     page.wait_for_timeout(300)
     page.route("**/line", lambda route: route.abort())
     drag(page, [(100, 100), (200, 150), (300, 120)])
@@ -244,7 +256,7 @@ def test_two_windows_on_one_drawing_keep_both_strokes(page: Page, tmp_path: Path
     other = page.context.new_page()
     other.goto(page.url)
     for window in (page, other):
-        window.wait_for_function("document.getElementById('paper').dataset.drawing")
+        until(window, "document.getElementById('paper').dataset.drawing")
         window.wait_for_timeout(300)
     drag(page, [(100, 100), (200, 150), (300, 120)])
     expect(page.locator("#saved")).to_contain_text("saved")

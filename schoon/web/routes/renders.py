@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Literal
 
 from fastapi import APIRouter, Query
@@ -26,6 +27,8 @@ Look = Literal["rough", "line", "paint", "best"]
 @router.get("/pictures/{name}")
 def picture(name: str, store: StoreDep) -> Response:
     """A stored picture as it is."""
+    if not re.fullmatch(r"[0-9a-f]{64}", name):
+        raise NotFound("There is no picture of this name")
     with store.transaction() as cursor:
         row = pictures.get(cursor, name)
     return Response(row["body"], media_type=row["mime"], headers=_FOREVER)

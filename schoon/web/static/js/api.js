@@ -22,43 +22,54 @@ async function ask(url, options) {
   }
   const type = response.headers.get('content-type') || '';
   const body = type.includes('json') ? await response.json() : {};
-  if (response.status === 503 || response.status === 502) throw new Away(body.error || 'The server does not answer');
+  if ([502, 503, 504, 507].includes(response.status)) throw new Away(body.error || 'The server does not answer');
   if (!response.ok) throw new Refused(body.error || `The server answered with an error (${response.status})`);
   return body;
 }
 
 export const get = (url) => ask(url, { headers: { accept: 'application/json' } });
 
-export const post = (url, content) => ask(url, {
-  method: 'POST',
-  headers: { 'content-type': 'application/json', accept: 'application/json' },
-  body: JSON.stringify(content || {}),
-});
-
 export const upload = (url, form) => ask(url, { method: 'POST', headers: { accept: 'application/json' }, body: form });
 
-// Edits of one drawing go one after the other, each based on the revision the one before made.
-// While the server is away they are kept, in order, and sent when it is back.
-const chains = new Map();
+// What a hand did is never thrown away: while the server is away it waits here and is sent again, under the same
+// token, so that it is done once even if only the answer was lost.
+const AGAIN = 1500;
 let waiting = 0;
 
-export function edit(entry, what, content, onWaiting) {
+const newToken = () => Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, '0')).join('');
+
+export async function post(url, content) {
+  const token = newToken();
+  const body = JSON.stringify((typeof content === 'function' ? content() : content) || {});
+  for (let tries = 0; ; tries += 1) {
+    const headers = { 'content-type': 'application/json', accept: 'application/json', 'x-schoon-token': token };
+    if (tries) headers['x-schoon-again'] = String(tries);
+    try {
+      const answer = await ask(url, { method: 'POST', headers, body });
+      if (tries) { waiting -= 1; notice('The server is back; your work has arrived'); }
+      return answer;
+    } catch (error) {
+      if (!(error instanceof Away)) { if (tries) waiting -= 1; throw error; }
+      if (!tries) waiting += 1;
+      notice(`${error.message}. ${waiting} change${waiting > 1 ? 's' : ''} wait here and will be sent`, true, 60000);
+      await new Promise((go) => { setTimeout(go, AGAIN); });
+    }
+  }
+}
+
+// Edits of one drawing go one after the other, each based on the revision the one before made.
+const chains = new Map();
+
+export function edit(entry, what, content) {
   const before = chains.get(entry.id) || Promise.resolve();
   const run = before.catch(() => {}).then(async () => {
-    for (let tries = 0; ; tries += 1) {
-      try {
-        const answer = await post(`/api/drawings/${entry.id}/${what}`, { base: entry.revision, ...content });
-        if (tries) { waiting -= 1; notice('The server is back; your work has arrived'); }
-        entry.revision = answer.revision;
-        if (answer.merged) notice('Somebody else changed this drawing too; both changes are kept');
-        return answer;
-      } catch (error) {
-        if (!(error instanceof Away)) { if (tries) waiting -= 1; throw error; }
-        if (!tries) { waiting += 1; if (onWaiting) onWaiting(); }
-        notice(`The server is away; ${waiting} change${waiting > 1 ? 's' : ''} wait here and will be sent`, true, 60000);
-        await new Promise((go) => setTimeout(go, 1500));
-      }
-    }
+    const url = `/api/drawings/${entry.id}`;
+    const answer = await post(`${url}/${what}`, () => ({ base: entry.revision, ...content }));
+    // Done before its answer was lost: what came of it is in the drawing, which is read anew.
+    if (answer.again) return { ...answer, revision: entry.revision = (await get(url)).revision, merged: true };
+    entry.revision = answer.revision;
+    if (answer.merged) notice('Somebody else changed this drawing too; both changes are kept');
+    return answer;
   });
   chains.set(entry.id, run);
   return run;

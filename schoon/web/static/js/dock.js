@@ -1,5 +1,6 @@
 // The model dock: pots with their counts, the colour key, the sheet pictures.
 
+import { fill, html } from './dom.js';
 import { notice, post } from './api.js';
 
 const $ = (id) => document.getElementById(id);
@@ -17,7 +18,7 @@ export function showPots(app, stage) {
       item.dataset.pot = pot.id;
       item.setAttribute('role', 'option');
       item.tabIndex = 0;
-      item.innerHTML = `<span class="swatch" style="background: var(--pot-${pot.id})"></span><span></span><span class="pot-ways"></span><span class="count"></span>`;
+      fill(item, html`<span class="swatch" style="background: var(--pot-${pot.id})"></span><span></span><span class="pot-ways"></span><span class="count"></span>`);
       if (stage.potWays) {
         for (const [way, words] of stage.potWays) {
           const button = document.createElement('button');

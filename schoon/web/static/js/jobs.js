@@ -1,8 +1,9 @@
 // Long work: started, watched and cancelled from the page; results arrive by themselves.
 
+import { fill, html } from './dom.js';
 import { get, post, notice } from './api.js';
 
-const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', carry: 'Carrying paint', track: 'Following the patch', export: 'Saving' };
+const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', specks: 'Joining specks', carry: 'Carrying paint', track: 'Following the patch', export: 'Saving' };
 
 export class Jobs {
   constructor(app) { this.app = app; this.open = new Map(); this.box = document.getElementById('job-state'); }
@@ -39,8 +40,9 @@ export class Jobs {
   show() {
     if (!this.open.size) { this.box.textContent = 'no jobs'; return; }
     const { job } = [...this.open.values()][0];
+    if (job.message) { this.box.textContent = job.message; return; }
     const left = job.seconds_left ? `, ${job.seconds_left} s left` : '';
-    this.box.innerHTML = `${WORDS[job.kind]} ${job.done} of ${job.total}${left} <progress max="${job.total}" value="${job.done}"></progress> <button>Cancel</button>${this.open.size > 1 ? ` and ${this.open.size - 1} more` : ''}`;
+    fill(this.box, html`${WORDS[job.kind]} ${job.done} of ${job.total}${left} <progress max="${job.total}" value="${job.done}"></progress> <button>Cancel</button>${this.open.size > 1 ? html` and ${this.open.size - 1} more` : ''}`);
     this.box.querySelector('button').addEventListener('click', async () => {
       await post(`/api/jobs/${job.id}/cancel`);
       this.poll();

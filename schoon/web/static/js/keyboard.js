@@ -1,5 +1,7 @@
 // Keys: the left hand flips, steps and chooses tools while the right one draws.
 
+import { fill, html } from './dom.js';
+
 const $ = (id) => document.getElementById(id);
 const typing = (node) => node.matches('input:not([type="range"], [type="checkbox"]), select, textarea');
 
@@ -50,6 +52,6 @@ export function wireKeys(app, stage, player, stepHistory) {
 
 function showKeys(stage) {
   const rows = [['1 2 3', 'held: previous, current, next drawing'], ['A D', 'a drawing back or on; with Shift to the next key'], ['Space', 'play or stop'], ['G', 'held: drag the paper'], ['R', 'held: turn the paper'], ['wheel', 'zoom at the pointer'], ['0', 'the whole paper'], ['E O', 'rough, onion skin'], ['Ctrl+Z', 'undo; with Shift redo'], ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...(stage.help || [])];
-  $('keys-help').querySelector('dl').innerHTML = rows.map(([k, words]) => `<dt>${k}</dt><dd>${words}</dd>`).join('');
+  fill($('keys-help').querySelector('dl'), rows.map(([k, words]) => html`<dt>${k}</dt><dd>${words}</dd>`));
   $('keys-help').showModal();
 }

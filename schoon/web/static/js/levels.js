@@ -1,5 +1,6 @@
 // The stack of levels: the others are seen behind and before the drawing on the table; only its own level is worked on.
 
+import { fill, html } from './dom.js';
 import { notice, post } from './api.js';
 import { writeName } from './naming.js';
 import { make } from './paper.js';
@@ -60,7 +61,7 @@ export class Levels {
     const { data, stage } = this.app;
     const rows = [...this.all].reverse().map((level, k) => {
       const row = document.createElement('li');
-      row.innerHTML = '<a></a><span class="ways"></span>';
+      fill(row, html`<a></a><span class="ways"></span>`);
       const link = row.querySelector('a');
       link.textContent = level.name;
       link.href = `/shots/${data.shot.id}/${stage}?level=${level.id}`;

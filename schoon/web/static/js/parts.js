@@ -1,5 +1,6 @@
 // Parts of the model in the dock: which are seen, which alone, which are locked. Kept per shot in this browser.
 
+import { fill, html } from './dom.js';
 import { lineNow } from './drawings.js';
 
 export class Parts {
@@ -43,7 +44,7 @@ export class Parts {
       const item = document.createElement('li');
       item.classList.toggle('off', !this.seen(name));
       const label = name || (names.length ? 'no part' : 'all lines');
-      item.innerHTML = '<button class="name"></button><span class="count"></span><button data-do="see"></button><button data-do="solo"></button><button data-do="lock"></button>';
+      fill(item, html`<button class="name"></button><span class="count"></span><button data-do="see"></button><button data-do="solo"></button><button data-do="lock"></button>`);
       item.querySelector('.name').textContent = label;
       item.querySelector('.name').title = `Choose the lines of ${label}`;
       item.querySelector('.name').addEventListener('click', () => this.app.choosePart?.(name));

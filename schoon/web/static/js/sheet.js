@@ -1,5 +1,7 @@
 // The exposure sheet: frames run down, a stem shows how long a drawing is held.
 
+import { fill, html } from './dom.js';
+
 const ROW = 20;
 
 // In the order of the trade: keys first, then breakdowns, then in-betweens; what is still to do before what is done.
@@ -27,7 +29,7 @@ export function drawSheet(app) {
     if (id === app.current.id) item.setAttribute('aria-current', 'true');
     item.classList.toggle('chosen', app.chosen.has(id));
     const [words, ask] = left(entry, app.stage);
-    item.innerHTML = `<span class="frame">${first}</span><span class="which">${entry.number}</span><span class="mark-left${ask ? ' ask' : ''}">${words}</span>${count > 1 ? '<span class="stem"></span>' : ''}<span class="stem-end" title="Drag to change the hold"></span>`;
+    fill(item, html`<span class="frame">${first}</span><span class="which">${entry.number}</span><span class="mark-left${ask ? ' ask' : ''}">${words}</span>${count > 1 ? html`<span class="stem"></span>` : ''}<span class="stem-end" title="Drag to change the hold"></span>`);
     item.title = `Drawing ${entry.number}, ${{ key: 'key', breakdown: 'breakdown', inbetween: 'in-between' }[entry.kind]}, held ${count} frame${count > 1 ? 's' : ''}. Double-click to change its kind.`;
     item.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(id) : app.go(id, true)));
     item.addEventListener('dblclick', () => app.nextKind(entry));

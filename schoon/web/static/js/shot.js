@@ -1,10 +1,12 @@
 // The frame of a shot: one drawing on the table, its neighbours in the wings, the run in sheet and ledge.
 
+import { fill, html } from './dom.js';
 import { get, notice, post } from './api.js';
 import * as drawings from './drawings.js';
 import { Jobs } from './jobs.js';
 import { Paper } from './paper.js';
 import { Player } from './play.js';
+import { catchUp } from './early.js';
 import { showPots, wireDock } from './dock.js';
 import { heldKeys, wireKeys } from './keyboard.js';
 import { Levels } from './levels.js';
@@ -134,7 +136,7 @@ app.showWings = function showWings() {
     const url = app.viewUrl(entry, 380, stage.look);
     if (box.dataset.url !== url) {
       box.dataset.url = url;
-      box.innerHTML = `<span>${entry.number}</span><img fetchpriority="high" src="${url}" alt="Drawing ${entry.number}">`;
+      fill(box, html`<span>${entry.number}</span><img fetchpriority="high" src="${url}" alt="Drawing ${entry.number}">`);
     }
     box.onclick = () => app.go(entry.id);
   }
@@ -218,8 +220,11 @@ async function step(what) {
   try {
     const found = await post(`/api/drawings/${app.current.id}/${what}`);
     if (found.message) { notice(found.message); return; }
-    const many = found.drawings.length > 1 ? ` on ${found.drawings.length} drawings` : '';
-    notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label}${many}`);
+    const many = found.drawings?.length > 1 ? ` on ${found.drawings.length} drawings` : '';
+    const pots = found.pots?.length ? `; back in the model: ${found.pots.join(', ')}` : '';
+    notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label || 'the last change'}${many}${pots}`);
+    // Pots that came back have to be known to the page.
+    if (pots) setTimeout(() => window.location.reload(), 1500);
     await app.refresh();
     await app.draw();
   } catch (error) { notice(error.message, true); }
@@ -273,7 +278,7 @@ app.showStatus = () => {
 for (const item of stage.tools) {
   const button = document.createElement('button');
   button.dataset.tool = item.id;
-  button.innerHTML = `${item.label} <kbd>${item.key.toUpperCase()}</kbd>`;
+  fill(button, html`${item.label} <kbd>${item.key.toUpperCase()}</kbd>`);
   button.setAttribute('aria-pressed', 'false');
   button.addEventListener('click', () => app.useTool(item.id));
   $('tray').append(button);
@@ -369,6 +374,8 @@ wireDock(app, useKey);
 wireKeys(app, stage, player, step);
 
 // ---- begin
+
+catchUp($('key'));
 
 useKey(data.key);
 app.view.fit();

@@ -1,5 +1,7 @@
 // Taking in: drop or choose, read what was found, then take in all of it.
 
+import { fill, html } from './dom.js';
+
 const files = document.getElementById('files');
 const chosen = document.getElementById('chosen');
 const shot = document.getElementById('shot');
@@ -17,15 +19,30 @@ drop.addEventListener('drop', (event) => {
 });
 
 const token = () => document.querySelector('#report [data-token]')?.dataset.token;
-document.body.addEventListener('htmx:beforeRequest', () => { button.disabled = true; });
+const report = document.getElementById('report');
+const say = (words) => { fill(report, html`<p class="problem">${words}</p>`); };
+
+// What is too much is said before it is sent.
+document.body.addEventListener('htmx:beforeRequest', (event) => {
+  button.disabled = true;
+  const most = Number(files.dataset.mostMb);
+  const megabytes = [...chosen.files].reduce((sum, file) => sum + file.size, 0) / 2 ** 20;
+  if (megabytes <= most) return;
+  event.preventDefault();
+  say(`These files have ${Math.round(megabytes)} MB together; the limit is ${most} MB (SCHOON_MOST_TAKE_IN_MB). Take them in in parts.`);
+});
 document.body.addEventListener('htmx:afterSwap', () => { button.disabled = !token(); });
 document.body.addEventListener('htmx:responseError', (event) => {
-  document.getElementById('report').innerHTML = '<p class="problem"></p>';
-  document.querySelector('#report p').textContent = JSON.parse(event.detail.xhr.responseText || '{}').error || 'The pictures could not be read; try again';
+  let words = '';
+  try { words = JSON.parse(event.detail.xhr.responseText).error; } catch { /* no JSON: the words below */ }
+  say(words || 'The pictures could not be read; try again');
 });
 document.body.addEventListener('htmx:sendError', () => {
-  document.getElementById('report').innerHTML = '<p class="problem">The server does not answer; choose the pictures again when it is back.</p>';
+  say('The server does not answer; choose the pictures again when it is back.');
 });
+
+// What was chosen before this script ran is looked at now: pages may come slowly.
+window.htmx.onLoad((node) => { if (node === document.body && chosen.files.length) files.dispatchEvent(new Event('dropped')); });
 
 shot.addEventListener('submit', async (event) => {
   event.preventDefault();

@@ -1,5 +1,6 @@
 // What can be done to the chosen lines: a bar under the paper while something is chosen.
 
+import { fill, html } from '../dom.js';
 import { notice } from '../api.js';
 import { rows, shifted } from '../ink.js';
 import { change } from './change.js';
@@ -25,11 +26,11 @@ export class ChosenBar {
   }
 
   build() {
-    this.box.innerHTML = '<b id="chosen-count"></b><label>part <input id="chosen-part" list="part-names" size="10" maxlength="60" autocomplete="off"></label><datalist id="part-names"></datalist>';
+    fill(this.box, html`<b id="chosen-count"></b><label>part <input id="chosen-part" list="part-names" size="10" maxlength="60" autocomplete="off"></label><datalist id="part-names"></datalist>`);
     for (const [id, label, key, act] of this.acts) {
       const button = document.createElement('button');
       button.dataset.act = id;
-      button.innerHTML = `${label}${key ? ` <kbd>${key.toUpperCase()}</kbd>` : ''}`;
+      fill(button, html`${label}${key ? html` <kbd>${key.toUpperCase()}</kbd>` : ''}`);
       button.addEventListener('click', act);
       this.box.append(button);
     }

@@ -1,5 +1,6 @@
 // The ledge of the Line stage: the run, how roughs are read, strokes passed on, in-betweens, parts compared.
 
+import { fill, html } from '../dom.js';
 import { get, notice, post } from '../api.js';
 import { lineNow } from '../drawings.js';
 import { strip } from '../stages/strip.js';
@@ -21,8 +22,8 @@ export class LineLedge {
   show() {
     const { app, head } = this;
     const lined = app.data.run.filter((d) => d.strokes).length;
-    head.innerHTML = `<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(([id, label]) => `<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`).join('')}</div>
-      <span class="push"></span><span class="quiet">${lined === app.data.run.length ? '' : `${lined} of ${app.data.run.length} lined`}</span><span class="acts-here"></span>`;
+    fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`)}</div>
+      <span class="push"></span><span class="quiet">${lined === app.data.run.length ? '' : html`${lined} of ${app.data.run.length} lined`}</span><span class="acts-here"></span>`);
     for (const tab of head.querySelectorAll('[role="tab"]')) tab.addEventListener('click', () => this.use(tab.dataset.view));
     this.acts = head.querySelector('.acts-here');
     this[this.view]();
@@ -77,13 +78,13 @@ export class LineLedge {
     const { app, reading, body } = this;
     const fresh = !body.querySelector('.reading');
     if (fresh) {
-      body.innerHTML = `<form class="reading">
+      fill(body, html`<form class="reading">
         <label>how searching <select name="searching"><option value="">found by itself</option><option value="0">tied down</option><option value="0.35">rough</option><option value="0.65">loose</option><option value="1">very loose</option></select></label>
         <label>small detail <input name="detail" type="range" min="0" max="1" step="0.1"></label>
         <label>follow closely <input name="follow" type="range" min="0" max="1" step="0.1"></label>
         <label>weight from pressure <input name="pressure" type="range" min="0" max="1" step="0.1"></label></form>
         <div class="pencils"><b>Coloured pencils in this drawing</b><div id="chips"><span class="quiet">Looking …</span></div><p class="quiet">An ignored colour leaves no trace and cuts nothing.</p></div>
-        <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p>`;
+        <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p>`);
       const form = body.querySelector('form');
       form.searching.value = reading.searching ?? '';
       for (const name of ['detail', 'follow', 'pressure']) form[name].value = reading[name];
@@ -107,12 +108,12 @@ export class LineLedge {
     try {
       const { pencils } = await get(`/api/drawings/${app.current.id}/pencils`);
       if (this.chipsOf !== app.current.id || !box.isConnected) return;
-      if (!pencils.length) { box.innerHTML = '<span class="quiet">None; all is one neutral pencil.</span>'; return; }
+      if (!pencils.length) { fill(box, html`<span class="quiet">None; all is one neutral pencil.</span>`); return; }
       const near = (hue) => reading.pencils.find((p) => Math.abs(((p.hue - hue + 540) % 360) - 180) < 32);
       box.replaceChildren(...pencils.map((pencil) => {
         const chip = document.createElement('label');
         chip.className = 'chip';
-        chip.innerHTML = `<span class="swatch" style="background: ${pencil.colour}"></span>${pencil.name} <i class="quiet">${Math.round(pencil.share * 100)} %</i> <select><option value="ignore">ignore</option><option value="use">use</option></select>`;
+        fill(chip, html`<span class="swatch" style="background: ${pencil.colour}"></span>${pencil.name} <i class="quiet">${Math.round(pencil.share * 100)} %</i> <select><option value="ignore">ignore</option><option value="use">use</option></select>`);
         const select = chip.querySelector('select');
         const role = near(pencil.hue)?.role || 'ignore';
         const names = new Set(app.parts.names());
@@ -176,12 +177,12 @@ export class LineLedge {
   pass() {
     const { app, body } = this;
     if (!body.querySelector('.pass')) {
-      body.innerHTML = `<form class="pass">
+      fill(body, html`<form class="pass">
         <label>pass on <select name="what"></select></label>
         <label>from <b class="number" id="pass-from"></b> to <select name="to"><option value="chosen"></option><option value="next">the next drawing</option><option value="after">all after it</option><option value="all">all others</option></select></label>
         <fieldset><legend>Trace back: just as they are</legend><label><input type="checkbox" name="registered"> moved to where they lie there</label><label><input type="checkbox" name="linked"> linked: later changes follow</label><button type="button" id="trace-back">Trace back <kbd>Y</kbd></button></fieldset>
         <fieldset><legend>Fit to rough: pulled onto each rough</legend><span class="quiet">Keeps the points of each line; doubt shows where the rough disagrees.</span><button type="button" id="fit-rough" class="main">Fit to their roughs <kbd>H</kbd></button></fieldset></form>
-        <div class="still"><b>Parts that keep still</b><div id="still"><button id="find-still">Look for them</button></div></div>`;
+        <div class="still"><b>Parts that keep still</b><div id="still"><button id="find-still">Look for them</button></div></div>`);
       body.querySelector('#trace-back').addEventListener('click', () => this.traceBack());
       body.querySelector('#fit-rough').addEventListener('click', () => this.fit());
       body.querySelector('#find-still').addEventListener('click', () => this.findStill());
@@ -235,10 +236,10 @@ export class LineLedge {
     box.textContent = 'Comparing the roughs …';
     try {
       const { held } = await get(`/api/levels/${app.data.shot.level_id}/held`);
-      if (!held.length) { box.innerHTML = '<span class="quiet">None: every part moves, or is traced back already, or has no name yet.</span>'; return; }
+      if (!held.length) { fill(box, html`<span class="quiet">None: every part moves, or is traced back already, or has no name yet.</span>`); return; }
       box.replaceChildren(...held.map((item) => {
         const row = document.createElement('p');
-        row.innerHTML = `<b></b> in ${item.numbers[0]} to ${item.numbers[1]} moves ${item.moves} px of ${item.scatter} px scatter <button>Make equal</button>`;
+        fill(row, html`<b></b> in ${item.numbers[0]} to ${item.numbers[1]} moves ${item.moves} px of ${item.scatter} px scatter <button>Make equal</button>`);
         row.querySelector('b').textContent = item.part;
         row.querySelector('button').addEventListener('click', async () => {
           const answer = await this.post('trace-back', { drawing: item.drawings[0], part: item.part, to: item.drawings.slice(1), registered: false, linked: true });
@@ -255,13 +256,13 @@ export class LineLedge {
     const { app, body } = this;
     const { run } = app.data;
     if (!body.querySelector('.between')) {
-      const options = run.map((d) => `<option value="${d.id}">${d.number}${d.kind === 'key' ? ' key' : ''}</option>`).join('');
-      body.innerHTML = `<form class="between"><label>between <select name="first">${options}</select></label><label>and <select name="last">${options}</select></label>
-        <label>spacing <select name="chart">${Object.entries(CHARTS).map(([id, words]) => `<option value="${id}">${words}</option>`).join('')}</select></label>
+      const options = run.map((d) => html`<option value="${d.id}">${d.number}${d.kind === 'key' ? ' key' : ''}</option>`);
+      fill(body, html`<form class="between"><label>between <select name="first">${options}</select></label><label>and <select name="last">${options}</select></label>
+        <label>spacing <select name="chart">${Object.entries(CHARTS).map(([id, words]) => html`<option value="${id}">${words}</option>`)}</select></label>
         <label class="own" hidden>shares <input name="shares" placeholder="0.33 0.66" size="16"></label>
         <label>of <select name="part"><option value="">all lines</option></select></label></form>
         <svg class="chart" viewBox="0 0 300 60" aria-label="Spacing chart"></svg>
-        <p class="quiet">Lines are matched and move along arcs; a rigid part stays rigid. Lines a hand has touched in between stay. It is a proposal: correct it, or fit it to the roughs.</p>`;
+        <p class="quiet">Lines are matched and move along arcs; a rigid part stays rigid. Lines a hand has touched in between stay. It is a proposal: correct it, or fit it to the roughs.</p>`);
       const form = body.querySelector('form');
       const [a, b] = this.nearestKeys();
       form.first.value = a;
@@ -302,7 +303,7 @@ export class LineLedge {
     const even = Array.from({ length: count }, (_, k) => (k + 1) / (count + 1));
     const ways = { even: (t) => t, 'ease in': (t) => 1 - (1 - t) ** 2, 'ease out': (t) => t * t, 'slow both': (t) => t * t * (3 - 2 * t) };
     const shares = Array.isArray(chart) ? chart.filter((v) => v > 0 && v < 1) : even.map(ways[chart]);
-    this.body.querySelector('.chart').innerHTML = `<path d="M10 30H290"/>${[0, ...shares, 1].map((v, k, all) => `<path d="M${10 + 280 * v} ${k % (all.length - 1) ? 22 : 14}V${k % (all.length - 1) ? 38 : 46}"/>`).join('')}`;
+    fill(this.body.querySelector('.chart'), html`<path d="M10 30H290"/>${[0, ...shares, 1].map((v, k, all) => html`<path d="M${10 + 280 * v} ${k % (all.length - 1) ? 22 : 14}V${k % (all.length - 1) ? 38 : 46}"/>`)}`);
   }
 
   async makeBetween() {

@@ -1,5 +1,6 @@
 // Off-peg: neighbouring drawings slid, turned and scaled over the current one to compare. Nothing in the picture moves.
 
+import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
 import { about, multiply, scaledBy, shifted, turnedBy } from '../ink.js';
 
@@ -81,10 +82,10 @@ export class OffPeg {
     const parts = this.app.parts.names();
     const before = this.box.querySelector('#peg-part')?.value || '';
     this.box.hidden = false;
-    this.box.innerHTML = `<label>lay over <select id="peg-which">${Object.entries(WHICH).map(([id, words]) => `<option value="${id}">${words}</option>`).join('')}</select></label>
-      <b>${entry ? `drawing ${entry.number}` : 'none'}</b>
+    fill(this.box, html`<label>lay over <select id="peg-which">${Object.entries(WHICH).map(([id, words]) => html`<option value="${id}">${words}</option>`)}</select></label>
+      <b>${entry ? html`drawing ${entry.number}` : 'none'}</b>
       <label>by <select id="peg-part"><option value="">the whole figure</option></select></label>
-      <button id="peg-register">Register</button><button id="peg-lift">Lift</button><span class="quiet">${entry && this.matrixFor(entry) ? 'off its pegs' : 'on its pegs'}</span>`;
+      <button id="peg-register">Register</button><button id="peg-lift">Lift</button><span class="quiet">${entry && this.matrixFor(entry) ? 'off its pegs' : 'on its pegs'}</span>`);
     const part = this.box.querySelector('#peg-part');
     for (const name of parts) part.append(Object.assign(document.createElement('option'), { value: name, textContent: name }));
     part.value = before;

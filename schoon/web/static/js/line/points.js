@@ -31,12 +31,11 @@ export function pointTools(app, hand) {
     }
   }
 
-  function moved(points, index, to, broken) {
+  function moved({ points, closed }, index, to, broken) {
     const p = [...points];
     const n = p.length / 2;
     const at = (k) => [p[2 * k], p[2 * k + 1]];
     const put = (k, [x, y]) => { p[2 * k] = round(x); p[2 * k + 1] = round(y); };
-    const closed = Math.hypot(p[0] - p[2 * n - 2], p[1] - p[2 * n - 1]) < 0.02;
     const [dx, dy] = [to[0] - p[2 * index], to[1] - p[2 * index + 1]];
     if (index % 3 === 0) {
       const knots = closed && (index === 0 || index === n - 1) ? [0, n - 1] : [index];
@@ -76,7 +75,7 @@ export function pointTools(app, hand) {
         show();
         let now = stroke.points;
         return {
-          move(e) { now = moved(stroke.points, active, app.view.toPaper(e.clientX, e.clientY), e.altKey); show(now); },
+          move(e) { now = moved(stroke, active, app.view.toPaper(e.clientX, e.clientY), e.altKey); show(now); },
           async up() {
             if (now === stroke.points) return;
             await change(app, { do: 'points', id: stroke.id, points: pairs(now) });

@@ -1,5 +1,6 @@
 // Pots from the pictures of the sheet: one colour sampled by a click, or all flat colours proposed.
 
+import { fill, html } from '../dom.js';
 import { get, notice, post } from '../api.js';
 
 const box = document.getElementById('sampled');
@@ -26,10 +27,10 @@ async function propose(figure) {
   let found;
   try { found = await get(`/api/models/${box.dataset.model}/clusters?picture=${image.dataset.picture}`); } catch (error) { notice(error.message, true); return; }
   list.hidden = false;
-  list.innerHTML = `<p class="quiet">${found.colours.length} flat colours${found.smeared ? '; the picture is smeared by edges, noise or JPEG, so each is the middle of what is alike' : ''}. Name those that are to be pots.</p><ul></ul><button>Add the named pots</button>`;
+  fill(list, html`<p class="quiet">${found.colours.length} flat colours${found.smeared ? '; the picture is smeared by edges, noise or JPEG, so each is the middle of what is alike' : ''}. Name those that are to be pots.</p><ul></ul><button>Add the named pots</button>`);
   list.querySelector('ul').replaceChildren(...found.colours.map((item) => {
     const row = document.createElement('li');
-    row.innerHTML = `<span class="swatch" style="background:${item.colour}"></span><span class="number">${item.colour}</span><span class="share">${(100 * item.share).toFixed(1)} %</span>`;
+    fill(row, html`<span class="swatch" style="background:${item.colour}"></span><span class="number">${item.colour}</span><span class="share">${(100 * item.share).toFixed(1)} %</span>`);
     if (item.near) row.append(Object.assign(document.createElement('span'), { className: 'quiet', textContent: `is ${near(item.near)}` }));
     else row.append(Object.assign(document.createElement('input'), { maxLength: 60, placeholder: 'name', ariaLabel: `Name of the pot ${item.colour}` }));
     row.dataset.colour = item.colour;

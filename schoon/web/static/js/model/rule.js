@@ -1,5 +1,6 @@
 // The line rule of the model, shown as it looks; it is laid on lines at Line.
 
+import { fill, html } from '../dom.js';
 import { notice, post } from '../api.js';
 
 const rule = document.getElementById('line-rule');
@@ -10,9 +11,9 @@ function showRule() {
   const line = (y, width, name) => {
     const taper = Math.min(value('taper') || 0, 90);
     const h = width / 2;
-    return `<path d="M10 ${y} Q${10 + taper / 2} ${y - h} ${10 + taper} ${y - h} L${190} ${y - h} L190 ${y + h} L${10 + taper} ${y + h} Q${10 + taper / 2} ${y + h} 10 ${y} Z" fill="currentColor"/><text x="200" y="${y + 4}" font-size="12">${name}</text>`;
+    return html`<path d="M10 ${y} Q${10 + taper / 2} ${y - h} ${10 + taper} ${y - h} L${190} ${y - h} L190 ${y + h} L${10 + taper} ${y + h} Q${10 + taper / 2} ${y + h} 10 ${y} Z" fill="currentColor"/><text x="200" y="${y + 4}" font-size="12">${name}</text>`;
   };
-  rule.querySelector('svg').innerHTML = ['outline', 'inner', 'detail'].map((name, k) => line(8 + 14 * k, Math.min(12, value(name)), name)).join('');
+  fill(rule.querySelector('svg'), ['outline', 'inner', 'detail'].map((name, k) => line(8 + 14 * k, Math.min(12, value(name)), name)));
 }
 
 if (rule) {

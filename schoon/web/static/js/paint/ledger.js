@@ -1,5 +1,6 @@
 // The ledger: rows are pots, columns drawings, each cell a crop of what carries that pot. Only what is in sight is made.
 
+import { fill, html } from '../dom.js';
 import { get, notice, post } from '../api.js';
 
 const CELL = [92, 62];
@@ -43,12 +44,12 @@ export class Ledger {
 
   show(acts) {
     const { body } = this;
-    acts.innerHTML = `<span class="quiet" id="cells-chosen"></span><button id="cell-accept" title="Unsure patches stand as they are">Accept <kbd>J</kbd></button><button id="cell-pour">Pour instead <kbd>F</kbd></button><button id="cell-lift">Lift off <kbd>X</kbd></button>`;
+    fill(acts, html`<span class="quiet" id="cells-chosen"></span><button id="cell-accept" title="Unsure patches stand as they are">Accept <kbd>J</kbd></button><button id="cell-pour">Pour instead <kbd>F</kbd></button><button id="cell-lift">Lift off <kbd>X</kbd></button>`);
     acts.querySelector('#cell-accept').addEventListener('click', () => this.act('accept'));
     acts.querySelector('#cell-pour').addEventListener('click', () => this.act('pour'));
     acts.querySelector('#cell-lift').addEventListener('click', () => this.act('lift'));
     if (!body.querySelector('.ledger')) {
-      body.innerHTML = '<div class="ledger" tabindex="0" role="grid" aria-label="Pots through the run"></div>';
+      fill(body, html`<div class="ledger" tabindex="0" role="grid" aria-label="Pots through the run"></div>`);
       this.grid = body.firstChild;
       this.grid.addEventListener('scroll', () => this.fill());
       this.grid.addEventListener('keydown', (event) => this.key(event));
@@ -63,15 +64,15 @@ export class Ledger {
     const { app, grid } = this;
     if (!grid?.isConnected) return;
     const { run, pots } = app.data;
-    if (!pots.length) { grid.innerHTML = '<p class="empty">The model has no pots yet.</p>'; return; }
+    if (!pots.length) { fill(grid, html`<p class="empty">The model has no pots yet.</p>`); return; }
     const first = Math.max(0, Math.floor(grid.scrollLeft / CELL[0]) - 1);
     const last = Math.min(run.length, first + Math.ceil(grid.clientWidth / CELL[0]) + 2);
     const top = Math.max(0, Math.floor(grid.scrollTop / CELL[1]) - 1);
     const bottom = Math.min(pots.length, top + Math.ceil(grid.clientHeight / CELL[1]) + 2);
-    const parts = [`<div class="extent" style="width:${HEAD[0] + run.length * CELL[0]}px;height:${HEAD[1] + pots.length * CELL[1]}px"></div>`];
+    const parts = [html`<div class="extent" style="width:${HEAD[0] + run.length * CELL[0]}px;height:${HEAD[1] + pots.length * CELL[1]}px"></div>`];
     for (let c = first; c < last; c += 1) {
       this.fetch(run[c]);
-      parts.push(`<div class="col-head" data-col="${c}" title="Choose all pots of this drawing" data-here="${run[c] === app.current}" style="left:${HEAD[0] + c * CELL[0]}px;top:${grid.scrollTop}px">${run[c].number}</div>`);
+      parts.push(html`<div class="col-head" data-col="${c}" title="Choose all pots of this drawing" data-here="${run[c] === app.current}" style="left:${HEAD[0] + c * CELL[0]}px;top:${grid.scrollTop}px">${run[c].number}</div>`);
     }
     const { width, height } = app.data.shot;
     for (let r = top; r < bottom; r += 1) {
@@ -91,12 +92,12 @@ export class Ledger {
           const up = 44 / 2 - ((y0 + y1) / 2) * scale;
           crop = `background-image:url('${app.viewUrl(entry, 960, 'paint')}');background-size:${width * scale}px ${height * scale}px;background-position:${left}px ${up}px`;
         }
-        parts.push(`<div class="cell ${this.chosen.has(`${r},${c}`) ? 'chosen' : ''} ${this.at[0] === r && this.at[1] === c ? 'at' : ''} ${odd ? 'odd' : ''}" role="gridcell" data-row="${r}" data-col="${c}" aria-label="${label}" title="${label}" style="left:${HEAD[0] + c * CELL[0]}px;top:${y}px"><i style="${crop}"></i><span>${cell ? cell.count : '–'}</span>${odd ? `<b>${odd}</b>` : ''}</div>`);
+        parts.push(html`<div class="cell ${this.chosen.has(`${r},${c}`) ? 'chosen' : ''} ${this.at[0] === r && this.at[1] === c ? 'at' : ''} ${odd ? 'odd' : ''}" role="gridcell" data-row="${r}" data-col="${c}" aria-label="${label}" title="${label}" style="left:${HEAD[0] + c * CELL[0]}px;top:${y}px"><i style="${crop}"></i><span>${cell ? cell.count : '–'}</span>${odd ? html`<b>${odd}</b>` : ''}</div>`);
       }
-      parts.push(`<div class="row-head" data-row="${r}" title="Choose this pot in all drawings" style="left:${grid.scrollLeft}px;top:${y}px"><span class="swatch" style="background:var(--pot-${pots[r].id})"></span><span class="pot-name"></span></div>`);
+      parts.push(html`<div class="row-head" data-row="${r}" title="Choose this pot in all drawings" style="left:${grid.scrollLeft}px;top:${y}px"><span class="swatch" style="background:var(--pot-${pots[r].id})"></span><span class="pot-name"></span></div>`);
     }
-    parts.push(`<div class="corner" style="left:${grid.scrollLeft}px;top:${grid.scrollTop}px">pot</div>`);
-    grid.innerHTML = parts.join('');
+    parts.push(html`<div class="corner" style="left:${grid.scrollLeft}px;top:${grid.scrollTop}px">pot</div>`);
+    fill(grid, parts);
     grid.querySelectorAll('.pot-name').forEach((node, k) => { node.textContent = pots[top + k].name; });
     const words = document.getElementById('cells-chosen');
     if (words) words.textContent = this.picked().length > 1 ? `${this.picked().length} cells` : '';

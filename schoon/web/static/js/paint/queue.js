@@ -1,5 +1,6 @@
 // The queue of unsure patches: each beside the patch it was compared with, decided by one key.
 
+import { fill, html } from '../dom.js';
 import { edit, get, notice } from '../api.js';
 import { adopt } from '../drawings.js';
 
@@ -31,9 +32,11 @@ export class UnsureQueue {
 
   show(acts) {
     this.acts = acts;
-    acts.innerHTML = `${this.cards ? '' : '<span class="quiet">Reading …</span>'}<button id="queue-take">First <kbd>J</kbd></button><button id="queue-second">Second <kbd>K</kbd></button><button id="queue-third">Third <kbd>M</kbd></button><button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`;
+    fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button><button id="queue-second">Second <kbd>K</kbd></button><button id="queue-third">Third <kbd>M</kbd></button><button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
     if (this.cards?.[this.at]?.joined.length) {
-      acts.querySelector('#queue-third').outerHTML = '<button id="queue-leak">Trace leak <kbd>B</kbd></button>';
+      const third = acts.querySelector('#queue-third');
+      third.id = 'queue-leak';
+      fill(third, html`Trace leak <kbd>B</kbd>`);
       acts.querySelector('#queue-leak').addEventListener('click', () => this.traceLeak());
     }
     const wire = (id, act) => acts.querySelector(id).addEventListener('click', act);
@@ -43,7 +46,7 @@ export class UnsureQueue {
     wire('#queue-bare', () => this.decide(null));
     wire('#queue-later', () => this.later());
     if (!this.cards) { this.load(); return; }
-    if (!this.cards.length) { this.body.innerHTML = '<p class="empty">No patch is unsure.</p>'; return; }
+    if (!this.cards.length) { fill(this.body, html`<p class="empty">No patch is unsure.</p>`); return; }
     const { app } = this;
     this.body.replaceChildren(...this.cards.slice(0, 60).map((card, k) => {
       const node = document.createElement('button');
@@ -51,8 +54,8 @@ export class UnsureQueue {
       if (k === this.at) node.setAttribute('aria-current', 'true');
       const entry = app.byId.get(card.drawing);
       const from = card.from && app.byId.get(card.from[0]);
-      const pots = card.pots.map((id, n) => `<em>${'JKM'[n]}</em><span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span><span class="pot-name" data-pot="${id}"></span>`).join('');
-      node.innerHTML = `<span class="pair"><i style="${this.crop(entry, card.at)}"></i>${from ? `<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>` : ''}</span><span class="words"><b class="number">${card.number}</b>${from ? ` like ${from.number}` : ''} <u>${card.doubt.toFixed(2)}</u></span><span class="offers">${card.joined.length ? '' : pots}</span>`;
+      const pots = card.pots.map((id, n) => html`<em>${'JKM'[n]}</em><span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span><span class="pot-name" data-pot="${id}"></span>`);
+      fill(node, html`<span class="pair"><i style="${this.crop(entry, card.at)}"></i>${from ? html`<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>` : ''}</span><span class="words"><b class="number">${card.number}</b>${from ? html` like ${from.number}` : ''} <u>${card.doubt.toFixed(2)}</u></span><span class="offers">${card.joined.length ? '' : pots}</span>`);
       if (card.joined.length) node.querySelector('.offers').textContent = `runs together: ${card.joined.map(([id]) => app.data.pots.find((p) => p.id === id)?.name).join(', ')}`;
       for (const name of node.querySelectorAll('.pot-name')) name.textContent = app.data.pots.find((p) => p.id === Number(name.dataset.pot))?.name || 'no paint';
       node.addEventListener('click', () => { this.at = k; this.look(); });

@@ -1,5 +1,6 @@
 // Hand off: look at the size, then save.
 
+import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
 
 const size = (bytes) => (bytes > 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1e3))} kB`);
@@ -12,7 +13,7 @@ export function handOffStage(app) {
     note.textContent = 'Saving …';
     app.jobs.start(`/api/levels/${level}/export`, { what, width }, (job) => {
       if (job.state !== 'done') { note.textContent = job.state === 'cancelled' ? 'Cancelled' : 'Not saved'; return; }
-      note.innerHTML = `<a href="/exports/${job.id}" download>Download</a>`;
+      fill(note, html`<a href="/exports/${job.id}" download>Download</a>`);
       note.querySelector('a').click();
     });
   }
@@ -25,10 +26,10 @@ export function handOffStage(app) {
   function ledge() {
     const { shot, run } = app.data;
     const bare = run.filter((d) => !d.painted).length;
-    document.getElementById('ledge-head').innerHTML = `<h2>Hand off</h2><span class="${bare ? 'ask' : 'quiet'}">${bare ? `${bare} of ${run.length} drawings have no paint` : `${run.length} drawings, ${shot.frames} frames, ready`}</span>`;
+    fill(document.getElementById('ledge-head'), html`<h2>Hand off</h2><span class="${bare ? 'ask' : 'quiet'}">${bare ? html`${bare} of ${run.length} drawings have no paint` : html`${run.length} drawings, ${shot.frames} frames, ready`}</span>`);
     const body = document.getElementById('ledge-body');
     if (body.querySelector('.saver')) return;
-    body.innerHTML = `
+    fill(body, html`
       <div class="saver"><h2>Numbered PNG, with alpha</h2>
         <p><label>one for each <select id="png-what"><option value="frames">frame</option><option value="drawings">drawing</option></select></label></p>
         <p><label>width <input id="png-width" type="number" min="16" max="8192" value="${shot.width}"> px</label></p>
@@ -36,7 +37,7 @@ export function handOffStage(app) {
       <div class="saver"><h2>Looping GIF</h2>
         <p><label>width <input id="gif-width" type="number" min="16" max="1920" value="${Math.min(640, shot.width)}"> px</label></p>
         <p id="gif-size" class="number">&nbsp;</p>
-        <p><button class="main" id="save-gif">Save GIF</button> <span id="gif-note"></span></p></div>`;
+        <p><button class="main" id="save-gif">Save GIF</button> <span id="gif-note"></span></p></div>`);
     const width = (id, most) => {
       const field = body.querySelector(id);
       const value = Math.round(Number(field.value));

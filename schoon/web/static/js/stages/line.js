@@ -1,5 +1,6 @@
 // Line: clean proposals for the run, the hand's tools, and lines through the run.
 
+import { fill, html } from '../dom.js';
 import { notice } from '../api.js';
 import { lineNow } from '../drawings.js';
 import { make } from '../paper.js';
@@ -71,7 +72,7 @@ export function lineStage(app) {
   function slider(tray, words, min, max, step, name, ...of) {
     const label = document.createElement('label');
     label.dataset.of = of.join(' ');
-    label.innerHTML = `<span>${words}</span><input type="range" min="${min}" max="${max}" step="${step}" value="${hand[name]}" aria-label="${words}">`;
+    fill(label, html`<span>${words}</span><input type="range" min="${min}" max="${max}" step="${step}" value="${hand[name]}" aria-label="${words}">`);
     label.querySelector('input').addEventListener('input', (event) => { hand[name] = Number(event.target.value); });
     tray.append(label);
   }

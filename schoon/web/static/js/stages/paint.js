@@ -1,5 +1,6 @@
 // Paint: pour pots into patches, sample, lift off, carry to the other drawings.
 
+import { fill, html } from '../dom.js';
 import { edit, notice, post } from '../api.js';
 import { adopt, paintNow } from '../drawings.js';
 import { penDrag } from '../line/pen.js';
@@ -213,7 +214,7 @@ export function paintStage(app) {
     extra(tray) {
       const button = document.createElement('button');
       button.id = 'test-colours';
-      button.innerHTML = 'Test colours <kbd>V</kbd>';
+      fill(button, html`Test colours <kbd>V</kbd>`);
       button.setAttribute('aria-pressed', 'false');
       button.addEventListener('click', () => { testColours(!garish); button.setAttribute('aria-pressed', String(garish)); });
       tray.append(button);
@@ -246,9 +247,9 @@ export function paintStage(app) {
       const unsure = run.reduce((n, d) => n + d.unsure, 0);
       const painted = run.filter((d) => d.hand).map((d) => d.number);
       const head = document.getElementById('ledge-head');
-      head.innerHTML = `<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(([id, label]) => `<button role="tab" data-view="${id}" aria-selected="${id === view}">${label}${id === 'unsure' && unsure ? ` <b class="ask">${unsure}</b>` : ''}</button>`).join('')}</div>
+      fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === view}">${label}${id === 'unsure' && unsure ? html` <b class="ask">${unsure}</b>` : ''}</button>`)}</div>
         <span class="push"></span><span class="acts-here"></span>
-        <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">Carry paint</button>`;
+        <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">Carry paint</button>`);
       for (const tab of head.querySelectorAll('[role="tab"]')) {
         tab.addEventListener('click', () => {
           view = tab.dataset.view;
@@ -267,7 +268,7 @@ export function paintStage(app) {
       else if (view === 'unsure') queue.show(acts);
       else {
         if (unsure) {
-          acts.innerHTML = '<button id="next-unsure">Next unsure <kbd>N</kbd></button>';
+          fill(acts, html`<button id="next-unsure">Next unsure <kbd>N</kbd></button>`);
           acts.firstChild.addEventListener('click', () => app.nextUnsure());
         }
         strip(app, 'paint');

@@ -1,5 +1,6 @@
 // Seal: gap cards through the whole shot, and stitches by hand.
 
+import { fill, html } from '../dom.js';
 import { edit, get, notice, post } from '../api.js';
 import { lineNow } from '../drawings.js';
 import { make } from '../paper.js';
@@ -25,11 +26,11 @@ export function sealStage(app) {
 
   function show() {
     const head = document.getElementById('ledge-head');
-    head.innerHTML = `<h2 title="worst doubt first, whole shot">Gaps</h2>
+    fill(head, html`<h2 title="worst doubt first, whole shot">Gaps</h2>
       <span class="${cards.length ? 'ask' : 'quiet'}" title="${judged} judged by hand">${cards.length} to judge</span>
       <span class="push"></span><button id="gap-take">Take <kbd>J</kbd></button><button id="gap-leave">Leave open <kbd>K</kbd></button><button id="gap-later">Later <kbd>L</kbd></button>
       <label title="Take all that wait with less doubt than this">below <input id="gap-limit" type="number" min="0.05" max="1" step="0.05" value="${limit}"></label><button id="gap-under"></button>
-      <button id="find-gaps">Look again</button>`;
+      <button id="find-gaps">Look again</button>`);
     const under = head.querySelector('#gap-under');
     const count = () => cards.filter((c) => c.doubt < limit).length;
     const say = () => { under.textContent = `Take all ${count()}`; under.disabled = !count(); };
@@ -44,14 +45,14 @@ export function sealStage(app) {
     }));
     const body = document.getElementById('ledge-body');
     if (!cards.length) {
-      body.innerHTML = '<p class="empty">No gap is waiting to be judged. Patches are tinted on the paper: two forms of one tint leak into each other, and a stitch (T) parts them.</p>';
+      fill(body, html`<p class="empty">No gap is waiting to be judged. Patches are tinted on the paper: two forms of one tint leak into each other, and a stitch (T) parts them.</p>`);
       return;
     }
     body.replaceChildren(...cards.slice(0, 80).map((card, k) => {
       const node = document.createElement('button');
       node.className = 'gap-card';
       if (k === at) node.setAttribute('aria-current', 'true');
-      node.innerHTML = `<img src="/drawings/${card.drawing}/gap/${card.stitch}.png?v=${card.revision}" alt="Gap in drawing ${card.number}" loading="lazy"><span>drawing ${card.number}<i class="quiet">${card.width} px</i><b>${card.doubt.toFixed(2)}</b></span>${card.like ? `<span class="like">as in ${card.like.number}: ${card.like.state === 'taken' ? 'take' : 'leave open'} <kbd>U</kbd></span>` : ''}`;
+      fill(node, html`<img src="/drawings/${card.drawing}/gap/${card.stitch}.png?v=${card.revision}" alt="Gap in drawing ${card.number}" loading="lazy"><span>drawing ${card.number}<i class="quiet">${card.width} px</i><b>${card.doubt.toFixed(2)}</b></span>${card.like ? html`<span class="like">as in ${card.like.number}: ${card.like.state === 'taken' ? 'take' : 'leave open'} <kbd>U</kbd></span>` : ''}`);
       node.title = card.reason;
       node.addEventListener('click', () => { at = k; look(); });
       return node;
@@ -97,14 +98,9 @@ export function sealStage(app) {
 
   async function setSpecks(field) {
     const under = Number(field.value);
-    try {
-      const done = await post(`/api/levels/${app.data.shot.level_id}/specks`, { under });
-      const swallows = part.area && under > part.area ? `. ${part.pot} is about ${part.area} px² here: it goes too` : '';
-      notice(`Specks under ${under} px² join their neighbour in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one${swallows}`, Boolean(swallows), swallows ? 9000 : undefined);
-    } catch (error) { notice(error.message, true); }
     field.blur();
-    await app.refresh();
-    await app.draw();
+    if (part.area && under > part.area) notice(`${part.pot} is about ${part.area} px² here: it goes too`, true, 9000);
+    app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'specks', under });
   }
 
   // A quarter of the smallest part of the model keeps it through turns and perspective.
@@ -234,7 +230,7 @@ export function sealStage(app) {
       const label = document.createElement('label');
       label.className = 'specks';
       label.title = 'Areas smaller than this join the neighbour they touch, in all drawings of the level';
-      label.innerHTML = 'Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span><button id="specks-part" type="button" hidden></button>';
+      fill(label, html`Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span><button id="specks-part" type="button" hidden></button>`);
       label.querySelector('input').addEventListener('change', (event) => setSpecks(event.target));
       tray.append(label);
     },

@@ -1,5 +1,6 @@
 // The run of drawings side by side in the ledge.
 
+import { fill, html } from '../dom.js';
 import { left } from '../sheet.js';
 
 export function strip(app, look) {
@@ -13,7 +14,7 @@ export function strip(app, look) {
     const url = app.viewUrl(entry, 300, look);
     const [words, ask] = left(entry, app.stage);
     if (!card.firstChild) {
-      card.innerHTML = '<img alt="" loading="lazy" fetchpriority="low"><span><b class="number"></b><i></i></span>';
+      fill(card, html`<img alt="" loading="lazy" fetchpriority="low"><span><b class="number"></b><i></i></span>`);
       card.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(entry.id) : app.go(entry.id, true)));
     }
     const image = card.querySelector('img');
