@@ -24,7 +24,7 @@ T = TypeVar("T")
 _FARM_ANSWERS_WITHIN = 5.0
 """Seconds a farm's scheduler has to answer."""
 
-_TRIES = 4
+TRIES = 3
 """How often a call is made before it is taken to be what breaks the workers."""
 
 
@@ -86,7 +86,7 @@ class Pool:
 
     def call(self, function: Callable[..., T], *arguments: Any) -> T:
         """What a function returns, computed by a worker. Raises Refusal if that ends without an answer, PoolAway."""
-        for _ in range(_TRIES):
+        for _ in range(TRIES):
             future = self.submit(function, *arguments)
             try:
                 result: T = future.result()
@@ -161,8 +161,8 @@ def _lost(client: Any) -> tuple[type[BaseException], ...]:
     """What a farm's client raises when its scheduler or workers are gone."""
     if client is None:
         return (CancelledError,)
-    from distributed import CommClosedError
     from distributed.client import FutureCancelledError
     from distributed.scheduler import KilledWorker
 
-    return CancelledError, CommClosedError, FutureCancelledError, KilledWorker, TimeoutError, OSError
+    # A closed connection is an OSError as well; what workers compute reads and writes nothing.
+    return CancelledError, FutureCancelledError, KilledWorker, TimeoutError, OSError

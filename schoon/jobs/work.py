@@ -15,7 +15,7 @@ from ..errors import Refusal
 from ..store import Cursor, Row, Store, jobs, productions, revisions
 from ..work.derived import Files
 from ..work.edits import refuse_locked
-from .pool import Pool, PoolAway
+from .pool import TRIES, Pool, PoolAway
 
 K = TypeVar("K", bound=Hashable)
 
@@ -27,9 +27,6 @@ _RENEW = 5.0
 
 _LOOK = 0.3
 """Seconds between two looks whether a job was cancelled."""
-
-_TRIES = 4
-"""How often a call is made before it is taken to be what ends the workers."""
 
 _CHANGED_TRIES = 5
 """How often a drawing is computed again because a hand changed it meanwhile."""
@@ -169,7 +166,7 @@ class Work:
                     except Exception as error:
                         if not self.pool.broke(error):
                             raise
-                        if tries + 1 < _TRIES:
+                        if tries + 1 < TRIES:
                             again.append((key, call, tries + 1))
                             continue
                         result = Failed(

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 from collections.abc import Iterator
 from typing import Any
 
+import httpx
 import pytest
 from fastapi.testclient import TestClient
 
@@ -68,8 +70,17 @@ def written(value: Any) -> bytes:
 def test_no_body_makes_an_error_of_the_program(client: TestClient, shot: Shot) -> None:
     shot.job("clean")
     shot.edit(1, "pour", points=[[100, 100]], pot=1)
-    quiet = TestClient(client.app, raise_server_exceptions=False)
-    schema = client.app.openapi()  # type: ignore[attr-defined]
+    asyncio.run(send_everything(client.app, shot))
+
+
+async def send_everything(app: Any, shot: Shot) -> None:
+    transport = httpx.ASGITransport(app=app, raise_app_exceptions=False)
+    async with httpx.AsyncClient(transport=transport, base_url="http://testserver") as quiet:
+        await send_everything_by(quiet, app, shot)
+
+
+async def send_everything_by(quiet: httpx.AsyncClient, app: Any, shot: Shot) -> None:
+    schema = app.openapi()
     tried = 0
     for path, methods in schema["paths"].items():
         content = methods.get("post", {}).get("requestBody", {}).get("content", {})
@@ -108,7 +119,7 @@ def test_no_body_makes_an_error_of_the_program(client: TestClient, shot: Shot) -
         else:
             continue
         for request in requests:
-            answer = quiet.post(url, follow_redirects=False, **request)
+            answer = await quiet.post(url, follow_redirects=False, **request)
             tried += 1
             assert answer.status_code < 500, (url, request, answer.text)
     assert tried > 1000
@@ -118,10 +129,10 @@ def test_no_body_makes_an_error_of_the_program(client: TestClient, shot: Shot) -
         "/models/1",
         *(f"/shots/1/{s}" for s in ("rough", "line", "seal", "paint", "hand-off")),
     ):
-        assert quiet.get(page, headers={"accept": "text/html"}).status_code == 200
+        assert (await quiet.get(page, headers={"accept": "text/html"})).status_code == 200
     for number in (1, 2, 3):
         for what in ("", "/patches", "/pots"):
-            assert quiet.get(f"/api/drawings/{shot.ids[number - 1]}{what}").status_code == 200
+            assert (await quiet.get(f"/api/drawings/{shot.ids[number - 1]}{what}")).status_code == 200
 
 
 @pytest.mark.parametrize("wrong", [*map(str, HOSTILE), "%00", "%ff", "1.5", "0x1"])
