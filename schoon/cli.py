@@ -25,7 +25,7 @@ from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry
 from .core.patches import Patches, add_stitches, find_patches
 from .core.seal import propose_stitches
 from .core.strokes import centre_lines, ink_coverage
-from .errors import Refusal
+from .errors import Away, Damaged, Full, Refusal
 from .formats import gif, svg
 from .formats.pictures import decode, encode_png
 from .formats.sequences import number_of
@@ -338,6 +338,59 @@ def _coverage(path: Path) -> NDArray[np.uint8]:
     if picture.shape[2] == 4 and picture[..., 3].min() < 250:
         return picture[..., 3]
     return (255 - picture[..., :3].mean(axis=2)).astype(np.uint8)
+
+
+Archive = Annotated[Path, typer.Argument(help="The backup file.")]
+
+
+@app.command()
+def backup(
+    file: Archive,
+    production: Annotated[
+        str | None, typer.Option(help="Only this production; all of them without it.")
+    ] = None,
+) -> None:
+    """Writes all productions, with every picture and revision, to one file; the pages may go on being served."""
+    from .work.backup import back_up
+
+    _with_store("Backing up", lambda store, say: back_up(store, file, production, say))
+
+
+@app.command()
+def restore(
+    file: Archive,
+    name: Annotated[
+        str | None, typer.Option("--as", help="Another name for the one production in the file.")
+    ] = None,
+) -> None:
+    """Brings the productions of a backup file in: all of it or, if anything is wrong with it, nothing."""
+    from .work.backup import restore as bring_back
+
+    _with_store("Restoring", lambda store, say: bring_back(store, file, name, say))
+
+
+def _with_store(verb: str, act: Callable[..., object]) -> None:
+    """Does something with the database, which is started for it if nobody serves; says what came of it."""
+    from .settings import get_settings
+    from .store import LocalServer, Store
+
+    settings = get_settings()
+    server = None if settings.database_url else LocalServer(settings.folder)
+    try:
+        store = Store(server.start() if server else settings.database_url)
+        try:
+            store.migrate()
+            with _progress() as bar:
+                task = bar.add_task(verb)
+                said = act(store, lambda done, total: bar.update(task, completed=done, total=total))
+        finally:
+            store.close()
+    except (Away, Full, Damaged) as error:
+        raise Refusal(str(error)) from error
+    finally:
+        if server:
+            server.stop()
+    print(said)
 
 
 @app.command()

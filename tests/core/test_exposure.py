@@ -36,3 +36,8 @@ def test_a_hold_changes_without_changing_the_length() -> None:
 def test_a_hold_is_at_least_a_frame() -> None:
     with pytest.raises(ValueError, match="at least one frame"):
         exposure.on_holds(["a"], 0)
+
+
+def test_a_level_without_drawings_shows_nothing() -> None:
+    assert exposure.spans({}, 12) == []
+    assert exposure.frame_by_frame({}, 3) == [None, None, None]

@@ -21,8 +21,11 @@ def from_repeats(contents: Sequence[Hashable]) -> list[int]:
 
 
 def spans(starts: Mapping[int, T], frames: int) -> list[tuple[int, int, T]]:
-    """(first frame, number of frames, drawing) in order, the last one held to the end of the shot."""
+    """(first frame, number of frames, drawing) in order, the last one held to the end of the shot; none without any
+    start."""
     order = sorted(frame for frame in starts if frame <= frames)
+    if not order:
+        return []
     ends = [*order[1:], frames + 1]
     return [(frame, end - frame, starts[frame]) for frame, end in zip(order, ends, strict=True)]
 

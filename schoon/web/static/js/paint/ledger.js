@@ -231,7 +231,7 @@ export class Ledger {
     try {
       const done = await post(`/api/levels/${app.data.shot.level_id}/repaint`, { cells, act, to });
       const words = { accept: 'accepted', pour: `now ${app.data.pots.find((p) => p.id === to)?.name.toLowerCase()}`, lift: 'lifted off' }[act];
-      notice(`${done.patches} patch${done.patches === 1 ? '' : 'es'} in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'} ${words}; undone as one`);
+      if (!done.again) notice(`${done.patches} patch${done.patches === 1 ? '' : 'es'} in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'} ${words}; undone as one`);
       await app.refresh();
       await app.draw();
       this.refocus();

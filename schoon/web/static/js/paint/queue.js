@@ -85,7 +85,7 @@ export class UnsureQueue {
     const before = entry.revision;
     try {
       const answer = await edit(entry, 'pour', { points: [card.at], pot: n === null ? -1 : card.pots[n] });
-      adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint }) });
+      if (!answer.merged) adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint }) });
       entry.unsure = Math.max(0, entry.unsure - 1);
       app.changed(entry);
       if (this.cards.length) await this.look(); else { this.show(this.acts); app.draw(); }

@@ -56,6 +56,8 @@ export function paintStage(app) {
     try {
       const answer = await edit(entry, what, content);
       window.schoonTimes = { ...window.schoonTimes, pour: performance.now() - sent };
+      // Somebody else's changes are in the drawing too: it is read anew instead of guessed.
+      if (answer.merged) { app.changed(entry); return answer; }
       adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint, remarks: answer.remarks }) });
       const all = Object.values(answer.paint);
       entry.painted = all.length;
@@ -109,7 +111,7 @@ export function paintStage(app) {
       return penDrag(app, event, at, async (path, clear) => {
         if (path.length > 2) {
           const answer = await send(entry, 'pour-within', { ring: path.map(([x, y]) => [x, y]), pot });
-          if (answer) notice(`${potName()} in ${answer.patches} patch${answer.patches === 1 ? '' : 'es'}`);
+          if (answer?.patches) notice(`${potName()} in ${answer.patches} patch${answer.patches === 1 ? '' : 'es'}`);
         }
         clear();
       });

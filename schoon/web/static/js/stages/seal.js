@@ -90,7 +90,7 @@ export function sealStage(app) {
   async function takeUnder() {
     try {
       const done = await post(`/api/levels/${app.data.shot.level_id}/take-under`, { under: limit });
-      notice(`${done.stitches} stitch${done.stitches === 1 ? '' : 'es'} taken in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one`);
+      if (!done.again) notice(`${done.stitches} stitch${done.stitches === 1 ? '' : 'es'} taken in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one`);
       await app.refresh();
       await app.draw();
     } catch (error) { notice(error.message, true); }

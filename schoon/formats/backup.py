@@ -1,0 +1,131 @@
+"""A backup file: a zip of rows and blobs with the checksum of each, written and read piece by piece."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import zipfile
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from ..errors import Refusal
+
+FORMAT = 1
+
+_MANIFEST = "manifest.json"
+
+Rows = Iterable[Mapping[str, Any]]
+
+
+@dataclass(frozen=True)
+class Manifest:
+    """about: what the file holds, in a word each. members: name of each part -> SHA-256 of its bytes."""
+
+    about: dict[str, Any]
+    members: dict[str, str] = field(default_factory=dict)
+
+
+class Writer:
+    """Writes a backup to a path; it appears whole, when it is closed without an error, or not at all."""
+
+    def __init__(self, path: Path, about: Mapping[str, Any]) -> None:
+        self._path = path
+        self._part = path.with_name(f"{path.name}.part")
+        self._manifest = Manifest(dict(about))
+
+    def __enter__(self) -> Writer:
+        self._zip = zipfile.ZipFile(self._part, "w", zipfile.ZIP_STORED)
+        return self
+
+    def rows(self, name: str, rows: Rows) -> int:
+        """A table, one row a line; returns how many."""
+        lines = [json.dumps(dict(row), default=_plain, ensure_ascii=False) for row in rows]
+        self._add(f"tables/{name}.jsonl", "\n".join(lines).encode(), zipfile.ZIP_DEFLATED)
+        return len(lines)
+
+    def blob(self, kind: str, name: str, body: bytes) -> None:
+        """A picture or document under its name."""
+        self._add(f"{kind}/{name}", body, zipfile.ZIP_STORED)
+
+    def _add(self, name: str, body: bytes, how: int) -> None:
+        self._manifest.members[name] = hashlib.sha256(body).hexdigest()
+        self._zip.writestr(zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0)), body, how)
+
+    def __exit__(self, kind: object, *_: object) -> None:
+        try:
+            if kind is None:
+                # It comes last: a file that was cut off has none.
+                self._zip.writestr(_MANIFEST, json.dumps({"format": FORMAT, **vars(self._manifest)}))
+            self._zip.close()
+            if kind is None:
+                self._part.replace(self._path)
+        finally:
+            self._part.unlink(missing_ok=True)
+
+
+def _plain(value: object) -> object:
+    if isinstance(value, datetime | date):
+        return value.isoformat(sep=" ") if isinstance(value, datetime) else value.isoformat()
+    if isinstance(value, Decimal):
+        return str(value)
+    raise TypeError(f"a {type(value).__name__} cannot be kept")
+
+
+class Reader:
+    """Reads a backup. Whatever it gives is what was written; a file that was harmed is refused by name."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        try:
+            self._zip = zipfile.ZipFile(path)
+            data = json.loads(self._zip.read(_MANIFEST))
+        except OSError as error:
+            raise Refusal(f"{path} cannot be read: {error.strerror}") from error
+        except (zipfile.BadZipFile, KeyError, ValueError, EOFError) as error:
+            raise Refusal(
+                f"{path} is no whole backup of Schoon: it was cut off, or is another file"
+            ) from error
+        if data.get("format") != FORMAT:
+            raise Refusal(f"{path} was written by a newer Schoon; restore it with that one")
+        self.about: dict[str, Any] = data["about"]
+        self._members: dict[str, str] = data["members"]
+
+    def close(self) -> None:
+        self._zip.close()
+
+    def names(self, kind: str) -> list[str]:
+        """Names of all blobs of a kind."""
+        return [name.partition("/")[2] for name in self._members if name.startswith(f"{kind}/")]
+
+    def rows(self, name: str) -> list[dict[str, Any]]:
+        """The rows of a table; none if the file has no such table."""
+        member = f"tables/{name}.jsonl"
+        if member not in self._members:
+            return []
+        return [json.loads(line) for line in self._read(member).decode().splitlines() if line]
+
+    def blob(self, kind: str, name: str) -> bytes:
+        """A picture or document."""
+        return self._read(f"{kind}/{name}")
+
+    def check(self) -> Iterator[str]:
+        """Reads every part and compares its checksum; yields the names as it goes. Raises Refusal."""
+        for name in self._members:
+            self._read(name)
+            yield name
+
+    def __len__(self) -> int:
+        return len(self._members)
+
+    def _read(self, name: str) -> bytes:
+        try:
+            body = self._zip.read(name)
+        except (zipfile.BadZipFile, KeyError, OSError, EOFError, ValueError) as error:
+            raise Refusal(f"{self.path} was harmed: its part {name} cannot be read") from error
+        if hashlib.sha256(body).hexdigest() != self._members.get(name):
+            raise Refusal(f"{self.path} was harmed: its part {name} is not what was written")
+        return body

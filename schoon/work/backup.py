@@ -1,0 +1,206 @@
+"""Whole productions into a file, and back, while the pages are served."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import zlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from ..core.paint import NOTHING
+from ..errors import Damaged, Refusal
+from ..formats.backup import Reader, Writer
+from ..store import Cursor, Row, Store, backup, productions
+
+Say = Callable[[int, int], None]
+"""Called with the parts done and all of them."""
+
+_LOST = 0
+"""A pot that is in no model any more; no pot has this number."""
+
+
+@dataclass(frozen=True)
+class Kept:
+    """What a backup holds, in numbers."""
+
+    productions: list[str]
+    shots: int
+    drawings: int
+    revisions: int
+    bytes: int
+
+    def __str__(self) -> str:
+        return (
+            f"{', '.join(self.productions) or 'no production'}: {self.shots} shots, {self.drawings} drawings,"
+            f" {self.revisions} revisions, {self.bytes / 1e6:.1f} MB"
+        )
+
+
+def back_up(store: Store, path: Path, production: str | None = None, say: Say = lambda *_: None) -> Kept:
+    """Writes all productions, or one by its name, as they are at this moment. Every part is read again and checked.
+
+    Raises Refusal if there is no such production or the file cannot be written.
+    """
+    try:
+        with store.transaction(snapshot=True) as cursor:
+            found = productions.listing(cursor)
+            chosen = [row for row in found if production in (None, row["name"])]
+            if production is not None and not chosen:
+                names = ", ".join(row["name"] for row in found) or "none"
+                raise Refusal(f"There is no production called “{production}”; there are: {names}")
+            about = {
+                "made": datetime.now(UTC).isoformat(timespec="seconds"),
+                "productions": [row["name"] for row in chosen],
+                "migrations": backup.migrations(cursor),
+            }
+            with Writer(path, about) as out:
+                counts = _write(cursor, out, [row["id"] for row in chosen], say)
+    except OSError as error:
+        raise Refusal(
+            f"{path} could not be written ({error.strerror}); nothing was left behind. Choose another place"
+        ) from error
+    reader = Reader(path)
+    try:
+        for _ in reader.check():
+            pass
+    finally:
+        reader.close()
+    return Kept(
+        [row["name"] for row in chosen],
+        counts["shots"],
+        counts["drawings"],
+        counts["revisions"],
+        path.stat().st_size,
+    )
+
+
+def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, int]:
+    names: dict[str, set[str]] = {"pictures": set(), "documents": set()}
+    counts = {}
+    for table in backup.TABLES:
+        rows = backup.rows_of(cursor, table, ids)
+        counts[table.name] = out.rows(table.name, rows)
+        for row in rows:
+            if table.name == "revisions":
+                names["documents"] |= {row[part] for part in ("line", "seal", "paint") if row[part]}
+            else:
+                names["pictures"] |= {row[c] for c in ("rough", "sha256", "picture") if row.get(c)}
+    total, done = sum(map(len, names.values())), 0
+    for kind, more in backup.PARTS.items():
+        about = []
+        for name in sorted(names[kind]):
+            found = backup.blob(cursor, kind, name)
+            if found is None:
+                raise Damaged(
+                    f"The database misses {kind[:-1]} {name[:12]}; this production cannot be backed up"
+                )
+            out.blob(kind, name, found["body"])
+            about.append({"sha256": name, **{column: found[column] for column in more}})
+            done += 1
+            say(done, total)
+        out.rows(kind, about)
+    return counts
+
+
+def restore(store: Store, path: Path, name: str | None = None, say: Say = lambda *_: None) -> Kept:
+    """Brings the productions of a backup into the database: all of it or, if anything is wrong, nothing.
+
+    name: for the one production of the file, if its own is taken. Raises Refusal naming the file.
+    """
+    reader = Reader(path)
+    try:
+        total = 2 * len(reader)
+        # All of it is looked at before anything is changed.
+        for done, _ in enumerate(reader.check(), 1):
+            say(done, total)
+        with store.transaction() as cursor:
+            unknown = set(reader.about["migrations"]) - set(backup.migrations(cursor))
+            if unknown:
+                raise Refusal(f"{path} was written by a newer Schoon; restore it with that one")
+            return _restore(cursor, reader, name, lambda done: say(len(reader) + done, total))
+    finally:
+        reader.close()
+
+
+def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[int], None]) -> Kept:
+    wanted = reader.rows("productions")
+    if name is not None and len(wanted) != 1:
+        raise Refusal(f"{reader.path} holds {len(wanted)} productions; a new name can be given to one only")
+    taken = {row["name"].casefold() for row in productions.listing(cursor)}
+    for row in wanted:
+        if (name or row["name"]).casefold() in taken:
+            raise Refusal(
+                f"There is a production called “{name or row['name']}” already; restore it under another name with --as"
+            )
+    done = 0
+    for row in reader.rows("pictures"):
+        body = reader.blob("pictures", row["sha256"])
+        backup.put_blob(cursor, "pictures", {**row, "body": body})
+        done += 1
+        say(done)
+    ids = backup.Ids()
+    rows = {table.name: reader.rows(table.name) for table in backup.TABLES}
+    paints = {row["paint"] for row in rows["revisions"] if row["paint"]}
+    documents: dict[str, str] = {}
+
+    def looked_at(row: Row) -> Row:
+        return {
+            **row,
+            **{part: documents.get(row[part]) for part in ("line", "seal", "paint") if part in row},
+        }
+
+    for table in backup.TABLES:
+        if table.name == "revisions":
+            # Paint names pots and drawings, which have their new ids by now.
+            for document in reader.names("documents"):
+                body = reader.blob("documents", document)
+                fresh = _renamed(body, ids) if document in paints else body
+                documents[document] = hashlib.sha256(zlib.decompress(fresh)).hexdigest()
+                backup.put_blob(cursor, "documents", {"sha256": documents[document], "body": fresh})
+                done += 1
+                say(done)
+            ids.put(cursor, table, rows[table.name], looked_at)
+        elif table.name == "productions" and name is not None:
+            ids.put(cursor, table, rows[table.name], lambda row: {**row, "name": name})
+        else:
+            ids.put(cursor, table, rows[table.name])
+    for table in backup.TABLES:
+        ids.settle(cursor, table, rows[table.name])
+    counts = {table: len(found) for table, found in rows.items()}
+    names = [name or row["name"] for row in wanted]
+    size = reader.path.stat().st_size
+    return Kept(names, counts["shots"], counts["drawings"], counts["revisions"], size)
+
+
+def _renamed(body: bytes, ids: backup.Ids) -> bytes:
+    """A paint document with the pots and drawings it names under their new ids."""
+    content = json.loads(zlib.decompress(body))
+    text = json.dumps(
+        {**content, "patches": [_spot(spot, ids) for spot in content["patches"]]},
+        sort_keys=True,
+        separators=(",", ":"),
+    )
+    return zlib.compress(text.encode(), 6)
+
+
+def _spot(spot: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
+    def pot(number: int) -> int:
+        return number if number == NOTHING else ids.of("pots", number) or _LOST
+
+    new = {**spot, "pot": pot(spot["pot"])}
+    if "others" in spot:
+        new["others"] = [pot(number) for number in spot["others"]]
+    if "joined" in spot:
+        new["joined"] = [[pot(number), x, y] for number, x, y in spot["joined"]]
+    if "from" in spot:
+        drawing, x, y = spot["from"]
+        source = ids.of("drawings", drawing)
+        if source is None:
+            del new["from"]
+        else:
+            new["from"] = [source, x, y]
+    return new

@@ -1,0 +1,227 @@
+"""Backups: what is restored is what was backed up, and a harmed file changes nothing."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from schoon.errors import Refusal
+from schoon.formats import backup as file
+from schoon.store import LocalServer, Store, backup, models, productions, revisions
+from schoon.work.backup import back_up, restore
+
+from ..conftest import table_counts
+from ..shot import Shot
+
+
+@pytest.fixture
+def painted(shot: Shot) -> Shot:
+    """A shot with lines, paint, stitches, a second production, and something undone."""
+    shot.job("clean")
+    shot.edit(1, "pour", points=[[181, 95]], pot=1)
+    shot.edit(1, "pour", points=[[100, 100]], pot=2)
+    shot.edit(1, "stitch", points=[[10, 10], [40, 10]])
+    shot.job("carry")
+    shot.edit(
+        2, "line", do={"do": "trace", "id": "aaaaaaaa", "path": [[9, 9, 0.5], [90, 60, 0.5]], "width": 4}
+    )
+    shot.client.post(f"/api/drawings/{shot.ids[1]}/undo")
+    shot.client.post("/productions", data={"name": "Ice Works"})
+    return shot
+
+
+def told(store: Store, production: str) -> dict[str, Any]:
+    """All of a production that a person can see, without any id."""
+    with store.transaction() as cursor:
+        shots = [
+            s
+            for s in productions.shots(cursor)
+            if productions.production(cursor, s["production_id"])["name"] == production
+        ]
+        found: dict[str, Any] = {}
+        for row in shots:
+            model = models.model(cursor, row["model_id"])
+            names = {p["id"]: p["name"] for p in model["pots"]}
+            drawings = productions.drawings(cursor, row["level_id"])
+            numbers = {d["id"]: d["number"] for d in drawings}
+            documents = revisions.get_documents(cursor, [d[p] for d in drawings for p in revisions.PARTS])
+            found[row["name"]] = {
+                "fps": row["fps"],
+                "starts": {f: numbers[d] for f, d in productions.exposures(cursor, row["level_id"]).items()},
+                "keys": [(k["name"], {names[p]: c for p, c in k["colours"].items()}) for k in model["keys"]],
+                "roughs": [(d["number"], d["kind"], d["rough"]) for d in drawings],
+                "lines": [documents.get(d["line"]) for d in drawings],
+                "seals": [documents.get(d["seal"]) for d in drawings],
+                "paints": [
+                    [
+                        {
+                            **s,
+                            "pot": names.get(s["pot"]),
+                            "others": None,
+                            "from": s.get("from") and numbers[s["from"][0]],
+                        }
+                        for s in (documents.get(d["paint"]) or {"patches": []})["patches"]
+                    ]
+                    for d in drawings
+                ],
+            }
+        return found
+
+
+def test_a_production_is_restored_under_another_name_with_its_history(
+    painted: Shot, store: Store, tmp_path: Path
+) -> None:
+    before = told(store, "Harbour Lights")
+    kept = back_up(store, tmp_path / "a.schoon", "Harbour Lights")
+    assert kept.productions == ["Harbour Lights"]
+    assert (kept.shots, kept.drawings) == (1, 3)
+    again = restore(store, tmp_path / "a.schoon", "Harbour Copy")
+    assert again.revisions == kept.revisions
+    assert told(store, "Harbour Copy") == told(store, "Harbour Lights") == before
+    # Its history is its own: undo and redo walk it and leave the other one alone.
+    with store.transaction() as cursor:
+        shot = next(s for s in productions.shots(cursor) if s["id"] != 1)
+        drawing = productions.drawings(cursor, shot["level_id"])[1]["id"]
+        assert (revisions.redo(cursor, drawing) or ("",))[0] == "trace a stroke"
+        assert (revisions.undo(cursor, drawing) or ("",))[0] == "trace a stroke"
+    assert told(store, "Harbour Lights") == before
+
+
+def test_everything_is_restored_into_an_empty_database(
+    painted: Shot, store: Store, empty_database_url: str, tmp_path: Path
+) -> None:
+    back_up(store, tmp_path / "all.schoon")
+    fresh = Store(empty_database_url)
+    fresh.migrate()
+    kept = restore(fresh, tmp_path / "all.schoon")
+    assert kept.productions == ["Harbour Lights", "Ice Works"]
+    assert told(fresh, "Harbour Lights") == told(store, "Harbour Lights")
+    same = (
+        "productions",
+        "shots",
+        "levels",
+        "drawings",
+        "revisions",
+        "exposures",
+        "pots",
+        "key_colours",
+        "pictures",
+    )
+    assert {t: table_counts(fresh)[t] for t in same} == {t: table_counts(store)[t] for t in same}
+    fresh.close()
+
+
+def test_a_backup_is_of_one_moment_while_others_work(painted: Shot, store: Store, tmp_path: Path) -> None:
+    stop = threading.Event()
+    made: list[int] = []
+
+    def work() -> None:
+        while not stop.is_set():
+            name = f"work{len(made):04}"
+            stroke = {"do": "trace", "id": name, "path": [[9, 9, 0.5], [90, 60, 0.5]], "width": 4}
+            made.append(painted.edit(3, "line", do=stroke)["revision"])
+
+    other = threading.Thread(target=work)
+    other.start()
+    try:
+        while not made:
+            time.sleep(0.01)
+        for k in range(3):
+            back_up(store, tmp_path / f"{k}.schoon")
+            restore_name = f"Copy {k}"
+            back_up(store, tmp_path / "one.schoon", "Harbour Lights")
+            restore(store, tmp_path / "one.schoon", restore_name)
+    finally:
+        stop.set()
+        other.join(20)
+    lines = told(store, "Copy 2")["Quay"]["lines"][2]["strokes"]
+    count = sum(s["id"].startswith("work") for s in lines)
+    assert 0 < count <= len(made)
+
+
+@pytest.mark.parametrize(
+    ("harm", "words"),
+    [
+        (lambda body: body[: len(body) // 2], "cut off"),
+        (lambda body: b"", "cut off"),
+        (lambda body: body.replace(b"pictures/", b"picturez/", 1), "harmed"),
+        (lambda body: body[:2000] + bytes(64) + body[2064:], "harmed"),
+        (lambda body: body.replace(b'"format": 1', b'"format": 9'), "newer Schoon|cut off"),
+    ],
+)
+def test_a_harmed_file_changes_nothing(
+    painted: Shot, store: Store, tmp_path: Path, harm: Callable[[bytes], bytes], words: str
+) -> None:
+    path = tmp_path / "a.schoon"
+    back_up(store, path, "Harbour Lights")
+    path.write_bytes(harm(path.read_bytes()))
+    before = table_counts(store)
+    with pytest.raises(Refusal, match=words):
+        restore(store, path, "Other")
+    assert table_counts(store) == before
+
+
+def test_what_cannot_be_done_is_said(
+    painted: Shot, store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with pytest.raises(Refusal, match="there are: Harbour Lights, Ice Works"):
+        back_up(store, tmp_path / "a.schoon", "Nowhere")
+    with pytest.raises(Refusal, match="could not be written"):
+        back_up(store, tmp_path / "no folder" / "a.schoon")
+    back_up(store, tmp_path / "a.schoon")
+    with pytest.raises(Refusal, match="another name with --as"):
+        restore(store, tmp_path / "a.schoon")
+    with pytest.raises(Refusal, match="holds 2 productions"):
+        restore(store, tmp_path / "a.schoon", "Other")
+    with pytest.raises(Refusal, match="cannot be read"):
+        restore(store, tmp_path / "none.schoon")
+    before = table_counts(store)
+
+    def broken(*_: object) -> None:
+        raise RuntimeError
+
+    # An error in the midst of it leaves nothing behind.
+    back_up(store, tmp_path / "one.schoon", "Harbour Lights")
+    monkeypatch.setattr(backup.Ids, "settle", broken)
+    with pytest.raises(RuntimeError):
+        restore(store, tmp_path / "one.schoon", "Half")
+    assert table_counts(store) == before
+    monkeypatch.setattr(file.Writer, "rows", broken)
+    with pytest.raises(RuntimeError):
+        back_up(store, tmp_path / "b.schoon")
+    assert not list(tmp_path.glob("b.schoon*"))
+
+
+def test_the_commands_start_and_stop_the_database_by_themselves(tmp_path: Path) -> None:
+    home = tmp_path / "home"
+    server = LocalServer(home, durable=False)
+    store = Store(server.start())
+    store.migrate()
+    with store.transaction() as cursor:
+        productions.create(cursor, "Kept")
+    store.close()
+    server.stop()
+
+    def schoon(*arguments: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-c", "from schoon.cli import main; main()", *arguments],
+            env={**os.environ, "SCHOON_HOME": str(home), "SCHOON_DATABASE_URL": ""},
+            capture_output=True, text=True, timeout=120, check=False,
+        )  # fmt: skip
+
+    done = schoon("backup", str(tmp_path / "a.schoon"))
+    assert (done.returncode, done.stdout.split(":")[0]) == (0, "Kept")
+    assert not (home / "database" / "server.pid").exists()
+    done = schoon("restore", str(tmp_path / "a.schoon"))
+    assert done.returncode == 1
+    assert "another name with --as" in done.stderr
+    done = schoon("restore", str(tmp_path / "a.schoon"), "--as", "Again")
+    assert (done.returncode, done.stdout.split(":")[0]) == (0, "Again")
