@@ -70,17 +70,18 @@ class Server:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
-        self.process = subprocess.Popen(
-            [sys.executable, "-c", "from schoon.cli import main; main()", "serve"],
-            env={
-                **os.environ,
-                "SCHOON_HOME": str(self.home),
-                "SCHOON_PORT": str(self.port),
-                "SCHOON_DATABASE_URL": "",
-            },
-            stdout=open(self.home.with_suffix(".log"), "ab"),
-            stderr=subprocess.STDOUT,
-        )
+        with open(self.home.with_suffix(".log"), "ab") as log:
+            self.process = subprocess.Popen(
+                [sys.executable, "-c", "from schoon.cli import main; main()", "serve"],
+                env={
+                    **os.environ,
+                    "SCHOON_HOME": str(self.home),
+                    "SCHOON_PORT": str(self.port),
+                    "SCHOON_DATABASE_URL": "",
+                },
+                stdout=log,
+                stderr=subprocess.STDOUT,
+            )
 
     def watch(self) -> None:
         while not self.ending:

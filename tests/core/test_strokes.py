@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
+
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -12,6 +15,7 @@ from schoon.core.strokes import (
     Stroke,
     arc_lengths,
     corner_indices,
+    edit,
     fit_curve,
     ink_coverage,
     length,
@@ -22,6 +26,7 @@ from schoon.core.strokes import (
     strokes_from_dicts,
     strokes_to_dicts,
 )
+from schoon.core.strokes.model import Corner
 
 
 def wave(turn: float = 0.0, scale: float = 1.0) -> np.ndarray:
@@ -123,3 +128,67 @@ def test_steady_hand_takes_out_tremor_and_keeps_the_ends(random: np.random.Gener
     assert arc_lengths(steady)[-1] < 0.8 * arc_lengths(shaky)[-1]
     away, _ = cKDTree(clean).query(steady)
     assert away.mean() < 1.0
+
+
+def swept(stroke: Stroke, size: tuple[int, int], finer: int = 8) -> np.ndarray:
+    """Coverage of a stroke as discs along its middle: what a round pen leaves."""
+    points, widths = sample(stroke, 0.15)
+    canvas = np.zeros((size[1] * finer, size[0] * finer), np.uint8)
+    for (x, y), width in zip(points, widths, strict=True):
+        centre = (round((x * finer - 0.5) * 16), round((y * finer - 0.5) * 16))
+        cv2.circle(
+            canvas, centre, max(0, round((width / 2 - 0.5 / finer) * finer * 16)), 255, -1, cv2.LINE_8, 4
+        )
+    return cv2.resize(canvas, size, interpolation=cv2.INTER_AREA).astype(int)
+
+
+@pytest.mark.parametrize("width", [2.0, 4.0, 9.0, 25.0])
+def test_a_stroke_that_crosses_itself_has_no_hole(width: float) -> None:
+    turn = np.linspace(-0.75 * np.pi, 2.75 * np.pi, 400)
+    loop = np.c_[60 + 4 * turn + 35 * np.cos(turn), 60 + 35 * np.sin(turn)]
+    controls, _ = fit_curve(loop, 0.3)
+    widths = np.full((len(controls) - 1) // 3 + 1, width)
+    # Pressure: the ends are thin, so no thick spine closes the hole.
+    widths[[0, -1]] = 0.2 * width
+    stroke = Stroke(controls, widths)
+    missing = swept(stroke, (160, 120)) - ink_coverage([stroke], (160, 120)).astype(int)
+    assert missing.max() < 120
+    assert missing[swept(stroke, (160, 120)) == 255].max() < 25
+
+
+def test_a_spiral_that_turns_within_its_own_width_is_filled() -> None:
+    turn = np.linspace(0, 6 * np.pi, 600)
+    controls, _ = fit_curve(np.c_[80 + 2.2 * turn * np.cos(turn), 60 + 2.2 * turn * np.sin(turn)], 0.3)
+    for width in (4.0, 14.0, 20.0):
+        stroke = Stroke(controls, np.full((len(controls) - 1) // 3 + 1, width))
+        off = swept(stroke, (160, 120)) - ink_coverage([stroke], (160, 120)).astype(int)
+        assert np.abs(off).max() < 90
+        assert np.abs(off).mean() < 1.5
+
+
+def square(corner: Corner) -> Stroke:
+    ends = np.array([[30.0, 30], [90, 30], [90, 90], [30, 90], [30, 30]])
+    controls = [ends[0]]
+    for a, b in itertools.pairwise(ends):
+        controls += [a + (b - a) / 3, a + 2 * (b - a) / 3, b]
+    return Stroke(np.array(controls), np.full(5, 8.0), corner=corner)
+
+
+def test_all_corners_of_a_closed_sharp_stroke_are_sharp() -> None:
+    ink = ink_coverage([square("sharp")], (120, 120))
+    assert [ink[y, x] for x, y in ((26, 26), (93, 26), (93, 93), (26, 93))] == [255] * 4
+    round_ = ink_coverage([square("round")], (120, 120))
+    assert [round_[y, x] < 100 for x, y in ((26, 26), (93, 26), (93, 93), (26, 93))] == [True] * 4
+
+
+def test_a_closed_stroke_can_be_opened_and_is_open_when_it_is_read_again() -> None:
+    ring = square("round")
+    assert ring.closed
+    (cut,) = edit.split(ring, 1.5)
+    assert not cut.closed
+    assert np.hypot(*(cut.controls[0] - cut.controls[-1])) < 1e-6
+    assert not Stroke.from_dict(cut.to_dict()).closed
+    assert Stroke.from_dict(ring.to_dict()).closed
+    # It has two ends now, so it can be cut in two, and closed again.
+    assert len(edit.split(cut, 1.0)) == 2
+    assert edit.snapped(cut, [], 3.0).closed

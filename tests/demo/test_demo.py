@@ -10,13 +10,16 @@ from schoon.core.model import parse_colour
 from schoon.core.patches import find_patches
 from schoon.core.strokes import resample
 from schoon.demo import load as demo
+from schoon.demo.flag import flag
 from schoon.demo.model_sheet import KEYS, front, key_colours, sheet_pictures
 from schoon.demo.pim import POTS, draw
 from schoon.demo.shapes import Part, flatten, two_bones
 from schoon.demo.shots import SIZE, DemoDrawing, lookout, stair
 from schoon.jobs import Runner
+from schoon.jobs.pool import Pool
 from schoon.settings import Settings
-from schoon.store import Store, productions
+from schoon.store import Store, jobs, models, productions
+from schoon.work import edits
 
 from ..conftest import table_counts
 
@@ -97,20 +100,17 @@ def test_a_limb_reaches_as_far_as_it_can() -> None:
     assert np.hypot(*joint) == pytest.approx(80, abs=0.1)
 
 
-def test_loading_is_done_once_and_resumed(
-    store: Store, settings: Settings, monkeypatch: pytest.MonkeyPatch
+def test_loading_is_done_once_and_an_unclean_stop_costs_nothing_a_hand_painted(
+    store: Store, settings: Settings, pool: Pool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    # Two drawings of each shot are enough to see every step.
     monkeypatch.setattr(demo, "stair", lambda: stair()[:2])
     monkeypatch.setattr(demo, "lookout", lambda: lookout()[:2])
+    monkeypatch.setattr(demo, "flag", lambda size: flag(size)[:2])
     said: list[str] = []
-    runner = Runner(store, settings)
-    try:
-        demo.load(store, runner, said.append)
-        counts = table_counts(store)
-        demo.load(store, runner, said.append)
-    finally:
-        runner.stop()
+    runner = Runner(store, settings, pool)
+    demo.load(store, runner, said.append)
+    counts = table_counts(store)
+    demo.load(store, runner, said.append)
     assert table_counts(store) == counts
     assert len(said) == 3
     with store.transaction() as cursor:
@@ -119,3 +119,59 @@ def test_loading_is_done_once_and_resumed(
         }
     assert all(row["line"] and row["paint"] for row in by_name["Stair"])
     assert not any(row["head"] for row in by_name["Lookout"])
+    with store.transaction() as cursor:
+        level = next(row for row in productions.shots(cursor) if row["name"] == "Stair")["level_id"]
+        rows = productions.drawings(cursor, level)
+        row, sheet = edits.load(cursor, rows[0]["id"])
+        others = [
+            p["id"]
+            for p in models.model(cursor, productions.shot_of_level(cursor, level)["model_id"])["pots"]
+        ]
+        spot = next(s for s in sheet.spots if s.pot in others)
+        other = next(p for p in others if p != spot.pot)
+        edits.pour(cursor, row["id"], None, [spot.at], other)
+        # The machine is switched off while the artist's own job waits.
+        jobs.create(cursor, "carry", level, [r["id"] for r in rows], {})
+        heads = {r["id"]: r["head"] for r in productions.drawings(cursor, level)}
+    demo.load(store, runner, lambda _: None)
+    with store.transaction() as cursor:
+        assert {r["id"]: r["head"] for r in productions.drawings(cursor, level)} == heads
+        assert len(jobs.open_jobs(cursor)) == 1
+    # A production of this name that no step of ours has made is somebody's own.
+    with store.transaction() as cursor:
+        cursor.execute("DELETE FROM steps")
+    demo.load(store, runner, lambda _: None)
+    with store.transaction() as cursor:
+        assert {r["id"]: r["head"] for r in productions.drawings(cursor, level)} == heads
+    runner.run_open()
+    with store.transaction() as cursor:
+        _, sheet = edits.load(cursor, rows[0]["id"])
+    assert (other, "hand") in [(s.pot, s.by) for s in sheet.spots if s.at == spot.at]
+
+
+def test_loading_goes_on_after_it_was_interrupted(
+    store: Store, settings: Settings, pool: Pool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(demo, "stair", lambda: stair()[:2])
+    monkeypatch.setattr(demo, "lookout", lambda: lookout()[:2])
+    monkeypatch.setattr(demo, "flag", lambda size: flag(size)[:2])
+    runner = Runner(store, settings, pool)
+    once = demo._once
+
+    def interrupted(store: Store, step: str, act: object) -> None:
+        with store.transaction() as cursor:
+            done = productions.step_done(cursor, step)
+        once(store, step, act)  # type: ignore[arg-type]
+        if not done:
+            raise KeyboardInterrupt
+
+    monkeypatch.setattr(demo, "_once", interrupted)
+    for _ in range(3):
+        with pytest.raises(KeyboardInterrupt):
+            demo.load(store, runner, lambda _: None)
+    counts = table_counts(store)
+    demo.load(store, runner, lambda _: None)
+    assert table_counts(store) == counts
+    with store.transaction() as cursor:
+        cursor.execute("SELECT state, COUNT(*) AS n FROM jobs GROUP BY state")
+        assert list(cursor.fetchall()) == [{"state": "done", "n": 4}]

@@ -309,7 +309,7 @@ export class LineLedge {
   async makeBetween() {
     const want = this.wantedBetween();
     const answer = await this.post('between', want);
-    if (answer) notice(`${answer.drawings.length} drawings have in-betweens of ${answer.matched} lines${answer.lost ? `; ${answer.lost} lines had no counterpart` : ''}; it can be undone as one`);
+    if (answer && !answer.again) notice(`${answer.drawings.length} drawings have in-betweens of ${answer.matched} lines${answer.lost ? `; ${answer.lost} lines had no counterpart` : ''}; it can be undone as one`);
   }
 
   compare() { compare(this.app, this); }
