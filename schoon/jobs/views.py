@@ -11,10 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.model import Rgb, Rgba
+from ..core.cleanup import pencils_of
+from ..core.model import Rgb, Rgba, write_colour
+from ..core.model.pictures import FlatColours, flat_colours
 from ..core.patches import add_stitches, find_patches
 from ..core.strokes import ink_coverage
 from ..formats.pictures import decode, encode_png
+from ..store import Row
+from ..work import keys
 from ..work.derived import on_paper, patches_in, render, scaled
 from ..work.documents import sheet_of
 
@@ -46,6 +50,29 @@ def painted(
     sheet = sheet_of(size, *documents)
     picture = render(sheet, patches_in(sheet), colours, ink)
     return _webp(scaled(picture if clear else on_paper(picture), width))
+
+
+def pencils(name: str, body: bytes) -> list[dict[str, Any]]:
+    """The coloured pencils of a rough, as the page lists them: name, hue in degrees, colour, share of the marks."""
+    return [
+        {
+            "name": pencil.name,
+            "hue": round(pencil.hue, 1),
+            "colour": write_colour(pencil.colour),
+            "share": round(pencil.share, 3),
+        }
+        for pencil in pencils_of(decode(name, body))
+    ]
+
+
+def flats(body: bytes) -> FlatColours:
+    """The flat colours of a picture."""
+    return flat_colours(decode("the picture", body))
+
+
+def key(name: str, body: bytes, model: Row, start: Row, drawings: list[keys.Painted]) -> keys.ReadKey:
+    """As `work.keys.read_key`, from a picture's bytes."""
+    return keys.read_key(name, decode(name, body), model, start, drawings)
 
 
 def gap(document: Any, seal: Any, size: tuple[int, int], stitch_id: str) -> bytes:

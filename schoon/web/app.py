@@ -48,7 +48,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.runner.start()
-        pruning = asyncio.create_task(_prune(app.state.files))
+        pruning = asyncio.create_task(_prune(app.state.files, Files(settings.cache / "exports")))
         yield
         pruning.cancel()
         app.state.runner.stop()
@@ -61,7 +61,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     app.state.store = store
     app.state.settings = settings
     app.state.runner = Runner(store, settings, pool)
-    app.state.desk = pool or Pool(max(1, settings.workers // 2))
+    app.state.desk = pool or Pool(settings.workers)
     app.state.files = Files(settings.cache / "derived")
     app.state.templates = templates
     shut(app, settings)
@@ -72,10 +72,11 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     return app
 
 
-async def _prune(files: Files) -> None:
-    """Keeps derived files within their limit."""
+async def _prune(*folders: Files) -> None:
+    """Keeps derived files and exports within their limit."""
     while True:
-        await run_in_threadpool(files.prune, limits().cache_mb * 2**20)
+        for files in folders:
+            await run_in_threadpool(files.prune, limits().cache_mb * 2**20)
         await asyncio.sleep(_PRUNE_EVERY)
 
 

@@ -29,10 +29,17 @@ from ..core.strokes import Stroke, ruled, sample, strokes_from_dicts
 from ..core.strokes.model import new_id
 from ..errors import NotFound, Refusal
 from ..store import Cursor, Row, Store, productions, revisions
-from .derived import Files, lines_key
+from .derived import Files, lines_key, to_json
 from .documents import line_document
 from .edits import line_rule, load_all, refuse_locked
 from .proposals import find_lines, keep_hand, taking_place
+
+Call = Callable[..., Any]
+"""Computes function(*arguments), here or in a worker."""
+
+
+_TRIES = 3
+"""How often a run is read again because drawings were changed while something was computed of them."""
 
 
 @dataclass(frozen=True)
@@ -68,17 +75,39 @@ def _save_line(cursor: Cursor, action: int, row: Row, strokes: Sequence[Stroke])
     revisions.revise(cursor, row, action, line=revisions.put_document(cursor, line_document(list(strokes))))
 
 
-def weigh(cursor: Cursor, level_id: int, drawing_ids: Sequence[int]) -> list[int]:
-    """Lays the line rule on whole drawings, undone as one; returns those that changed. Raises NotFound, Refusal."""
-    chosen = [(row, sheet) for row, sheet in load_all(cursor, level_id, set(drawing_ids)) if sheet.strokes]
-    if not chosen:
+def weigh(store: Store, level_id: int, drawing_ids: Sequence[int], call: Call) -> list[int]:
+    """Lays the line rule on whole drawings, undone as one; returns those that changed. Raises NotFound, Refusal.
+
+    call: as in `found_lines`. A drawing that is changed meanwhile is weighed again as it is then.
+    """
+    waiting = set(drawing_ids)
+    done: list[int] = []
+    action: int | None = None
+    for _ in range(_TRIES):
+        with store.transaction() as cursor:
+            run = load_run(cursor, level_id)
+            rule = line_rule(cursor, run.shot)
+        refuse_locked(run.shot)
+        rows = [row for row in run.rows if row["id"] in waiting and row["line"]]
+        if not rows:
+            break
+        weighed = {row["id"]: call(ruled, run.strokes[row["id"]], run.size, rule) for row in rows}
+        lines = {row["id"]: row["line"] for row in rows}
+        with store.transaction() as cursor:
+            held = load_all(cursor, level_id, weighed.keys())
+            same = [row for row, _ in held if row["line"] == lines[row["id"]]]
+            if same and action is None:
+                count = len(rows)
+                label = f"weigh {count} drawing{'s' * (count != 1)} by the line rule"
+                action = revisions.begin_action(cursor, label)
+            for row in same:
+                assert action is not None
+                _save_line(cursor, action, row, weighed[row["id"]])
+        done += [int(row["id"]) for row in same]
+        waiting -= set(done)
+    if not done:
         raise Refusal("None of these drawings has a line yet; clean them first")
-    rule = line_rule(cursor, productions.shot_of_level(cursor, level_id))
-    count = len(chosen)
-    action = revisions.begin_action(cursor, f"weigh {count} drawing{'s' * (count != 1)} by the line rule")
-    for row, sheet in chosen:
-        _save_line(cursor, action, row, ruled(sheet.strokes, sheet.size, rule))
-    return [int(row["id"]) for row, _ in chosen]
+    return done
 
 
 def _picked(strokes: Sequence[Stroke], ids: Sequence[str], part: str) -> list[Stroke]:
@@ -98,6 +127,7 @@ def trace_back(
     targets: Sequence[int],
     registered: bool,
     linked: bool,
+    call: Call,
 ) -> list[int]:
     """Puts strokes of one drawing exactly into others; returns the drawings that changed.
 
@@ -118,7 +148,9 @@ def trace_back(
     for target in others:
         run.index(target)
     # Where the lines lie is looked for before any drawing is held.
-    places = {d: _lies(source, run.strokes[d], part, run.size) if registered else Placement() for d in others}
+    places = dict.fromkeys(others, Placement())
+    if registered:
+        places = {d: call(_lies, source, run.strokes[d], part, run.size) for d in others}
     with store.transaction() as cursor:
         held = {
             int(row["id"]): (row, sheet) for row, sheet in load_all(cursor, level_id, [drawing_id, *others])
@@ -154,12 +186,8 @@ def _laid(stroke: Stroke, place: Placement, linked: bool) -> Stroke:
     return replace(stroke, controls=place.apply(stroke.controls), id=new_id(), link=own, confidence=1.0)
 
 
-_TRIES = 3
-"""How often a run is read again because its ends were changed while what lies between was computed."""
-
-
 def between(
-    store: Store, level_id: int, first: int, last: int, chart: str | Sequence[float], part: str = ""
+    store: Store, level_id: int, first: int, last: int, chart: str | Sequence[float], part: str, call: Call
 ) -> tuple[list[int], int, int]:
     """Gives the drawings between two lined ones interpolated strokes; what a hand made in them stays.
 
@@ -170,7 +198,7 @@ def between(
         with store.transaction() as cursor:
             run = load_run(cursor, level_id)
         refuse_locked(run.shot)
-        ends, inner, drawings, matched, lost = _between(run, first, last, chart, part)
+        ends, inner, drawings, matched, lost = call(_between, run, first, last, chart, part)
         with store.transaction() as cursor:
             held = {
                 int(row["id"]): (row, sheet) for row, sheet in load_all(cursor, level_id, [*ends, *inner])
@@ -216,7 +244,7 @@ def _between(
 
 
 def found_lines(
-    files: Files, row: Row, reading: dict[str, Any], rough: Callable[[Row], bytes]
+    files: Files, row: Row, reading: dict[str, Any], rough: Callable[[Row], bytes], call: Call
 ) -> list[Stroke]:
     """The strokes found in a drawing's rough, from the derived files or computed now.
 
@@ -224,22 +252,21 @@ def found_lines(
     """
 
     def make() -> bytes:
-        body = rough(row)
-        return json.dumps(find_lines(f"drawing {row['number']}", body, reading)).encode()
+        return to_json(call(find_lines, f"drawing {row['number']}", rough(row), reading))
 
     body = files.get(lines_key(row["rough"], reading), ".json", make)
     return strokes_from_dicts(json.loads(body))
 
 
-def held(run: Run, files: Files, rough: Callable[[Row], bytes]) -> list[dict[str, Any]]:
+def held(run: Run, files: Files, rough: Callable[[Row], bytes], call: Call) -> list[dict[str, Any]]:
     """Parts whose roughs do not move between neighbouring drawings beyond the scatter, to be made equal.
 
-    Runs that are traced back already are left out. rough: as in `found_lines`.
+    Runs that are traced back already are left out. rough, call: as in `found_lines`.
     """
     names = sorted({s.part for strokes in run.strokes.values() for s in strokes if s.part})
     if not names:
         return []
-    found = [found_lines(files, row, run.shot["reading"], rough) for row in run.rows]
+    found = [found_lines(files, row, run.shot["reading"], rough, call) for row in run.rows]
     lines = [run.strokes[row["id"]] for row in run.rows]
 
     def still_to_do(item: Held) -> bool:
@@ -257,7 +284,7 @@ def held(run: Run, files: Files, rough: Callable[[Row], bytes]) -> list[dict[str
             "drawings": [run.rows[k]["id"] for k in range(item.first, item.last + 1)],
             "numbers": [run.rows[item.first]["number"], run.rows[item.last]["number"]],
         }
-        for item in held_parts(names, lines, found, run.size)
+        for item in call(held_parts, names, lines, found, run.size)
         if still_to_do(item)
     ]
 

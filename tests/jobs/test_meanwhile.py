@@ -27,6 +27,10 @@ def lined(shot: Shot) -> Shot:
     return shot
 
 
+def here(function: Callable[..., Any], *arguments: Any) -> Any:
+    return function(*arguments)
+
+
 def ids_of(shot: Shot, number: int) -> set[str]:
     return {stroke["id"] for stroke in shot.drawing(number)["strokes"]}
 
@@ -142,24 +146,26 @@ def acting(store: Store, act: Callable[..., object], *given: Any) -> Callable[[]
 
 
 def test_weighing_keeps_what_another_window_traces(lined: Shot, store: Store) -> None:
-    assert during(store, lined.ids[1], acting(store, run.weigh, 1, lined.ids))
+    assert during(store, lined.ids[1], lambda: run.weigh(store, 1, lined.ids, here))
 
 
 def test_tracing_back_keeps_what_another_window_traces(lined: Shot, store: Store) -> None:
     chosen = [lined.drawing(1)["strokes"][0]["id"]]
     back = (1, lined.ids[0], chosen, "", lined.ids[1:], False, False)
-    assert during(store, lined.ids[1], lambda: run.trace_back(store, *back))
+    assert during(store, lined.ids[1], lambda: run.trace_back(store, *back, call=here))
     # In the drawing it comes from as well.
-    assert during(store, lined.ids[0], lambda: run.trace_back(store, *back))
+    assert during(store, lined.ids[0], lambda: run.trace_back(store, *back, call=here))
 
 
 def test_in_betweens_keep_what_another_window_traces(lined: Shot, store: Store) -> None:
-    assert during(store, lined.ids[1], lambda: run.between(store, 1, lined.ids[0], lined.ids[2], "even"))
+    assert during(
+        store, lined.ids[1], lambda: run.between(store, 1, lined.ids[0], lined.ids[2], "even", "", here)
+    )
 
 
 def test_linked_strokes_follow_round_what_another_window_traces(lined: Shot, store: Store) -> None:
     chosen = lined.drawing(1)["strokes"][0]["id"]
-    run.trace_back(store, 1, lined.ids[0], [chosen], "", lined.ids[1:], False, True)
+    run.trace_back(store, 1, lined.ids[0], [chosen], "", lined.ids[1:], False, True, here)
     move = {"do": "place", "ids": [chosen], "matrix": [1, 0, 3, 0, 1, 0]}
     assert during(store, lined.ids[1], lambda: lined.edit(1, "line", do=move, base=0))
     assert during(
@@ -183,12 +189,16 @@ def test_taking_stitches_and_repainting_keep_what_another_window_does(lined: Sho
 
 def test_two_acts_on_many_drawings_wait_for_each_other_and_never_block(lined: Shot, store: Store) -> None:
     failed: list[BaseException] = []
+    for number in (1, 2, 3):
+        lined.edit(number, "pour", points=[[100, 100]], pot=1)
 
     def many(order: list[int]) -> None:
         for _ in range(8):
             try:
+                cells = [(drawing, pot) for drawing in order for pot in (1, 2)]
                 with store.transaction() as cursor:
-                    run.weigh(cursor, 1, order)
+                    edits.repaint(cursor, 1, cells, "pour", 1 + len(failed) % 2)
+                run.weigh(store, 1, order, here)
             except Exception as error:
                 failed.append(error)
 

@@ -13,11 +13,12 @@ from pydantic import Field
 from ...core.model import parse_colour, write_colour
 from ...core.model.light import close_pairs, derived, relit
 from ...errors import Refusal
-from ...formats.pictures import decode, for_storage
+from ...formats.pictures import for_storage
+from ...jobs import views
 from ...store import Row, models, pictures
 from ...text import named
 from ...work import keys
-from ..deps import StoreDep
+from ..deps import DeskDep, StoreDep
 from ..values import Body
 from .models import colour_of
 
@@ -95,7 +96,7 @@ def set_colour(key_id: int, change: Colour, store: StoreDep) -> JSONResponse:
 
 
 @router.post("/api/models/{model_id}/keys/{key_id}/picture")
-def read_key(model_id: int, key_id: int, store: StoreDep, file: UploadFile) -> JSONResponse:
+def read_key(model_id: int, key_id: int, store: StoreDep, desk: DeskDep, file: UploadFile) -> JSONResponse:
     """A colour key read from a picture, not kept yet. The picture is stored, so that colours can be sampled from it."""
     name = Path(file.filename or "picture").name
     body, mime, width, height, _ = for_storage(name, file.file.read())
@@ -106,7 +107,7 @@ def read_key(model_id: int, key_id: int, store: StoreDep, file: UploadFile) -> J
             raise Refusal("The colour key to start from is not there any more; choose another one")
         drawings = keys.painted_drawings(cursor, model_id)
         sha = pictures.put(cursor, body, mime, width, height)
-    read = keys.read_key(name, decode(name, body), model, key, drawings)
+    read = desk.call(views.key, name, body, model, key, drawings)
     return JSONResponse(
         {
             "picture": sha,

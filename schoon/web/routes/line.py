@@ -10,16 +10,14 @@ from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse
 from pydantic import Field
 
-from ...core.cleanup import pencils_of
-from ...core.model import write_colour
 from ...core.strokes import ruled
 from ...errors import Refusal
 from ...formats import svg
-from ...formats.pictures import decode
+from ...jobs import views
 from ...store import Row, Store, models, pictures, productions, revisions
 from ...work import edits, run
-from ...work.derived import key_of
-from ..deps import FilesDep, StoreDep
+from ...work.derived import key_of, to_json
+from ..deps import DeskDep, FilesDep, StoreDep
 from ..values import Body, Number
 from .drawings import shape_of
 from .jobs import Reading
@@ -28,39 +26,30 @@ router = APIRouter(prefix="/api")
 
 
 @router.get("/drawings/{drawing_id}/pencils")
-def pencils(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
+def pencils(drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
     """The coloured pencils in a rough: what one would call them, their hue in degrees and their share of the marks."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
         body = pictures.get(cursor, row["rough"])["body"]
 
     def make() -> bytes:
-        found = pencils_of(decode(f"drawing {row['number']}", body))
-        return json.dumps(
-            [
-                {
-                    "name": p.name,
-                    "hue": round(p.hue, 1),
-                    "colour": write_colour(p.colour),
-                    "share": round(p.share, 3),
-                }
-                for p in found
-            ]
-        ).encode()
+        return to_json(desk.call(views.pencils, f"drawing {row['number']}", body))
 
     body = files.get(key_of("pencils", row["rough"]), ".json", make)
     return JSONResponse({"pencils": json.loads(body)})
 
 
 @router.post("/drawings/{drawing_id}/try")
-def try_reading(drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep) -> JSONResponse:
+def try_reading(
+    drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep, desk: DeskDep
+) -> JSONResponse:
     """What cleaning with these settings would give on one drawing; nothing is changed."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
         shot = productions.shot_of_level(cursor, row["level_id"])
         rule = edits.line_rule(cursor, shot)
-    found = run.found_lines(files, row, reading.stored(), _reader(store))
-    strokes = ruled(found, (int(shot["width"]), int(shot["height"])), rule)
+    found = run.found_lines(files, row, reading.stored(), _reader(store), desk.call)
+    strokes = desk.call(ruled, found, (int(shot["width"]), int(shot["height"])), rule)
     return JSONResponse({"strokes": [shape_of(s) for s in strokes]})
 
 
@@ -86,11 +75,12 @@ class TraceBack(Body):
 
 
 @router.post("/levels/{level_id}/trace-back")
-def trace_back(level_id: int, want: TraceBack, store: StoreDep) -> JSONResponse:
+def trace_back(level_id: int, want: TraceBack, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Puts strokes of one drawing exactly into others."""
     changed = run.trace_back(
-        store, level_id, want.drawing, want.strokes, want.part, want.to, want.registered, want.linked
-    )
+        store, level_id, want.drawing, want.strokes, want.part, want.to, want.registered, want.linked,
+        desk.call,
+    )  # fmt: skip
     return JSONResponse({"drawings": changed})
 
 
@@ -104,26 +94,30 @@ class Between(Body):
 
 
 @router.post("/levels/{level_id}/between")
-def between(level_id: int, want: Between, store: StoreDep) -> JSONResponse:
+def between(level_id: int, want: Between, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Gives the drawings between two lined ones interpolated strokes."""
-    changed, matched, lost = run.between(store, level_id, want.first, want.last, want.chart, want.part)
+    changed, matched, lost = run.between(
+        store, level_id, want.first, want.last, want.chart, want.part, desk.call
+    )
     return JSONResponse({"drawings": changed, "matched": matched, "lost": lost})
 
 
 @router.get("/levels/{level_id}/held")
-def held(level_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
+def held(level_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
     """Parts that keep still in the roughs and are not traced back yet."""
     with store.transaction() as cursor:
         found = run.load_run(cursor, level_id)
-    return JSONResponse({"held": run.held(found, files, _reader(store))})
+    return JSONResponse({"held": run.held(found, files, _reader(store), desk.call)})
 
 
 @router.get("/levels/{level_id}/over")
-def over(level_id: int, here: int, other: int, store: StoreDep, part: str = "") -> JSONResponse:
+def over(
+    level_id: int, here: int, other: int, store: StoreDep, desk: DeskDep, part: str = ""
+) -> JSONResponse:
     """How another drawing is laid over this one: a, b, c, d, e, f of an SVG matrix, and how well it fits, 0 to 1."""
     with store.transaction() as cursor:
         found = run.load_run(cursor, level_id)
-    place, fit = run.over(found, here, other, part)
+    place, fit = desk.call(run.over, found, here, other, part)
     return JSONResponse({"matrix": place.matrix.T.ravel().round(6).tolist(), "fit": round(fit, 2)})
 
 
@@ -131,7 +125,9 @@ Four = Annotated[list[Number] | None, Query(min_length=4, max_length=4)]
 
 
 @router.get("/levels/{level_id}/ledge")
-def ledge(level_id: int, reference: int, store: StoreDep, part: str = "", box: Four = None) -> JSONResponse:
+def ledge(
+    level_id: int, reference: int, store: StoreDep, desk: DeskDep, part: str = "", box: Four = None
+) -> JSONResponse:
     """A part, or a rectangle, of all drawings, registered on the reference drawing, with its measures."""
     if not part and box is None:
         raise Refusal("Choose a part or draw a rectangle")
@@ -141,7 +137,7 @@ def ledge(level_id: int, reference: int, store: StoreDep, part: str = "", box: F
         found = run.load_run(cursor, level_id)
         if found.shot["model_id"] and part and area is None:
             says = models.model(cursor, found.shot["model_id"])["measures"].get(part)
-    return JSONResponse(run.ledge(found, reference, part, area, svg.centre_path, says))
+    return JSONResponse(desk.call(run.ledge, found, reference, part, area, svg.centre_path, says))
 
 
 class Measures(Body):
@@ -188,7 +184,6 @@ class Weighing(Body):
 
 
 @router.post("/levels/{level_id}/weigh")
-def weigh(level_id: int, want: Weighing, store: StoreDep) -> JSONResponse:
+def weigh(level_id: int, want: Weighing, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Lays the line rule on whole drawings, undone as one."""
-    with store.transaction() as cursor:
-        return JSONResponse({"drawings": run.weigh(cursor, level_id, want.drawings)})
+    return JSONResponse({"drawings": run.weigh(store, level_id, want.drawings, desk.call)})

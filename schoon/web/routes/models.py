@@ -11,14 +11,15 @@ from pydantic import Field
 
 from ...core.model import parse_colour, write_colour
 from ...core.model.light import TOO_CLOSE, close_pairs, difference
-from ...core.model.pictures import colour_at, flat_colours
+from ...core.model.pictures import colour_at
 from ...errors import Refusal
 from ...formats import pots as pot_files
 from ...formats.pictures import decode, for_storage
+from ...jobs import views
 from ...store import Row, models, pictures, productions
 from ...text import named
 from ...work import edits
-from ..deps import StoreDep, page
+from ..deps import DeskDep, StoreDep, page
 from ..values import Body
 from ..values import Place as Point
 
@@ -154,13 +155,13 @@ def _nearest(model: Row, colour: tuple[int, int, int]) -> dict[str, object] | No
 
 @router.get("/api/models/{model_id}/clusters")
 def clusters(
-    model_id: int, store: StoreDep, picture: Annotated[str, Query(pattern="^[0-9a-f]{64}$")]
+    model_id: int, store: StoreDep, desk: DeskDep, picture: Annotated[str, Query(pattern="^[0-9a-f]{64}$")]
 ) -> JSONResponse:
     """The flat colours of a picture as pots that could be made."""
     with store.transaction() as cursor:
         model = models.model(cursor, model_id)
         body = pictures.get(cursor, picture)["body"]
-    found = flat_colours(decode("the picture", body))
+    found = desk.call(views.flats, bytes(body))
     listed = [
         {
             "colour": write_colour(item.colour),

@@ -187,6 +187,7 @@ def choose_model(
     """Gives the shot's level a model."""
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id, level)
+        edits.refuse_locked(shot)
         chosen = models.model(cursor, model)
         if chosen["production_id"] != shot["production_id"]:
             raise Refusal("This model belongs to another production")
