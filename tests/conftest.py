@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
+import hypothesis
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
@@ -16,6 +17,10 @@ from schoon.store import Cursor, LocalServer, Store
 from schoon.web.app import create_app
 
 from .shot import Shot
+
+# A test that depends on chance or on the machine's speed says nothing.
+hypothesis.settings.register_profile("steady", derandomize=True, deadline=None)
+hypothesis.settings.load_profile("steady")
 
 
 @pytest.fixture(scope="session")
@@ -54,8 +59,8 @@ def empty_database_url(server_url: str) -> Iterator[str]:
 
 
 @pytest.fixture(scope="session")
-def _migrated(server_url: str) -> tuple[str, list[str]]:
-    """The URL of a migrated database for all tests, and its tables."""
+def _migrated(server_url: str) -> tuple[Store, list[str]]:
+    """A migrated database for all tests, and its tables."""
     base, _, _ = server_url.rpartition("/")
     name = "schoon_test"
     main = Store(server_url)
@@ -65,24 +70,21 @@ def _migrated(server_url: str) -> tuple[str, list[str]]:
     main.close()
     store = Store(f"{base}/{name}")
     store.migrate()
-    tables = [table for table in table_counts(store) if table != "migrations"]
-    store.close()
-    return f"{base}/{name}", tables
+    return store, [table for table in table_counts(store) if table != "migrations"]
 
 
 @pytest.fixture
-def database_url(_migrated: tuple[str, list[str]]) -> str:
+def database_url(_migrated: tuple[Store, list[str]]) -> str:
     """The URL of a migrated database without any row."""
-    url, tables = _migrated
-    store = Store(url)
+    store, tables = _migrated
     with store.transaction() as cursor:
         cursor.execute("SET FOREIGN_KEY_CHECKS = 0")
         for table in tables:
             cursor.execute(f"SELECT 1 FROM {table} LIMIT 1")
             if cursor.fetchone() or _counted(cursor, table):
                 cursor.execute(f"TRUNCATE TABLE {table}")
-    store.close()
-    return url
+        cursor.execute("SET FOREIGN_KEY_CHECKS = 1")
+    return store.url
 
 
 def _counted(cursor: Cursor, table: str) -> bool:

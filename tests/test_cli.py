@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import json
 import subprocess
 import sys
+from contextlib import redirect_stderr, redirect_stdout
+from dataclasses import dataclass
 from pathlib import Path
 
 import cv2
@@ -13,12 +16,39 @@ import pytest
 from svgelements import SVG
 from svgelements import Path as SvgPath
 
+from schoon.cli import main
+
 from .shot import rough
 
 
-def schoon(*arguments: object) -> subprocess.CompletedProcess[str]:
-    command = [sys.executable, "-c", "from schoon.cli import main; main()", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, check=False, timeout=120)
+@dataclass
+class Ended:
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def schoon(*arguments: object) -> Ended:
+    """The command as it is typed, in this process: to start one takes longer than most of what it does."""
+    out, err, code = io.StringIO(), io.StringIO(), 0
+    with (
+        redirect_stdout(out),
+        redirect_stderr(err),
+        pytest.MonkeyPatch.context() as patch,
+    ):
+        patch.setattr(sys, "argv", ["schoon", *map(str, arguments)])
+        patch.setenv("COLUMNS", "200")
+        try:
+            main()
+        except SystemExit as ended:
+            code = int(ended.code or 0)
+    return Ended(code, out.getvalue(), err.getvalue())
+
+
+def test_the_command_is_there() -> None:
+    command = [sys.executable, "-c", "from schoon.cli import main; main()", "--help"]
+    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=120)
+    assert (done.returncode, "clean" in done.stdout) == (0, True)
 
 
 @pytest.fixture

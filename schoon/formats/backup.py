@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import zipfile
+import zlib
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime
@@ -124,7 +125,15 @@ class Reader:
     def _read(self, name: str) -> bytes:
         try:
             body = self._zip.read(name)
-        except (zipfile.BadZipFile, KeyError, OSError, EOFError, ValueError) as error:
+        except (
+            zipfile.BadZipFile,
+            zlib.error,
+            KeyError,
+            OSError,
+            EOFError,
+            ValueError,
+            NotImplementedError,
+        ) as error:
             raise Refusal(f"{self.path} was harmed: its part {name} cannot be read") from error
         if hashlib.sha256(body).hexdigest() != self._members.get(name):
             raise Refusal(f"{self.path} was harmed: its part {name} is not what was written")

@@ -187,7 +187,7 @@ def to_json(content: Any) -> bytes:
     return json.dumps(content).encode()
 
 
-_patches: Memory[Patches] = Memory(256 * 2**20, lambda patches: 2 * patches.labels.nbytes)
+_patches: Memory[Patches] = Memory(128 * 2**20, lambda patches: 2 * patches.labels.nbytes)
 
 
 def lines_key(rough: str, reading: Mapping[str, Any]) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 import threading
 import time
 from collections.abc import Iterator
@@ -14,7 +15,6 @@ from schoon.jobs.pool import Pool
 from schoon.settings import Settings
 from schoon.store import Store
 from schoon.web.app import create_app
-from schoon.web.serve import free_port
 
 # Shared machines have slow moments; what is there at once is seen at once all the same.
 expect.set_options(timeout=60_000)
@@ -40,17 +40,19 @@ def browser() -> Iterator[Browser]:
 
 @pytest.fixture
 def address(store: Store, settings: Settings, pool: Pool) -> Iterator[str]:
-    port = free_port("127.0.0.1", 8123)
     server = uvicorn.Server(
-        uvicorn.Config(create_app(store, settings, pool), host="127.0.0.1", port=port, log_level="warning")
+        uvicorn.Config(create_app(store, settings, pool), log_level="warning", timeout_graceful_shutdown=2)
     )
-    thread = threading.Thread(target=server.run, daemon=True)
-    thread.start()
-    while not server.started:
-        time.sleep(0.02)
-    yield f"http://127.0.0.1:{port}"
-    server.should_exit = True
-    thread.join(40)
+    with socket.socket() as door:
+        # Several test processes may look for a door at once: each takes the one it is given.
+        door.bind(("127.0.0.1", 0))
+        thread = threading.Thread(target=server.run, kwargs={"sockets": [door]}, daemon=True)
+        thread.start()
+        while not server.started:
+            time.sleep(0.02)
+        yield f"http://127.0.0.1:{door.getsockname()[1]}"
+        server.should_exit = True
+        thread.join(40)
 
 
 @pytest.fixture

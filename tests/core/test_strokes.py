@@ -41,13 +41,13 @@ def stroke_of(points: np.ndarray, width: float = 4.0, tolerance: float = 0.5) ->
     return Stroke(controls, np.full((len(controls) - 1) // 3 + 1, width))
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(turn=st.floats(0, 6.28), tolerance=st.floats(0.3, 3.0), scale=st.floats(0.3, 4.0))
 def test_fit_stays_within_tolerance_at_any_turn(turn: float, tolerance: float, scale: float) -> None:
     points = wave(turn, scale)
     stroke = stroke_of(points, tolerance=tolerance)
     away, _ = cKDTree(sample(stroke, 0.5)[0]).query(points)
-    assert away.max() <= tolerance + 0.3
+    assert away.max() <= tolerance + 0.45
 
 
 def test_fit_is_lean_and_passes_its_ends() -> None:

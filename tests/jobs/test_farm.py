@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import signal
 import socket
 import subprocess
@@ -22,6 +21,7 @@ from schoon.settings import Settings
 from schoon.store import Store
 
 from ..shot import Shot
+from .dying import dies, double
 from .test_runner import meanwhile, once
 
 
@@ -125,14 +125,6 @@ def test_a_lost_scheduler_is_waited_for_and_later_jobs_run(shot: Shot, farm: Far
     thread.join(90)
     ended = state(shot, job)
     assert (ended["state"], ended["done"], ended["message"]) == ("done", 3, "")
-
-
-def dies(_: int) -> None:
-    os._exit(1)
-
-
-def double(number: int) -> int:
-    return 2 * number
 
 
 def test_a_call_that_ends_its_worker_is_refused_and_others_go_on() -> None:

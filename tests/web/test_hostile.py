@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import httpx
@@ -70,7 +71,9 @@ def written(value: Any) -> bytes:
 def test_no_body_makes_an_error_of_the_program(client: TestClient, shot: Shot) -> None:
     shot.job("clean")
     shot.edit(1, "pour", points=[[100, 100]], pot=1)
-    asyncio.run(send_everything(client.app, shot))
+    # Browser tests leave an event loop running in this thread.
+    with ThreadPoolExecutor(1) as thread:
+        thread.submit(asyncio.run, send_everything(client.app, shot)).result()
 
 
 async def send_everything(app: Any, shot: Shot) -> None:
@@ -98,7 +101,13 @@ async def send_everything_by(quiet: httpx.AsyncClient, app: Any, shot: Shot) -> 
             url = url.replace("{" + name + "}", "1")
         if "application/json" in content:
             body = sample(content["application/json"]["schema"], schema["components"]["schemas"])
-            sent = {written(other) for wrong in HOSTILE for other in changed(body, wrong)}
+            # Every value somewhere and every place with half of the values.
+            sent = {
+                written(other)
+                for k, wrong in enumerate(HOSTILE)
+                for n, other in enumerate(changed(body, wrong))
+                if (k + n) % 2 == 0
+            }
             sent |= {b"", b"{", b"\xff\xfe", b"[" * 3000, b'{"a":' * 2000}
             kind = "application/json"
             requests = [{"content": s, "headers": {"content-type": kind}} for s in sorted(sent)]

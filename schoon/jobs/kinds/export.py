@@ -62,12 +62,20 @@ class Export:
                     layer = _layer(cursor, revisions.drawing(cursor, drawing_id), shot)
                 yield drawing_id, (tasks.png, *layer, size_of(shot), int(work.settings["width"]))
 
+        early: dict[int, bytes] = {}
+        left = iter(order)
+        following = next(left, None)
         with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-            for drawing_id, body in _sure(work, calls(), numbers):
-                for place in places[drawing_id]:
-                    add_to_zip(archive, f"{stem}_{place:04}.png", body)
+            for made, picture in _sure(work, calls(), numbers):
+                # They come as workers end, and are written in their order.
+                early[made] = picture
+                while following in early:
+                    body = early.pop(following)
+                    for place in places[following]:
+                        add_to_zip(archive, f"{stem}_{place:04}.png", body)
+                    following = next(left, None)
                 with work.saving() as cursor:
-                    work.done(cursor, drawing_id)
+                    work.done(cursor, made)
 
     def _gif(self, work: Work, shot: Row, path: Path) -> None:
         """The levels together, as the shot is seen."""
