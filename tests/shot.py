@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import cv2
 import numpy as np
 from fastapi.testclient import TestClient
 
 from schoon.formats.pictures import encode_png
+from schoon.store import models, pictures, productions
 
 
+@lru_cache
 def rough(shift: int = 0) -> bytes:
     """A face: ring, eye and a mouth, 320 x 240 px, as PNG."""
     picture = np.full((240, 320, 3), 245, np.uint8)
@@ -20,31 +24,31 @@ def rough(shift: int = 0) -> bytes:
 
 
 class Shot:
-    """A shot of three drawings taken in through the pages."""
+    """A shot of three drawings on twos, with a model of two pots and two colour keys. How such a shot is taken in through
+    the pages, the tests of taking in tell; to go that way for every test would take most of their time."""
 
     def __init__(self, client: TestClient) -> None:
         self.client = client
-        client.post("/productions", data={"name": "Harbour Lights"})
-        client.post("/productions/1/models", data={"name": "Pim"})
-        for name, colour in (("Coat", "#edb21f"), ("Fur", "#8a5a3b")):
-            client.post("/models/1/pots", data={"name": name, "colour": colour})
-        client.post("/models/1/keys", data={"name": "Night", "like": 1})
-        files = [("files", (f"a{k}.png", rough(6 * k), "image/png")) for k in (3, 1, 2)]
-        page = client.post("/take-in/check", files=files).text
-        self.token = page.split('data-token="')[1].split('"')[0]
-        answer = client.post(
-            "/productions/1/take-in",
-            data={
-                "token": self.token,
-                "name": "Quay",
-                "level": "Pim",
-                "fps": "24",
-                "hold": "2",
-                "model": "1",
-            },
-        )
-        self.url = answer.json()["url"]
-        self.ids = [d["id"] for d in self.run()["drawings"]]
+        with client.app.state.store.transaction() as cursor:  # type: ignore[attr-defined]
+            production = productions.create(cursor, "Harbour Lights")
+            model = models.create(cursor, production, "Pim")
+            day = models.add_key(cursor, model, "Day", "#1d2b3a", "#ffffff", {})
+            colours = {
+                models.add_pot(cursor, model, name, colour): colour
+                for name, colour in (("Coat", "#edb21f"), ("Fur", "#8a5a3b"))
+            }
+            models.add_key(cursor, model, "Night", "#1d2b3a", "#ffffff", colours)
+            shot, level = productions.create_shot(cursor, production, "Quay", 24, "Pim", model, day)
+            rows = [
+                (
+                    k,
+                    "inbetween" if k == 2 else "key",
+                    pictures.put(cursor, rough(6 * k), "image/png", 320, 240),
+                )
+                for k in (1, 2, 3)
+            ]
+            productions.fill_shot(cursor, shot, level, (320, 240), rows, {1: 1, 3: 2, 5: 3}, 6)
+            self.ids = [row["id"] for row in productions.drawings(cursor, level)]
 
     def run(self) -> dict:
         return self.client.get("/api/shots/1/run").json()

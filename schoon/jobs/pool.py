@@ -76,7 +76,7 @@ class Pool:
             try:
                 return executor.submit(function, *arguments)
             except Exception as error:
-                if not isinstance(error, (BrokenProcessPool, RuntimeError, *_lost(self._client))):
+                if not isinstance(error, (BrokenProcessPool, RuntimeError, *_lost(bool(self._scheduler)))):
                     raise
                 # It broke since it was last used.
                 self.mend(executor)
@@ -100,7 +100,7 @@ class Pool:
 
     def broke(self, error: BaseException) -> bool:
         """Whether an exception of a future means that workers were lost, not that the call failed. They are replaced."""
-        if isinstance(error, (BrokenProcessPool, *_lost(self._client))):
+        if isinstance(error, (BrokenProcessPool, *_lost(bool(self._scheduler)))):
             self.mend()
             return True
         return False
@@ -111,10 +111,16 @@ class Pool:
             broken = self._executor if executor is None else executor
             if broken is not self._executor or broken is None:
                 return
-            if isinstance(broken, ProcessPoolExecutor) and executor is None and not broken._broken:
+            if executor is None and self._works(broken):
+                # The fault is of one that was let go before.
                 return
             log.warning("workers were lost and are replaced")
             self._close()
+
+    def _works(self, executor: Executor) -> bool:
+        if isinstance(executor, ProcessPoolExecutor):
+            return not executor._broken
+        return self._client is not None and self._client.status == "running"
 
     def close(self) -> None:
         """Ends the workers; what they are computing is dropped."""
@@ -157,9 +163,9 @@ class Pool:
                 process.terminate()
 
 
-def _lost(client: Any) -> tuple[type[BaseException], ...]:
-    """What a farm's client raises when its scheduler or workers are gone."""
-    if client is None:
+def _lost(farm: bool) -> tuple[type[BaseException], ...]:
+    """What futures raise when their workers, or a farm's scheduler, are gone."""
+    if not farm:
         return (CancelledError,)
     from distributed.client import FutureCancelledError
     from distributed.scheduler import KilledWorker

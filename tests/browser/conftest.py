@@ -6,15 +6,21 @@ import socket
 import threading
 import time
 from collections.abc import Iterator
+from functools import lru_cache
 
+import cv2
 import pytest
 import uvicorn
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from schoon.demo.shots import stair
+from schoon.formats.pictures import encode_png
 from schoon.jobs.pool import Pool
 from schoon.settings import Settings
-from schoon.store import Store
+from schoon.store import Store, models, pictures, productions
 from schoon.web.app import create_app
+
+from .waiting import until
 
 # Shared machines have slow moments; what is there at once is seen at once all the same.
 expect.set_options(timeout=60_000)
@@ -65,3 +71,39 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     yield page
     context.close()
     assert problems == []
+
+
+@lru_cache
+def drawn_roughs() -> dict[str, bytes]:
+    """Three neighbouring drawings of the demo, at half size: name -> PNG."""
+    return {
+        f"stair_{drawing.number:02}.png": encode_png(
+            cv2.resize(drawing.rough(), (960, 540), interpolation=cv2.INTER_AREA)
+        )
+        for drawing in stair()[3:6]
+    }
+
+
+@pytest.fixture
+def shot(page: Page, store: Store) -> Page:
+    """A shot of three roughs of the demo, opened at Rough."""
+    with store.transaction() as cursor:
+        production = productions.create(cursor, "Quay tests")
+        model = models.create(cursor, production, "Pim")
+        for name, colour in (("Coat", "#edb21f"), ("Fur", "#8a5a3b"), ("Boot", "#2f4a63")):
+            models.add_pot(cursor, model, name, colour)
+        keys = [models.add_key(cursor, model, name, "#1d2b3a", "#ffffff", {}) for name in ("Day", "Night")]
+        for pot in models.model(cursor, model)["pots"]:
+            for key in keys:
+                models.set_colour(
+                    cursor, key, pot["id"], {"Coat": "#edb21f", "Fur": "#8a5a3b"}.get(pot["name"], "#2f4a63")
+                )
+        made, level = productions.create_shot(cursor, production, "Steps", 24, "Pim", model, keys[0])
+        rows = [
+            (k, "inbetween" if k == 2 else "key", pictures.put(cursor, body, "image/png", 960, 540))
+            for k, body in enumerate(drawn_roughs().values(), 1)
+        ]
+        productions.fill_shot(cursor, made, level, (960, 540), rows, {1: 1, 3: 2, 5: 3}, 6)
+    page.goto(f"/shots/{made}/rough")
+    until(page, "document.getElementById('paper').dataset.drawing")
+    return page

@@ -11,37 +11,10 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from schoon.store import Store, models, pictures, productions
-
-from .test_path import demo_roughs, drag, drawn_roughs, on_screen, set_up, stage
+from .test_path import demo_roughs, drag, on_screen, set_up, stage
 from .waiting import until
 
 pytestmark = pytest.mark.browser
-
-
-@pytest.fixture
-def shot(page: Page, store: Store) -> Page:
-    """A shot of three roughs of the demo, opened at Rough."""
-    with store.transaction() as cursor:
-        production = productions.create(cursor, "Quay tests")
-        model = models.create(cursor, production, "Pim")
-        for name, colour in (("Coat", "#edb21f"), ("Fur", "#8a5a3b"), ("Boot", "#2f4a63")):
-            models.add_pot(cursor, model, name, colour)
-        keys = [models.add_key(cursor, model, name, "#1d2b3a", "#ffffff", {}) for name in ("Day", "Night")]
-        for pot in models.model(cursor, model)["pots"]:
-            for key in keys:
-                models.set_colour(
-                    cursor, key, pot["id"], {"Coat": "#edb21f", "Fur": "#8a5a3b"}.get(pot["name"], "#2f4a63")
-                )
-        made, level = productions.create_shot(cursor, production, "Steps", 24, "Pim", model, keys[0])
-        rows = [
-            (k, "inbetween" if k == 2 else "key", pictures.put(cursor, body, "image/png", 960, 540))
-            for k, body in enumerate(drawn_roughs().values(), 1)
-        ]
-        productions.fill_shot(cursor, made, level, (960, 540), rows, {1: 1, 3: 2, 5: 3}, 6)
-    page.goto(f"/shots/{made}/rough")
-    until(page, "document.getElementById('paper').dataset.drawing")
-    return page
 
 
 def clean(page: Page) -> None:

@@ -7,32 +7,17 @@ import json
 import os
 import re
 import zipfile
-from functools import lru_cache
 from pathlib import Path
 
-import cv2
 import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from schoon.demo.shots import stair
-from schoon.formats.pictures import encode_png
-
+from .conftest import drawn_roughs
 from .waiting import until
 
 pytestmark = pytest.mark.browser
-
-
-@lru_cache
-def drawn_roughs() -> dict[str, bytes]:
-    """Three neighbouring drawings of the demo, at half size: name -> PNG."""
-    return {
-        f"stair_{drawing.number:02}.png": encode_png(
-            cv2.resize(drawing.rough(), (960, 540), interpolation=cv2.INTER_AREA)
-        )
-        for drawing in stair()[3:6]
-    }
 
 
 def demo_roughs(folder: Path) -> list[Path]:
@@ -233,9 +218,8 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
         assert picture.n_frames == len(roughs)
 
 
-def test_work_waits_in_the_browser_while_the_server_is_away(page: Page, tmp_path: Path) -> None:
-    set_up(page)
-    take_in(page, demo_roughs(tmp_path)[:1], tmp_path / "broken_99.png")
+def test_work_waits_in_the_browser_while_the_server_is_away(shot: Page) -> None:
+    page = shot
     stage(page, "Line")
     until(page, "document.getElementById('paper').dataset.drawing")
     page.wait_for_timeout(300)
@@ -249,9 +233,8 @@ def test_work_waits_in_the_browser_while_the_server_is_away(page: Page, tmp_path
     expect(page.locator("#paper .ink path")).to_have_count(1)
 
 
-def test_two_windows_on_one_drawing_keep_both_strokes(page: Page, tmp_path: Path) -> None:
-    set_up(page)
-    take_in(page, demo_roughs(tmp_path)[:1], tmp_path / "broken_99.png")
+def test_two_windows_on_one_drawing_keep_both_strokes(shot: Page) -> None:
+    page = shot
     stage(page, "Line")
     other = page.context.new_page()
     other.goto(page.url)
@@ -266,9 +249,8 @@ def test_two_windows_on_one_drawing_keep_both_strokes(page: Page, tmp_path: Path
     expect(page.locator("#paper .ink path")).to_have_count(2)
 
 
-def test_the_pen_has_pressure(page: Page, tmp_path: Path) -> None:
-    set_up(page)
-    take_in(page, demo_roughs(tmp_path)[:1], tmp_path / "broken_99.png")
+def test_the_pen_has_pressure(shot: Page) -> None:
+    page = shot
     stage(page, "Line")
     page.wait_for_timeout(300)
     heights = []
@@ -293,9 +275,8 @@ def test_the_pen_has_pressure(page: Page, tmp_path: Path) -> None:
     assert heights[1] > 2 * heights[0]
 
 
-def test_the_frame_is_reachable_by_keyboard_and_named(page: Page, tmp_path: Path) -> None:
-    set_up(page)
-    take_in(page, demo_roughs(tmp_path)[:2], tmp_path / "broken_99.png")
+def test_the_frame_is_reachable_by_keyboard_and_named(shot: Page) -> None:
+    page = shot
     for name in ("Line", "Seal", "Paint", "Hand off"):
         stage(page, name)
         nameless = page.evaluate(

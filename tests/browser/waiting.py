@@ -16,4 +16,4 @@ def until(page: Page, expression: str, seconds: float = SLOW) -> None:
     while not page.evaluate(f"Boolean({expression})"):
         if time.monotonic() > end:
             raise AssertionError(f"it was not to be: {expression}")
-        page.wait_for_timeout(40)
+        page.wait_for_timeout(60)
