@@ -45,6 +45,10 @@ def begin_worker(parent: int) -> None:
     threading.Thread(target=watch, name="parent watch", daemon=True).start()
 
 
+def _ready() -> None:
+    """What a worker does first."""
+
+
 def local_executor(workers: int) -> ProcessPoolExecutor:
     """Processes of this machine."""
     # A forked copy of a threaded server can hang on locks its threads held.
@@ -83,6 +87,11 @@ class Pool:
                 if last:
                     raise PoolAway(self._away()) from error
         raise AssertionError("unreachable")
+
+    def warm(self) -> None:
+        """Has the workers start before anybody waits for one."""
+        for _ in range(self.workers):
+            self.submit(_ready)
 
     def call(self, function: Callable[..., T], *arguments: Any) -> T:
         """What a function returns, computed by a worker. Raises Refusal if that ends without an answer, PoolAway."""

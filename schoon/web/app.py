@@ -48,6 +48,8 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.runner.start()
+        if pool is None:
+            app.state.desk.warm()
         pruning = asyncio.create_task(_prune(app.state.files, Files(settings.cache / "exports")))
         yield
         pruning.cancel()
