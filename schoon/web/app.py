@@ -132,9 +132,7 @@ def _handle_errors(app: FastAPI) -> None:
 
     @app.exception_handler(Away)
     def away(request: Request, error: Any) -> Response:
-        return answer(
-            request, 503, "The database does not answer; nothing was changed. Try again in a moment"
-        )
+        return answer(request, 503, "The database does not answer; nothing was changed")
 
     @app.exception_handler(PoolAway)
     def pool_away(request: Request, error: Any) -> Response:

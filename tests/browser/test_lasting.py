@@ -165,11 +165,11 @@ def test_changes_wait_while_the_database_is_away_and_are_done_once(trapped: Page
     page.route(re.compile(r"/(pour|repaint)$"), away)
     page.locator("#pots [data-pot]").nth(1).click()
     page.mouse.click(*on_screen(page, 308, 270))
-    expect(page.locator("#notice")).to_contain_text("1 change wait")
+    expect(page.locator("#notice")).to_contain_text("1 change waits here")
     page.wait_for_timeout(1700)
     assert len(answers) >= 2
     page.unroute(re.compile(r"/(pour|repaint)$"))
-    expect(page.locator("#notice")).not_to_contain_text("wait here")
+    expect(page.locator("#notice")).not_to_contain_text("waits here")
     until(
         page, "schoon.current.revision > 0 && document.getElementById('saved').textContent.includes('saved')"
     )

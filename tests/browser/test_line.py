@@ -364,7 +364,7 @@ def test_strokes_wait_in_the_browser_while_the_server_is_away(desk: Page) -> Non
     desk.route("**/api/drawings/*/line", lambda route: route.abort())
     for k in range(2):
         drag(desk, [(470, 60 + 30 * k), (540, 70 + 30 * k)])
-    expect(desk.locator("#notice")).to_contain_text("wait here and will be sent")
+    expect(desk.locator("#notice")).to_contain_text("2 changes wait here and will be sent")
     desk.unroute("**/api/drawings/*/line")
     expect(desk.locator("#notice")).to_contain_text("your work has arrived", timeout=10_000)
     until(desk, f"schoon.current.strokes === {number + 2}")

@@ -35,44 +35,53 @@ export const upload = (url, form) => ask(url, { method: 'POST', headers: { accep
 // token, so that it is done once even if only the answer was lost.
 const AGAIN = 1500;
 let waiting = 0;
+let away = 0;
 
 const newToken = () => Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, '0')).join('');
 
-export async function post(url, content) {
+async function send(url, content) {
   const token = newToken();
-  const body = JSON.stringify((typeof content === 'function' ? content() : content) || {});
+  const body = JSON.stringify(content || {});
   for (let tries = 0; ; tries += 1) {
     const headers = { 'content-type': 'application/json', accept: 'application/json', 'x-schoon-token': token };
     if (tries) headers['x-schoon-again'] = String(tries);
     try {
       const answer = await ask(url, { method: 'POST', headers, body });
-      if (tries) { waiting -= 1; notice('The server is back; your work has arrived'); }
+      if (tries) { away -= 1; notice('The server is back; your work has arrived'); }
       return answer;
     } catch (error) {
-      if (!(error instanceof Away)) { if (tries) waiting -= 1; throw error; }
-      if (!tries) waiting += 1;
-      notice(`${error.message}. ${waiting} change${waiting > 1 ? 's' : ''} wait here and will be sent`, true, 60000);
+      if (!(error instanceof Away)) { if (tries) away -= 1; throw error; }
+      if (!tries) away += 1;
+      notice(`${error.message}. ${waiting > 1 ? `${waiting} changes wait` : '1 change waits'} here and will be sent`, true, 60000);
       await new Promise((go) => { setTimeout(go, AGAIN); });
     }
   }
 }
+
+// Whatever was done and not answered yet counts as waiting, also what stands in line behind it.
+async function counted(act) {
+  waiting += 1;
+  try { return await act(); } finally { waiting -= 1; }
+}
+
+export const post = (url, content) => counted(() => send(url, content));
 
 // Edits of one drawing go one after the other, each based on the revision the one before made.
 const chains = new Map();
 
 export function edit(entry, what, content) {
   const before = chains.get(entry.id) || Promise.resolve();
-  const run = before.catch(() => {}).then(async () => {
+  const run = counted(() => before.catch(() => {}).then(async () => {
     const url = `/api/drawings/${entry.id}`;
-    const answer = await post(`${url}/${what}`, () => ({ base: entry.revision, ...content }));
+    const answer = await send(`${url}/${what}`, { base: entry.revision, ...content });
     // Done before its answer was lost: what came of it is in the drawing, which is read anew.
     if (answer.again) return { ...answer, revision: entry.revision = (await get(url)).revision, merged: true };
     entry.revision = answer.revision;
     if (answer.merged) notice('Somebody else changed this drawing too; both changes are kept');
     return answer;
-  });
+  }));
   chains.set(entry.id, run);
   return run;
 }
 
-window.addEventListener('beforeunload', (event) => { if (waiting) event.preventDefault(); });
+window.addEventListener('beforeunload', (event) => { if (away) event.preventDefault(); });
