@@ -102,7 +102,8 @@ def test_serving_names_a_taken_port_and_stops_in_order(tmp_path: Path) -> None:
     process.send_signal(signal.SIGTERM)
     assert process.wait(60) == 0
     assert not (tmp_path / "database" / "server.pid").exists()
-    assert belonging_to(tmp_path, process.pid) == []
+    # Python's own helper of the workers ends a moment after them.
+    until(lambda: belonging_to(tmp_path, process.pid) == [], 30)
 
 
 def test_no_process_outlives_a_server_that_was_killed(tmp_path: Path) -> None:
@@ -147,7 +148,7 @@ def test_a_killed_database_is_back_in_a_moment(tmp_path: Path) -> None:
             return 200 in statuses
 
         until(back)
-        assert statuses <= {200, 503}
+        assert sorted(statuses - {200, 503}) == []
     finally:
         process.send_signal(signal.SIGTERM)
         assert process.wait(60) == 0

@@ -74,6 +74,8 @@ class Store:
                 yield cursor
         except pymysql.Error as error:
             raise _meant(error) from error
+        except (ConnectionError, TimeoutError) as error:
+            raise Away(f"The database does not answer ({error})") from error
 
     @contextlib.contextmanager
     def _open(self, snapshot: bool) -> Iterator[Cursor]:
