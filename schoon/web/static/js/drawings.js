@@ -22,6 +22,10 @@ export const paint = (entry) => keep(patches, name(entry), () => get(`/api/drawi
 export const lineNow = (entry) => lines.get(name(entry))?.value;
 export const paintNow = (entry) => patches.get(name(entry))?.value;
 
+// The newest shapes of a drawing that were read, of whichever revision: what is seen while it is read anew.
+export const paintSeen = (entry) => paintNow(entry)
+  ?? [...patches].reverse().find(([key, held]) => held.value && key.startsWith(`${entry.id}@`))?.[1].value;
+
 // After an edit the shapes at hand are those of the new revision: no need to ask for them again.
 export function adopt(entry, before, change) {
   const old = lines.get(`${entry.id}@${before}`)?.value;

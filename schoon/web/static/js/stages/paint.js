@@ -2,7 +2,7 @@
 
 import { fill, html } from '../dom.js';
 import { edit, notice, post } from '../api.js';
-import { adopt, paintNow } from '../drawings.js';
+import { adopt, paintNow, paintSeen } from '../drawings.js';
 import { penDrag } from '../line/pen.js';
 import { Ledger } from '../paint/ledger.js';
 import { UnsureQueue } from '../paint/queue.js';
@@ -37,13 +37,14 @@ export function paintStage(app) {
     const node = document.elementsFromPoint(event.clientX, event.clientY).find((n) => n.dataset?.n && n.closest('.patches, .doubts'));
     if (node) return Number(node.dataset.n);
     const [w, h] = app.view.size;
-    const shapes = paintNow(app.current);
+    const shapes = paintSeen(app.current);
     return shapes?.background && at[0] >= 0 && at[1] >= 0 && at[0] < w && at[1] < h ? shapes.background : 0;
   }
 
   // The shapes of the drawing if paint can go on it; says why not otherwise.
   function ready(lift = false) {
-    const shapes = paintNow(app.current);
+    // The hand does not wait while the drawing is read anew: places are sent, and the server knows its patches.
+    const shapes = paintSeen(app.current);
     if (!shapes) notice(app.current.strokes ? 'The patches are still being found; wait a moment' : 'This drawing has no line yet; clean it first');
     else if (!lift && pot === null) notice('Choose a pot in the dock first; a model without pots gets them on its own page');
     else return shapes;
