@@ -189,7 +189,7 @@ class Client(threading.Thread):
         x, y = self.random.uniform(4, 60), self.random.uniform(4, 470)
         path = [[x, y, 0.5], [x + 8, y + 2, 0.5], [x + 16, y, 0.5]]
         do = {"do": "trace", "id": name, "path": path, "width": 3}
-        if self.send(f"/api/drawings/{drawing}/line", {"base": 0, "do": do}) is not None:
+        if self.send(f"/api/drawings/{drawing}/do", {"base": 0, "do": do}) is not None:
             with self.record.lock:
                 self.record.strokes[drawing].add(name)
 
@@ -197,7 +197,10 @@ class Client(threading.Thread):
         drawing, y = self.drawing(), round(self.random.uniform(4, 470), 2)
         x = 580 + round(self.random.random() * 20, 2)
         if (
-            self.send(f"/api/drawings/{drawing}/stitch", {"base": 0, "points": [[x, y], [x + 6, y]]})
+            self.send(
+                f"/api/drawings/{drawing}/do",
+                {"base": 0, "do": {"do": "stitch", "points": [[x, y], [x + 6, y]]}},
+            )
             is not None
         ):
             with self.record.lock:
@@ -211,7 +214,10 @@ class Client(threading.Thread):
         pot = self.random.choice([1, 2])
         at = [300 + 4 * drawing + side, 190]
         if (
-            self.send(f"/api/drawings/{self.ids[drawing]}/pour", {"base": 0, "points": [at], "pot": pot})
+            self.send(
+                f"/api/drawings/{self.ids[drawing]}/do",
+                {"base": 0, "do": {"do": "pour", "points": [at], "pot": pot}},
+            )
             is not None
         ):
             with self.record.lock:
@@ -285,7 +291,10 @@ def set_up(http: httpx.Client) -> list[int]:
     for drawing in POURED:
         for side in (-60, 60):
             at = [300 + 4 * drawing + side, 190]
-            http.post(f"/api/drawings/{ids[drawing]}/pour", json={"base": 0, "points": [at], "pot": 1})
+            http.post(
+                f"/api/drawings/{ids[drawing]}/do",
+                json={"base": 0, "do": {"do": "pour", "points": [at], "pot": 1}},
+            )
     return ids
 
 

@@ -60,11 +60,11 @@ class Shot:
         return self.client.get(f"/api/drawings/{self.ids[number - 1]}/patches").json()
 
     def edit(self, number: int, what: str, **content: object) -> dict:
+        """what: the operation; for one on the line "line" with all of it as `do`."""
         base = content.pop("base", None)
         base = self.drawing(number)["revision"] if base is None else base
-        answer = self.client.post(
-            f"/api/drawings/{self.ids[number - 1]}/{what}", json={"base": base, **content}
-        )
+        do = content["do"] if what == "line" else {"do": what, **content}
+        answer = self.client.post(f"/api/drawings/{self.ids[number - 1]}/do", json={"base": base, "do": do})
         assert answer.status_code == 200, answer.text
         return answer.json()
 

@@ -14,7 +14,8 @@ from ..core.strokes import Stroke, sample
 from ..formats.pictures import encode_png
 from ..jobs import Runner
 from ..jobs.pool import local_executor
-from ..store import Store, jobs, models, pictures, productions, revisions
+from ..store import Store, actor, jobs, models, pictures, productions, revisions
+from ..store.states import SheetPicture
 from ..work import edits, keys
 from ..work.derived import sheet_patches
 from ..work.documents import line_document, paint_document, spots_of
@@ -43,6 +44,7 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
     Each step is marked in the transaction that does it and never done again: once the demo is loaded it is the
     artist's, like any other production. One that was there before steps were marked is left alone altogether.
     """
+    actor.name("the demo")
     with store.transaction() as cursor:
         if productions.step_done(cursor, _LOADED):
             return
@@ -110,15 +112,20 @@ def _store(cursor: productions.Cursor, stair_roughs: list[bytes], lookout_roughs
     production = productions.create(cursor, PRODUCTION)
     model = models.create(cursor, production, "Pim", 4.0)
     pots = {name: models.add_pot(cursor, model, name, colour, PARTS[name]) for name, colour in POTS.items()}
-    models.describe_pot(cursor, model, pots["Glass"], {"opacity": 80})
     keys = [
         models.add_key(cursor, model, name, ink, backdrop, {pots[p]: c for p, c in key_colours(name).items()})
         for name, (ink, backdrop) in KEYS.items()
     ]
+    sheet = []
     for caption, pixels in sheet_pictures():
         body = encode_png(pixels)
         sha = pictures.put(cursor, body, "image/png", pixels.shape[1], pixels.shape[0])
-        models.add_picture(cursor, model, caption, sha)
+        sheet.append(SheetPicture(caption=caption, sha256=sha))
+    plain = models.state_of(cursor, model)
+    seen = [p.model_copy(update={"opacity": 80 if p.name == "Glass" else 100}) for p in plain.pots]
+    models.set_state(
+        cursor, model, plain, plain.model_copy(update={"pots": tuple(seen), "pictures": tuple(sheet)})
+    )
     for name, drawings, roughs in (
         ("Stair", stair(), stair_roughs),
         ("Lookout", lookout(), lookout_roughs),
@@ -148,7 +155,9 @@ def _store_flag(cursor: productions.Cursor, roughs: list[bytes]) -> None:
     ]
     starts = {frame: 1 + (frame // 2) % len(drawings) for frame in range(1, shot["frames"] + 1, 2)}
     productions.fill_level(cursor, level, rows, starts)
-    productions.order_levels(cursor, shot["id"], [level, shot["level_id"]])
+    stack = productions.stack_of(cursor, shot["id"])
+    behind = stack.model_copy(update={"order": (level, shot["level_id"])})
+    productions.set_stack(cursor, shot["id"], stack, behind)
 
 
 def part_of(form: str) -> str:
@@ -183,7 +192,9 @@ def _assign_parts(cursor: productions.Cursor, level: int) -> None:
     action = revisions.begin_action(cursor, "assign parts")
     for row, sheet in edits.load_all(cursor, level):
         strokes = with_parts(sheet.strokes, truths[row["number"]].truth())
-        revisions.revise(cursor, row, action, line=revisions.put_document(cursor, line_document(strokes)))
+        revisions.revise(
+            cursor, revisions.of(row), action, line=revisions.put_document(cursor, line_document(strokes))
+        )
 
 
 def _paint_keys(cursor: productions.Cursor, level: int, truths: dict[int, Flat]) -> None:
@@ -197,7 +208,7 @@ def _paint_keys(cursor: productions.Cursor, level: int, truths: dict[int, Flat])
         painting = poured(patches, truths[row["number"]], names)
         action = revisions.begin_action(cursor, f"paint drawing {row['number']}")
         document = revisions.put_document(cursor, paint_document(spots_of(painting, patches)))
-        revisions.revise(cursor, row, action, paint=document)
+        revisions.revise(cursor, revisions.of(row), action, paint=document)
 
 
 def poured(patches: Patches, truth: Flat, pots: dict[str, int]) -> dict[int, Paint]:

@@ -118,7 +118,7 @@ def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Sav
                 unsure += doubtful
                 drawings += 1
                 if name != row["paint"]:
-                    revisions.revise(cursor, row, work.action(cursor, label), paint=name)
+                    revisions.revise(cursor, revisions.of(row), work.action(cursor, label), paint=name)
             for k in set(calls) - waiting:
                 work.done(cursor, int(run.rows[k]["id"]))
     return Saved(drawings, unsure, stay, changed)

@@ -91,7 +91,7 @@ class Work:
     def action(self, cursor: Cursor, label: str) -> int:
         """The action under which all of the job's results are saved, so that they are undone as one."""
         if self.job["action_id"] is None:
-            action = revisions.begin_action(cursor, label)
+            action = revisions.begin_action(cursor, label, self.job["actor"])
             jobs.set_action(cursor, self.job["id"], action)
             self.job["action_id"] = action
         return int(self.job["action_id"])
@@ -288,7 +288,7 @@ class DrawingKind:
                 for part, content in self.documents(result, cursor, row).items()
             }
             if any(row[part] != name for part, name in changed.items()):
-                revisions.revise(cursor, row, work.action(cursor, self.label(work)), **changed)
+                revisions.revise(cursor, revisions.of(row), work.action(cursor, self.label(work)), **changed)
             work.done(cursor, int(row["id"]))
         return True
 

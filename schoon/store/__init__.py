@@ -1,6 +1,6 @@
 """Plain SQL over MariaDB: one module of functions per aggregate; no SQL stands anywhere else."""
 
-from . import jobs, models, once, pictures, productions, revisions
+from . import actor, jobs, models, once, pictures, productions, revisions
 from .pool import Cursor, Row, Store
 from .server import LocalServer
 
@@ -9,6 +9,7 @@ __all__ = [
     "LocalServer",
     "Row",
     "Store",
+    "actor",
     "jobs",
     "models",
     "once",

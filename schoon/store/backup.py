@@ -25,10 +25,19 @@ class Table:
 _MODELS = "SELECT id FROM models WHERE production_id IN ({0})"
 _LEVELS = "SELECT l.id FROM levels l JOIN shots s ON s.id = l.shot_id WHERE s.production_id IN ({0})"
 _DRAWINGS = f"SELECT id FROM drawings WHERE level_id IN ({_LEVELS})"
+_REVISED = (
+    f"(drawing_id IN ({_DRAWINGS}) OR model_id IN ({_MODELS})"
+    " OR shot_id IN (SELECT id FROM shots WHERE production_id IN ({0})))"
+)
 
 TABLES = (
     Table("productions", "id IN ({0})", {}),
-    Table("models", "production_id IN ({0})", {"production_id": "productions"}),
+    Table(
+        "models",
+        "production_id IN ({0})",
+        {"production_id": "productions", "head": "revisions"},
+        later=("head",),
+    ),
     Table("model_pictures", f"model_id IN ({_MODELS})", {"model_id": "models"}),
     Table("pots", f"model_id IN ({_MODELS})", {"model_id": "models"}),
     Table("colour_keys", f"model_id IN ({_MODELS})", {"model_id": "models"}),
@@ -38,7 +47,12 @@ TABLES = (
         {"key_id": "colour_keys", "pot_id": "pots"},
         numbered=False,
     ),
-    Table("shots", "production_id IN ({0})", {"production_id": "productions"}),
+    Table(
+        "shots",
+        "production_id IN ({0})",
+        {"production_id": "productions", "time_head": "revisions", "stack_head": "revisions"},
+        later=("time_head", "stack_head"),
+    ),
     Table(
         "levels",
         f"id IN ({_LEVELS})",
@@ -53,11 +67,17 @@ TABLES = (
         {"level_id": "levels", "drawing_id": "drawings"},
         numbered=False,
     ),
-    Table("actions", f"id IN (SELECT action_id FROM revisions WHERE drawing_id IN ({_DRAWINGS}))", {}),
+    Table("actions", f"id IN (SELECT action_id FROM revisions WHERE {_REVISED})", {}),
     Table(
         "revisions",
-        f"drawing_id IN ({_DRAWINGS})",
-        {"drawing_id": "drawings", "parent_id": "revisions", "action_id": "actions"},
+        _REVISED,
+        {
+            "drawing_id": "drawings",
+            "shot_id": "shots",
+            "model_id": "models",
+            "parent_id": "revisions",
+            "action_id": "actions",
+        },
     ),
 )
 """Everything of a production, in an order in which rows name only rows that are in already. Jobs are not kept."""

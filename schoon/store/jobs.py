@@ -14,7 +14,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from . import once
+from . import actor, once
 from .pool import Cursor, Row
 
 LEASE = 30
@@ -49,8 +49,8 @@ def create(
     """A waiting job with one item per drawing. Raises DoneBefore for a request sent again."""
     job_id = once.insert(
         cursor,
-        "INSERT INTO jobs (kind, level_id, settings, token) VALUES (%s, %s, %s, %s)",
-        (kind, level_id, json.dumps(settings, allow_nan=False)),
+        "INSERT INTO jobs (kind, level_id, settings, actor, token) VALUES (%s, %s, %s, %s, %s)",
+        (kind, level_id, json.dumps(settings, allow_nan=False), actor.present()),
     )
     cursor.executemany(
         "INSERT INTO job_items (job_id, drawing_id) VALUES (%s, %s)", [(job_id, d) for d in drawing_ids]

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, Literal
+from typing import Literal
 
 import pymysql
 
 from ..errors import NotFound, Refusal
 from .pool import Cursor, Row
+from .states import ColourKey, Model, Pot, SheetPicture, Tones
 
 Tone = Literal["colour", "shade", "light", "line"]
 
@@ -69,7 +70,7 @@ def model(cursor: Cursor, model_id: int) -> Row:
     )
     found["pots"] = list(cursor.fetchall())
     cursor.execute(
-        "SELECT id, name, ink, backdrop, picture FROM colour_keys WHERE model_id = %s ORDER BY position, id",
+        "SELECT id, name, ink, backdrop, picture FROM colour_keys WHERE model_id = %s AND alive ORDER BY position, id",
         (model_id,),
     )
     found["keys"] = list(cursor.fetchall())
@@ -85,29 +86,6 @@ def model(cursor: Cursor, model_id: int) -> Row:
             int(row["pot_id"]): chosen for row in rows if (chosen := {t: row[t] for t in TONES if row[t]})
         }
     return found
-
-
-def set_line_rule(cursor: Cursor, model_id: int, rule: Mapping[str, Any]) -> None:
-    """Changes the weights lines have by the model."""
-    cursor.execute("UPDATE models SET line_rule = %s WHERE id = %s", (json.dumps(dict(rule)), model_id))
-
-
-def set_measures(cursor: Cursor, model_id: int, part: str, measures: Mapping[str, Any] | None) -> None:
-    """Says what a part of the model measures; None forgets it. Raises NotFound."""
-    known = model(cursor, model_id)["measures"]
-    known.pop(part, None)
-    if measures is not None:
-        known[part] = dict(measures)
-    cursor.execute("UPDATE models SET measures = %s WHERE id = %s", (json.dumps(known), model_id))
-
-
-def add_picture(cursor: Cursor, model_id: int, caption: str, sha256: str) -> None:
-    """Adds a sheet picture at the end."""
-    cursor.execute(
-        "INSERT INTO model_pictures (model_id, position, caption, sha256)"
-        " SELECT %s, COALESCE(MAX(position), 0) + 1, %s, %s FROM model_pictures WHERE model_id = %s",
-        (model_id, caption, sha256, model_id),
-    )
 
 
 def add_pot(cursor: Cursor, model_id: int, name: str, colour: str, part: str = "") -> int:
@@ -128,65 +106,6 @@ def add_pot(cursor: Cursor, model_id: int, name: str, colour: str, part: str = "
     return pot_id
 
 
-def rename_pot(cursor: Cursor, model_id: int, pot_id: int, name: str) -> None:
-    """Raises Refusal if the name is taken, NotFound if the pot is not there."""
-    try:
-        cursor.execute("UPDATE pots SET name = %s WHERE id = %s AND model_id = %s", (name, pot_id, model_id))
-    except pymysql.IntegrityError as error:
-        raise Refusal(f"This model has a pot called “{name}” already; choose another name") from error
-    _has_pot(cursor, model_id, pot_id)
-
-
-def describe_pot(cursor: Cursor, model_id: int, pot_id: int, about: Mapping[str, Any]) -> None:
-    """Changes some of `part`, `opacity`, `expected` and `share` of a pot. Raises NotFound."""
-    _has_pot(cursor, model_id, pot_id)
-    for name in sorted(about.keys() & {"part", "opacity", "expected", "share"}):
-        cursor.execute(f"UPDATE pots SET {name} = %s WHERE id = %s", (about[name], pot_id))
-
-
-def order_pots(cursor: Cursor, model_id: int, pot_ids: Sequence[int]) -> None:
-    """Puts the pots in this order. Raises Refusal unless they are just the model's pots."""
-    cursor.execute("SELECT id FROM pots WHERE model_id = %s AND alive", (model_id,))
-    if sorted(int(row["id"]) for row in cursor.fetchall()) != sorted(pot_ids):
-        raise Refusal("The pots have changed meanwhile; open the page again")
-    cursor.executemany(
-        "UPDATE pots SET position = %s WHERE id = %s", [(k, pot) for k, pot in enumerate(pot_ids, 1)]
-    )
-
-
-def delete_pot(cursor: Cursor, model_id: int, pot_id: int) -> None:
-    """Takes a pot out of the model and its keys; its colours are kept for `bring_back`. Raises NotFound."""
-    _has_pot(cursor, model_id, pot_id)
-    cursor.execute("UPDATE pots SET alive = NULL WHERE id = %s", (pot_id,))
-
-
-def bring_back(cursor: Cursor, pot_ids: Iterable[int]) -> list[str]:
-    """Pots that were taken out are in their models again, under another name if theirs is taken. Returns the names."""
-    names = []
-    for pot_id in sorted(set(pot_ids)):
-        cursor.execute(
-            "SELECT model_id, name FROM pots WHERE id = %s AND alive IS NULL FOR UPDATE", (pot_id,)
-        )
-        gone = cursor.fetchone()
-        if gone is None:
-            continue
-        cursor.execute("SELECT name FROM pots WHERE model_id = %s AND alive", (gone["model_id"],))
-        taken = {row["name"].casefold() for row in cursor.fetchall()}
-        name, number = gone["name"], 1
-        while name.casefold() in taken:
-            number += 1
-            name = f"{gone['name'][:50]} ({number})"
-        cursor.execute("UPDATE pots SET alive = TRUE, name = %s WHERE id = %s", (name, pot_id))
-        # Keys made meanwhile do not know it yet.
-        cursor.execute(
-            "INSERT IGNORE INTO key_colours (key_id, pot_id, colour) SELECT k.id, %s, COALESCE((SELECT MIN(c.colour)"
-            " FROM key_colours c WHERE c.pot_id = %s), '#808080') FROM colour_keys k WHERE k.model_id = %s",
-            (pot_id, pot_id, gone["model_id"]),
-        )
-        names.append(name)
-    return names
-
-
 def levels_of(cursor: Cursor, model_id: int) -> list[Row]:
     """The levels painted against a model: `level_id`, `shot`."""
     cursor.execute(
@@ -195,12 +114,6 @@ def levels_of(cursor: Cursor, model_id: int) -> list[Row]:
         (model_id,),
     )
     return list(cursor.fetchall())
-
-
-def _has_pot(cursor: Cursor, model_id: int, pot_id: int) -> None:
-    cursor.execute("SELECT 1 FROM pots WHERE id = %s AND model_id = %s AND alive", (pot_id, model_id))
-    if cursor.fetchone() is None:
-        raise NotFound("This pot is not in the model any more")
 
 
 def add_key(
@@ -223,29 +136,104 @@ def add_key(
     return key_id
 
 
-def set_colour(cursor: Cursor, key_id: int, pot_id: int, colour: str | None, tone: Tone = "colour") -> None:
-    """Changes what a pot looks like in a key. None takes a tone away. Raises NotFound if the pot or key is not of one
-    model."""
+def new_pot(cursor: Cursor, model_id: int) -> int:
+    """The id of a pot that is in no document yet."""
+    cursor.execute("INSERT INTO pots (model_id, name, position, alive) VALUES (%s, '', 0, NULL)", (model_id,))
+    return int(cursor.lastrowid)
+
+
+def new_key(cursor: Cursor, model_id: int) -> int:
+    """The id of a colour key that is in no document yet."""
     cursor.execute(
-        "SELECT 1 FROM colour_keys k JOIN pots p ON p.model_id = k.model_id WHERE k.id = %s AND p.id = %s AND p.alive",
-        (key_id, pot_id),
+        "INSERT INTO colour_keys (model_id, name, position, ink, backdrop, alive)"
+        " VALUES (%s, '', 0, '#000000', '#ffffff', NULL)",
+        (model_id,),
     )
-    if cursor.fetchone() is None:
-        raise NotFound("This pot is not in that colour key any more")
-    if tone == "colour":
+    return int(cursor.lastrowid)
+
+
+def pots_by_id(cursor: Cursor, pot_ids: Iterable[int]) -> dict[int, Row]:
+    """id -> `model_id`, `name`, `alive` of pots, those that were taken out included."""
+    wanted = sorted(set(pot_ids))
+    if not wanted:
+        return {}
+    marks = ", ".join(["%s"] * len(wanted))
+    cursor.execute(f"SELECT id, model_id, name, alive FROM pots WHERE id IN ({marks})", wanted)
+    return {int(row["id"]): row for row in cursor.fetchall()}
+
+
+def colours_of(cursor: Cursor, pot_id: int) -> dict[int, str]:
+    """key -> the colour a pot has in it, or had when it was taken out."""
+    cursor.execute("SELECT key_id, colour FROM key_colours WHERE pot_id = %s", (pot_id,))
+    return {int(row["key_id"]): row["colour"] for row in cursor.fetchall()}
+
+
+def state_of(cursor: Cursor, model_id: int) -> Model:
+    """A model as a document. Raises NotFound."""
+    found = model(cursor, model_id)
+    return Model(
+        pots=tuple(Pot(**pot) for pot in found["pots"]),
+        keys=tuple(
+            ColourKey(
+                id=key["id"], name=key["name"], ink=key["ink"], backdrop=key["backdrop"], picture=key["picture"],
+                colours=key["colours"], tones={pot: Tones(**tones) for pot, tones in key["tones"].items()},
+            )
+            for key in found["keys"]
+        ),
+        rule=found["line_rule"],
+        measures=found["measures"],
+        pictures=tuple(SheetPicture(caption=p["caption"], sha256=p["sha256"]) for p in found["pictures"]),
+    )  # fmt: skip
+
+
+def set_state(cursor: Cursor, model_id: int, now: Model, then: Model) -> None:
+    """Brings a model from `now` to `then`. Pots and keys `then` does not know are taken out; their colours are kept.
+
+    Raises Refusal if a name would stand twice.
+    """
+    _refuse_twice([pot.name for pot in then.pots], "pot")
+    _refuse_twice([key.name for key in then.keys], "colour key")
+    if then.rule != now.rule or then.measures != now.measures:
         cursor.execute(
-            "INSERT INTO key_colours (key_id, pot_id, colour) VALUES (%s, %s, %s)"
-            " ON DUPLICATE KEY UPDATE colour = VALUES(colour)",
-            (key_id, pot_id, colour),
+            "UPDATE models SET line_rule = %s, measures = %s WHERE id = %s",
+            (json.dumps(then.rule), json.dumps(then.measures), model_id),
         )
-        return
-    cursor.execute(
-        f"INSERT INTO key_colours (key_id, pot_id, colour, {tone}) VALUES (%s, %s, '#808080', %s)"
-        f" ON DUPLICATE KEY UPDATE {tone} = VALUES({tone})",
-        (key_id, pot_id, colour),
-    )
+    if then.pictures != now.pictures:
+        cursor.execute("DELETE FROM model_pictures WHERE model_id = %s", (model_id,))
+        cursor.executemany(
+            "INSERT INTO model_pictures (model_id, position, caption, sha256) VALUES (%s, %s, %s, %s)",
+            [(model_id, k, p.caption, p.sha256) for k, p in enumerate(then.pictures, 1)],
+        )
+    if then.pots != now.pots:
+        cursor.execute("UPDATE pots SET alive = NULL WHERE model_id = %s", (model_id,))
+        cursor.executemany(
+            "UPDATE pots SET alive = TRUE, position = %s, name = %s, part = %s, opacity = %s, expected = %s, share = %s"
+            " WHERE id = %s",
+            [(k, p.name, p.part, p.opacity, p.expected, p.share, p.id) for k, p in enumerate(then.pots, 1)],
+        )
+    if then.keys != now.keys or then.pots != now.pots:
+        cursor.execute("UPDATE colour_keys SET alive = NULL WHERE model_id = %s", (model_id,))
+        cursor.executemany(
+            "UPDATE colour_keys SET alive = TRUE, position = %s, name = %s, ink = %s, backdrop = %s, picture = %s"
+            " WHERE id = %s",
+            [(k, c.name, c.ink, c.backdrop, c.picture, c.id) for k, c in enumerate(then.keys, 1)],
+        )
+        none = Tones()
+        cursor.executemany(
+            "INSERT INTO key_colours (key_id, pot_id, colour, shade, light, line) VALUES (%s, %s, %s, %s, %s, %s)"
+            " ON DUPLICATE KEY UPDATE colour = VALUES(colour), shade = VALUES(shade), light = VALUES(light),"
+            " line = VALUES(line)",
+            [
+                (key.id, pot, colour, tones.shade, tones.light, tones.line)
+                for key in then.keys
+                for pot, colour in key.colours.items()
+                for tones in [key.tones.get(pot, none)]
+            ],
+        )
 
 
-def set_key_picture(cursor: Cursor, key_id: int, sha256: str) -> None:
-    """Remembers the picture a key was read from."""
-    cursor.execute("UPDATE colour_keys SET picture = %s WHERE id = %s", (sha256, key_id))
+def _refuse_twice(names: Sequence[str], what: str) -> None:
+    folded = [name.casefold() for name in names]
+    twice = next((name for name in names if folded.count(name.casefold()) > 1), None)
+    if twice is not None:
+        raise Refusal(f"This model has a {what} called “{twice}” already; choose another name")

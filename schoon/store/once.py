@@ -51,5 +51,8 @@ def found(cursor: Cursor, token: str) -> Row | None:
     row = cursor.fetchone()
     if row is None:
         return None
-    cursor.execute("SELECT DISTINCT drawing_id FROM revisions WHERE action_id = %s", (row["id"],))
+    cursor.execute(
+        "SELECT DISTINCT drawing_id FROM revisions WHERE action_id = %s AND drawing_id IS NOT NULL",
+        (row["id"],),
+    )
     return {"action": int(row["id"]), "drawings": [int(r["drawing_id"]) for r in cursor.fetchall()]}

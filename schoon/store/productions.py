@@ -8,8 +8,11 @@ from typing import Any
 
 import pymysql
 
+from ..core.exposure import Again
 from ..errors import NotFound, Refusal
+from .documents import with_parts
 from .pool import Cursor, Row
+from .states import Level, Stack, Starts, Time
 
 DUPLICATE = 1062
 
@@ -159,70 +162,105 @@ def add_level(cursor: Cursor, shot_id: int, name: str, model_id: int | None, key
     return int(cursor.lastrowid)
 
 
-def rename_level(cursor: Cursor, level_id: int, name: str) -> None:
-    """Raises Refusal if the name is taken."""
-    try:
-        cursor.execute("UPDATE levels SET name = %s WHERE id = %s", (name, level_id))
-    except pymysql.IntegrityError as error:
-        raise Refusal(f"This shot has a level called “{name}” already; choose another name") from error
-
-
-def lock_level(cursor: Cursor, level_id: int, locked: bool) -> None:
-    """Locks a level or opens it."""
-    cursor.execute("UPDATE levels SET locked = %s WHERE id = %s", (locked, level_id))
-
-
-def put_aside(cursor: Cursor, level_id: int, aside: bool) -> None:
-    """Puts a level aside, or brings it back in front of the others. Raises Refusal for the last one of its shot."""
-    own = shot_of_level(cursor, level_id)
-    if aside == own["aside"]:
-        return
-    # A locking read sees what another window has just done: the last two are not put aside at once.
-    cursor.execute("SELECT id FROM levels WHERE shot_id = %s AND NOT aside FOR UPDATE", (own["id"],))
-    if aside and len(cursor.fetchall()) == 1:
-        raise Refusal(f"{own['level']} is the only level of this shot; a shot keeps one at least")
-    cursor.execute("SELECT MAX(position) AS front FROM levels WHERE shot_id = %s", (own["id"],))
-    front = int(_one(cursor, "This shot is not there any more")["front"])
-    cursor.execute("UPDATE levels SET aside = %s, position = %s WHERE id = %s", (aside, front + 1, level_id))
-
-
-def order_levels(cursor: Cursor, shot_id: int, level_ids: Sequence[int]) -> None:
-    """Stacks the levels from rear to front. Raises Refusal unless they are just the shot's levels."""
-    if sorted(row["id"] for row in levels(cursor, shot_id)) != sorted(level_ids):
-        raise Refusal("The levels have changed meanwhile; open the page again")
-    cursor.executemany(
-        "UPDATE levels SET position = %s WHERE id = %s", [(k, level) for k, level in enumerate(level_ids, 1)]
-    )
-
-
 def drawings(cursor: Cursor, level_id: int) -> list[Row]:
     """The drawings of a level in order, with the documents of their present revision."""
     cursor.execute(
-        "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.line, r.seal, r.paint"
+        "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.parts"
         " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.level_id = %s ORDER BY d.number",
         (level_id,),
     )
-    return list(cursor.fetchall())
+    return [with_parts(row) for row in cursor.fetchall()]
 
 
-def exposures(cursor: Cursor, level_id: int) -> dict[int, int]:
-    """frame -> drawing id where a drawing starts."""
-    cursor.execute("SELECT frame, drawing_id FROM exposures WHERE level_id = %s ORDER BY frame", (level_id,))
-    return {int(row["frame"]): int(row["drawing_id"]) for row in cursor.fetchall()}
+def exposures(cursor: Cursor, level_id: int) -> Starts:
+    """frame -> id of the drawing that starts there, None for nothing, or Again."""
+    cursor.execute(
+        "SELECT frame, drawing_id, again FROM exposures WHERE level_id = %s ORDER BY frame", (level_id,)
+    )
+    return {
+        int(row["frame"]): Again(int(row["again"])) if row["again"] is not None else row["drawing_id"]
+        for row in cursor.fetchall()
+    }
 
 
-def set_exposures(cursor: Cursor, level_id: int, starts: Mapping[int, int]) -> None:
-    """Replaces the exposures of a level: frame -> drawing id."""
-    cursor.execute("DELETE FROM exposures WHERE level_id = %s", (level_id,))
-    cursor.executemany(
-        "INSERT INTO exposures (level_id, frame, drawing_id) VALUES (%s, %s, %s)",
-        [(level_id, frame, drawing) for frame, drawing in starts.items()],
+def time_of(cursor: Cursor, shot_id: int) -> Time:
+    """The time of a shot: its length, its rate, the sheets of all its levels and the marks of their drawings."""
+    own = shot(cursor, shot_id)
+    cursor.execute("SELECT id FROM levels WHERE shot_id = %s ORDER BY id", (shot_id,))
+    levels = [int(row["id"]) for row in cursor.fetchall()]
+    cursor.execute(
+        "SELECT d.id, d.kind FROM drawings d JOIN levels l ON l.id = d.level_id WHERE l.shot_id = %s"
+        " ORDER BY d.id",
+        (shot_id,),
+    )
+    marks = {int(row["id"]): row["kind"] for row in cursor.fetchall()}
+    return Time(
+        frames=own["frames"],
+        fps=own["fps"],
+        levels={level: exposures(cursor, level) for level in levels},
+        marks=marks,
     )
 
 
-def set_kind(cursor: Cursor, drawing_id: int, kind: str) -> None:
-    """Marks a drawing as key, breakdown or inbetween."""
-    cursor.execute("UPDATE drawings SET kind = %s WHERE id = %s", (kind, drawing_id))
+def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
+    """Brings the time of a shot from `now` to `then`; levels and drawings `then` does not name stay as they are."""
+    cursor.execute("UPDATE shots SET frames = %s, fps = %s WHERE id = %s", (then.frames, then.fps, shot_id))
+    for level, starts in then.levels.items():
+        if starts == now.levels.get(level):
+            continue
+        cursor.execute("DELETE FROM exposures WHERE level_id = %s", (level,))
+        cursor.executemany(
+            "INSERT INTO exposures (level_id, frame, drawing_id, again) VALUES (%s, %s, %s, %s)",
+            [
+                (level, frame, None, what.first) if isinstance(what, Again) else (level, frame, what, None)
+                for frame, what in starts.items()
+            ],
+        )
+    cursor.executemany(
+        "UPDATE drawings SET kind = %s WHERE id = %s",
+        [(kind, drawing) for drawing, kind in then.marks.items() if kind != now.marks.get(drawing)],
+    )
+
+
+def stack_of(cursor: Cursor, shot_id: int) -> Stack:
+    """The levels of a shot, those that lie aside included."""
+    cursor.execute(
+        "SELECT id, name, locked, aside, model_id, key_id FROM levels WHERE shot_id = %s"
+        " ORDER BY position, id",
+        (shot_id,),
+    )
+    rows = list(cursor.fetchall())
+    return Stack(
+        order=tuple(int(row["id"]) for row in rows if not row["aside"]),
+        levels={
+            int(row["id"]): Level(
+                name=row["name"], locked=bool(row["locked"]), model=row["model_id"], key=row["key_id"]
+            )
+            for row in rows
+        },
+    )
+
+
+def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
+    """Brings the levels of a shot from `now` to `then`. A level `then` does not know is put aside.
+
+    Raises Refusal if a name would stand twice.
+    """
+    names = [level.name.casefold() for level in {**now.levels, **then.levels}.values()]
+    twice = next((level.name for level in then.levels.values() if names.count(level.name.casefold()) > 1), "")
+    if twice:
+        raise Refusal(f"This shot has a level called “{twice}” already; choose another name")
+    # Out of each other's way first, so that two levels may change their names.
+    renamed = [k for k, level in then.levels.items() if k in now.levels and level.name != now.levels[k].name]
+    cursor.executemany("UPDATE levels SET name = CONCAT('#', id) WHERE id = %s", [(k,) for k in renamed])
+    place = {level: k for k, level in enumerate(then.order, 1)}
+    for k in now.levels:
+        level = then.levels.get(k, now.levels[k])
+        cursor.execute(
+            "UPDATE levels SET name = %s, locked = %s, model_id = %s, key_id = %s, aside = %s,"
+            " position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
+            (level.name, level.locked, level.model, level.key, k not in place, place.get(k), k, shot_id),
+        )
 
 
 def step_done(cursor: Cursor, name: str) -> bool:
@@ -239,16 +277,6 @@ def mark_step(cursor: Cursor, name: str) -> None:
 def set_reading(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> None:
     """Keeps how the roughs of a level are to be read."""
     cursor.execute("UPDATE levels SET reading = %s WHERE id = %s", (json.dumps(dict(reading)), level_id))
-
-
-def set_key(cursor: Cursor, level_id: int, key_id: int | None) -> None:
-    """Chooses the colour key a level is seen in."""
-    cursor.execute("UPDATE levels SET key_id = %s WHERE id = %s", (key_id, level_id))
-
-
-def set_model(cursor: Cursor, level_id: int, model_id: int, key_id: int | None) -> None:
-    """Gives a level its model and colour key."""
-    cursor.execute("UPDATE levels SET model_id = %s, key_id = %s WHERE id = %s", (model_id, key_id, level_id))
 
 
 def _one(cursor: Cursor, missing: str) -> Row:

@@ -1,48 +1,74 @@
-"""Documents of drawings, their revisions, undo and redo."""
+"""Revisions of everything an artist changes, undo and redo.
+
+A subject is a drawing, the time of a shot, its stack of levels, or a model. Its head names the present revision. What
+a drawing holds is in its documents; the other subjects are in rows as well, which follow the head.
+"""
 
 from __future__ import annotations
 
-import hashlib
 import json
-import zlib
-from collections.abc import Iterable, Mapping
-from typing import Any
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal, NamedTuple
+
+from pydantic import ValidationError
 
 from ..errors import Damaged, NotFound
-from . import once
+from . import actor, models, once, productions
+from .documents import PARTS, current, get_documents, parts_of, put_document, with_parts
 from .pool import Cursor, Row
+from .states import Model, Stack, State, Time
 
-PARTS = ("line", "seal", "paint")
-
-
-def put_document(cursor: Cursor, content: Any) -> str:
-    """Stores a JSON document once and returns the SHA-256 of its canonical text."""
-    text = json.dumps(content, sort_keys=True, separators=(",", ":"), allow_nan=False).encode()
-    name = hashlib.sha256(text).hexdigest()
-    cursor.execute(
-        "INSERT IGNORE INTO documents (sha256, body) VALUES (%s, %s)", (name, zlib.compress(text, 6))
-    )
-    return name
+Kind = Literal["drawing", "time", "stack", "model"]
 
 
-def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str, Any]:
-    """Contents of documents by name; names that are None are left out. Raises Damaged if one is missing."""
-    wanted = sorted({name for name in names if name})
-    if not wanted:
-        return {}
-    marks = ", ".join(["%s"] * len(wanted))
-    cursor.execute(f"SELECT sha256, body FROM documents WHERE sha256 IN ({marks})", wanted)
-    found = {row["sha256"]: json.loads(zlib.decompress(row["body"])) for row in cursor.fetchall()}
-    missing = next((name for name in wanted if name not in found), None)
-    if missing:
-        raise Damaged(
-            f"Document {missing[:12]} of a drawing is missing from the database; restore it from a backup"
-        )
-    return found
+class Subject(NamedTuple):
+    """id: of the drawing, the shot or the model."""
 
+    kind: Kind
+    id: int
+
+
+def of(drawing: Row) -> Subject:
+    """The subject a drawing's row is of."""
+    return Subject("drawing", int(drawing["id"]))
+
+
+@dataclass(frozen=True)
+class _Rows:
+    """table: whose column `head` names the present revision. owner: the column of a revision that names the subject.
+
+    read, write: how it stands now and, for what is in rows, how it is changed from one state to another; part: the
+    document that holds it.
+    """
+
+    table: str
+    head: str
+    owner: str
+    part: str = ""
+    state: type[State] = State
+    read: Callable[[Cursor, int], Any] | None = None
+    write: Callable[[Cursor, int, Any, Any], None] | None = None
+
+
+_KINDS: dict[Kind, _Rows] = {
+    "model": _Rows("models", "head", "model_id", "model", Model, models.state_of, models.set_state),
+    "time": _Rows("shots", "time_head", "shot_id", "time", Time, productions.time_of, productions.set_time),
+    "stack": _Rows(
+        "shots", "stack_head", "shot_id", "stack", Stack, productions.stack_of, productions.set_stack
+    ),
+    "drawing": _Rows("drawings", "head", "drawing_id"),
+}
+
+_GONE = {
+    "drawing": "This drawing is not there any more",
+    "model": "This model is not there any more",
+    "time": "This shot is not there any more",
+    "stack": "This shot is not there any more",
+}
 
 _DRAWING = (
-    "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.line, r.seal, r.paint, r.parent_id, r.action_id"
+    "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.parts, r.parent_id, r.action_id"
     " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.id"
 )
 
@@ -55,8 +81,8 @@ def drawing(cursor: Cursor, drawing_id: int, lock: bool = False) -> Row:
     cursor.execute(f"{_DRAWING} = %s" + (" FOR UPDATE" if lock else ""), (drawing_id,))
     row = cursor.fetchone()
     if row is None:
-        raise NotFound("This drawing is not there any more")
-    return row
+        raise NotFound(_GONE["drawing"])
+    return with_parts(row)
 
 
 def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, Row]:
@@ -73,96 +99,232 @@ def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, Row]:
         f"SELECT id FROM drawings FORCE INDEX (PRIMARY) WHERE id IN ({marks}) ORDER BY id FOR UPDATE", wanted
     )
     cursor.execute(f"{_DRAWING} IN ({marks}) ORDER BY d.number, d.id", wanted)
-    return {int(row["id"]): row for row in cursor.fetchall()}
+    return {int(row["id"]): with_parts(row) for row in cursor.fetchall()}
 
 
-def begin_action(cursor: Cursor, label: str) -> int:
-    """A new action: what is revised under it is undone as one. Raises DoneBefore for a request sent again."""
-    return once.insert(cursor, "INSERT INTO actions (label, token) VALUES (%s, %s)", (label[:160],))
+def lock(cursor: Cursor, subjects: Iterable[Subject]) -> dict[Subject, int | None]:
+    """Holds subjects until the transaction ends, always in the same order; subject -> its head. Those that are gone
+    are left out."""
+    wanted = set(subjects)
+    heads: dict[Subject, int | None] = {}
+    # Time and stack of a shot lie in one row, so shots go by their ids and not by kind.
+    rank = {"models": 0, "shots": 1}
+    for subject in sorted(
+        (s for s in wanted if s.kind != "drawing"), key=lambda s: (rank[_KINDS[s.kind].table], s.id)
+    ):
+        rows = _KINDS[subject.kind]
+        cursor.execute(
+            f"SELECT {rows.head} AS head FROM {rows.table} WHERE id = %s FOR UPDATE", (subject.id,)
+        )
+        found = cursor.fetchone()
+        if found is not None:
+            heads[subject] = found["head"]
+    drawings = lock_drawings(cursor, [s.id for s in wanted if s.kind == "drawing"])
+    return {**heads, **{Subject("drawing", k): row["head"] for k, row in drawings.items()}}
+
+
+def begin_action(cursor: Cursor, label: str, who: str | None = None) -> int:
+    """A new action: what is revised under it is undone as one. Raises DoneBefore for a request sent again.
+
+    who: the person whose action it is, by default the one at work.
+    """
+    name = actor.present() if who is None else who
+    return once.insert(
+        cursor, "INSERT INTO actions (label, actor, token) VALUES (%s, %s, %s)", (label[:160], name)
+    )
 
 
 def base_line(cursor: Cursor, drawing_id: int, revision_id: int | None) -> Any:
     """The line document of a drawing's earlier revision; None if there was none, or no such revision."""
-    cursor.execute("SELECT line FROM revisions WHERE id = %s AND drawing_id = %s", (revision_id, drawing_id))
-    row = cursor.fetchone()
-    return get_documents(cursor, [row["line"]]).get(row["line"]) if row else None
+    name = parts_at(cursor, Subject("drawing", drawing_id), revision_id).get("line")
+    return get_documents(cursor, [name])[name] if name else None
 
 
-def revise(cursor: Cursor, drawing: Row, action_id: int, **changed: str | None) -> int:
-    """A new revision of a locked drawing, with the named documents (line, seal, paint) replaced."""
-    parts = {part: changed.get(part, drawing[part]) for part in PARTS}
+def parts_at(cursor: Cursor, subject: Subject, revision_id: int | None) -> dict[str, str]:
+    """part -> document of a revision of a subject; nothing if it has no such revision."""
+    owner = _KINDS[subject.kind].owner
     cursor.execute(
-        "INSERT INTO revisions (drawing_id, parent_id, action_id, line, seal, paint) VALUES (%s, %s, %s, %s, %s, %s)",
-        (drawing["id"], drawing["head"], action_id, parts["line"], parts["seal"], parts["paint"]),
+        f"SELECT parts FROM revisions WHERE id = %s AND {owner} = %s AND subject = %s",
+        (revision_id, subject.id, subject.kind),
+    )
+    row = cursor.fetchone()
+    return parts_of(row["parts"]) if row else {}
+
+
+def state_of(cursor: Cursor, subject: Subject) -> Any:
+    """How a subject that is in rows stands now. Raises NotFound."""
+    read = _KINDS[subject.kind].read
+    assert read is not None
+    return read(cursor, subject.id)
+
+
+def state_at(cursor: Cursor, subject: Subject, revision_id: int | None) -> Any:
+    """How a subject that is in rows stood at one of its revisions. Raises NotFound."""
+    rows = _KINDS[subject.kind]
+    name = parts_at(cursor, subject, revision_id).get(rows.part)
+    if name is None:
+        raise NotFound("There is no such step in the history any more")
+    try:
+        return rows.state.model_validate(current(rows.part, get_documents(cursor, [name])[name]))
+    except ValidationError as error:
+        raise Damaged(
+            f"Document {name[:12]} of the history cannot be read ({error.errors()[0]['msg']})"
+        ) from error
+
+
+def revise(cursor: Cursor, subject: Subject, action_id: int | None, **changed: str | None) -> int:
+    """A new revision of a held subject, with some of its documents replaced: part -> name.
+
+    Raises NotFound if the subject is gone.
+    """
+    rows = _KINDS[subject.kind]
+    cursor.execute(
+        f"SELECT s.{rows.head} AS head, r.parts FROM {rows.table} s LEFT JOIN revisions r ON r.id = s.{rows.head}"
+        " WHERE s.id = %s",
+        (subject.id,),
+    )
+    row = cursor.fetchone()
+    if row is None:
+        raise NotFound(_GONE[subject.kind])
+    parts = {**parts_of(row["parts"]), **changed}
+    cursor.execute(
+        f"INSERT INTO revisions (subject, {rows.owner}, parent_id, action_id, parts) VALUES (%s, %s, %s, %s, %s)",
+        (subject.kind, subject.id, row["head"], action_id, json.dumps(parts, sort_keys=True)),
     )
     revision = int(cursor.lastrowid)
-    cursor.execute("UPDATE drawings SET head = %s WHERE id = %s", (revision, drawing["id"]))
+    _set_head(cursor, subject, revision)
     return revision
 
 
-def undo(cursor: Cursor, drawing_id: int) -> tuple[str, list[int]] | None:
-    """Takes back the last action on a drawing, on every drawing where it is still the last.
+def change(cursor: Cursor, subject: Subject, action_id: int, now: State, then: State) -> int:
+    """A new revision of a held subject that is in rows, which are changed with it. Returns the revision.
 
-    Returns its label and the ids of the drawings changed, or None if there is nothing to undo. Drawings of locked
-    levels stay; pots that come back into use are in the model again.
+    What was there before the first revision is kept as one without an action, so that undo leads back to it.
+    Raises Refusal if the rows cannot be so.
+    """
+    rows = _KINDS[subject.kind]
+    assert rows.write is not None
+    before = put_document(cursor, now.document())
+    cursor.execute(f"SELECT {rows.head} AS head FROM {rows.table} WHERE id = %s", (subject.id,))
+    row = cursor.fetchone() or {"head": None}
+    if parts_at(cursor, subject, row["head"]).get(rows.part) != before:
+        revise(cursor, subject, None, **{rows.part: before})
+    rows.write(cursor, subject.id, now, then)
+    # As it is read back: rows may round what a document says.
+    stored = put_document(cursor, state_of(cursor, subject).document())
+    return revise(cursor, subject, action_id, **{rows.part: stored})
+
+
+def _set_head(cursor: Cursor, subject: Subject, revision: int | None) -> None:
+    rows = _KINDS[subject.kind]
+    cursor.execute(f"UPDATE {rows.table} SET {rows.head} = %s WHERE id = %s", (revision, subject.id))
+
+
+@dataclass(frozen=True)
+class Stepped:
+    """label: of the action that was undone or done again. subjects: those that changed."""
+
+    label: str
+    subjects: list[Subject]
+
+    @property
+    def drawings(self) -> list[int]:
+        """Ids of the drawings among them."""
+        return [s.id for s in self.subjects if s.kind == "drawing"]
+
+
+def undo(cursor: Cursor, subject: Subject) -> Stepped | None:
+    """Takes back the last action on a subject, on every subject where it is still the last.
+
+    None if there is nothing to undo. Drawings of locked levels stay.
     """
     while True:
-        action = drawing(cursor, drawing_id)["action_id"]
+        action = _action(cursor, subject, head(cursor, subject))
         if action is None:
             return None
-        cursor.execute(
-            "SELECT d.id FROM drawings d JOIN revisions r ON r.id = d.head JOIN levels l ON l.id = d.level_id"
-            " WHERE r.action_id = %s AND NOT l.locked",
-            (action,),
-        )
-        rows = lock_drawings(cursor, [drawing_id, *(int(found["id"]) for found in cursor.fetchall())])
+        touched = _of_action(cursor, action)
+        heads = lock(cursor, [subject, *touched])
         # What was done while the lock was waited for is the last action now.
-        if drawing_id not in rows or rows[drawing_id]["action_id"] == action:
+        if subject not in heads or _action(cursor, subject, heads[subject]) == action:
             break
-    heads = {row["id"]: row["parent_id"] for row in rows.values() if row["action_id"] == action}
-    return _go(cursor, heads, action)
+    back = {s: parent for s, (revision, parent) in touched.items() if heads.get(s) == revision}
+    return _go(cursor, back, action)
 
 
-def redo(cursor: Cursor, drawing_id: int) -> tuple[str, list[int]] | None:
+def redo(cursor: Cursor, subject: Subject) -> Stepped | None:
     """The reverse of `undo`: brings back the newest revision made from the present one, and its action."""
     while True:
-        onward = _child(cursor, drawing_id, drawing(cursor, drawing_id)["head"])
+        onward = _child(cursor, subject, head(cursor, subject))
         if onward is None:
             return None
         action = onward["action_id"]
-        rows = lock_drawings(cursor, [drawing_id, *_following(cursor, action)])
-        now = _child(cursor, drawing_id, rows[drawing_id]["head"]) if drawing_id in rows else None
+        touched = _of_action(cursor, action)
+        heads = lock(cursor, [subject, *touched])
+        now = _child(cursor, subject, heads[subject]) if subject in heads else None
         if now is None or now["action_id"] == action:
             break
-    return _go(cursor, _following(cursor, action), action)
+    on = {s: revision for s, (revision, parent) in touched.items() if s in heads and heads[s] == parent}
+    return _go(cursor, on, action)
 
 
-def _following(cursor: Cursor, action_id: int) -> dict[int, int]:
-    """drawing -> the child of its present revision that belongs to an action; drawings of locked levels are left."""
+def _of_action(cursor: Cursor, action_id: int) -> dict[Subject, tuple[int, int | None]]:
+    """subject -> (its last revision, the one before its first) of an action; drawings of locked levels are left out."""
     cursor.execute(
-        "SELECT d.id, r.id AS revision FROM drawings d JOIN levels l ON l.id = d.level_id JOIN revisions r"
-        " ON r.drawing_id = d.id AND r.parent_id <=> d.head WHERE r.action_id = %s AND NOT l.locked",
+        "SELECT r.id, r.subject, COALESCE(r.drawing_id, r.shot_id, r.model_id) AS owner, r.parent_id"
+        " FROM revisions r LEFT JOIN drawings d ON d.id = r.drawing_id LEFT JOIN levels l ON l.id = d.level_id"
+        " WHERE r.action_id = %s AND NOT COALESCE(l.locked, FALSE) ORDER BY r.id",
         (action_id,),
     )
-    return {int(row["id"]): int(row["revision"]) for row in cursor.fetchall()}
+    found: dict[Subject, tuple[int, int | None]] = {}
+    for row in cursor.fetchall():
+        subject = Subject(row["subject"], int(row["owner"]))
+        before = found.get(subject)
+        # A subject revised twice under one action goes back to before the first.
+        chained = before is not None and before[0] == row["parent_id"]
+        found[subject] = (int(row["id"]), before[1] if before is not None and chained else row["parent_id"])
+    return found
 
 
-def _go(cursor: Cursor, heads: Mapping[int, int | None], action_id: int) -> tuple[str, list[int]]:
-    cursor.executemany(
-        "UPDATE drawings SET head = %s WHERE id = %s", [(head, drawing) for drawing, head in heads.items()]
-    )
-    return _label(cursor, action_id), sorted(heads)
+def _go(cursor: Cursor, heads: Mapping[Subject, int | None], action_id: int) -> Stepped:
+    for subject, revision in heads.items():
+        rows = _KINDS[subject.kind]
+        if rows.write is not None:
+            rows.write(cursor, subject.id, state_of(cursor, subject), state_at(cursor, subject, revision))
+        _set_head(cursor, subject, revision)
+    return Stepped(_label(cursor, action_id), sorted(heads))
 
 
-def can_redo(cursor: Cursor, drawing: Row) -> bool:
+def can_redo(cursor: Cursor, subject: Subject) -> bool:
     """Whether `redo` would do anything."""
-    return _child(cursor, drawing["id"], drawing["head"]) is not None
+    return _child(cursor, subject, head(cursor, subject)) is not None
 
 
-def _child(cursor: Cursor, drawing_id: int, head: int | None) -> Row | None:
+def can_undo(cursor: Cursor, subject: Subject) -> bool:
+    """Whether `undo` would do anything."""
+    return _action(cursor, subject, head(cursor, subject)) is not None
+
+
+def head(cursor: Cursor, subject: Subject) -> int | None:
+    """The present revision of a subject. Raises NotFound."""
+    rows = _KINDS[subject.kind]
+    cursor.execute(f"SELECT {rows.head} AS head FROM {rows.table} WHERE id = %s", (subject.id,))
+    row = cursor.fetchone()
+    if row is None:
+        raise NotFound(_GONE[subject.kind])
+    return row["head"]
+
+
+def _action(cursor: Cursor, subject: Subject, revision: int | None) -> int | None:
+    cursor.execute("SELECT action_id FROM revisions WHERE id = %s", (revision,))
+    row = cursor.fetchone()
+    return row["action_id"] if row else None
+
+
+def _child(cursor: Cursor, subject: Subject, revision: int | None) -> Row | None:
     cursor.execute(
-        "SELECT id, action_id FROM revisions WHERE drawing_id = %s AND parent_id <=> %s ORDER BY id DESC LIMIT 1",
-        (drawing_id, head),
+        f"SELECT id, action_id FROM revisions WHERE {_KINDS[subject.kind].owner} = %s AND subject = %s"
+        " AND parent_id <=> %s AND action_id IS NOT NULL ORDER BY id DESC LIMIT 1",
+        (subject.id, subject.kind, revision),
     )
     return cursor.fetchone()
 
@@ -171,3 +333,48 @@ def _label(cursor: Cursor, action_id: int) -> str:
     cursor.execute("SELECT label FROM actions WHERE id = %s", (action_id,))
     row = cursor.fetchone()
     return str(row["label"]) if row else ""
+
+
+# ---- the history of a shot
+
+
+class Step(NamedTuple):
+    """A revision as the history lists it. action: None for how things stood before the first."""
+
+    id: int
+    subject: Subject
+    parent: int | None
+    action: int | None
+
+
+def steps_of_shot(cursor: Cursor, shot_id: int) -> list[Step]:
+    """All revisions of a shot, oldest first: of its drawings, its time, its stack, and the models it is painted by."""
+    cursor.execute(
+        "SELECT r.id, r.subject, COALESCE(r.drawing_id, r.shot_id, r.model_id) AS owner, r.parent_id, r.action_id"
+        " FROM revisions r WHERE r.shot_id = %s"
+        " OR r.drawing_id IN (SELECT d.id FROM drawings d JOIN levels l ON l.id = d.level_id WHERE l.shot_id = %s)"
+        " OR r.model_id IN (SELECT model_id FROM levels WHERE shot_id = %s) ORDER BY r.id",
+        (shot_id, shot_id, shot_id),
+    )
+    return [
+        Step(int(row["id"]), Subject(row["subject"], int(row["owner"])), row["parent_id"], row["action_id"])
+        for row in cursor.fetchall()
+    ]
+
+
+def actions(cursor: Cursor, action_ids: Sequence[int]) -> dict[int, Row]:
+    """id -> `label`, `actor`, `created_at` of actions."""
+    if not action_ids:
+        return {}
+    marks = ", ".join(["%s"] * len(action_ids))
+    cursor.execute(
+        f"SELECT id, label, actor, created_at FROM actions WHERE id IN ({marks})", list(action_ids)
+    )
+    return {int(row["id"]): row for row in cursor.fetchall()}
+
+
+__all__ = [
+    "PARTS", "Kind", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
+    "change", "drawing", "get_documents", "head", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
+    "state_at", "state_of", "steps_of_shot", "undo",
+]  # fmt: skip

@@ -147,6 +147,7 @@ class LocalServer:
             ],
             # Its script splits paths at spaces, so it is given one without any.
             cwd=self.folder,
+            env=self._environment(),
             capture_output=True,
             text=True,
             check=False,
@@ -156,6 +157,13 @@ class LocalServer:
                 f"The database folder {fresh} could not be set up:\n{(done.stdout + done.stderr)[-1500:]}"
             )
         fresh.rename(self.data)
+
+    def _environment(self) -> dict[str, str]:
+        """With a place of its own for temporary tables: a server that starts clears away all it finds in the common one,
+        those of others included."""
+        place = self.folder / "tmp"
+        place.mkdir(parents=True, exist_ok=True)
+        return {**os.environ, "TMPDIR": str(place)}
 
     def _password(self) -> str:
         if not self._password_file.exists():
@@ -247,6 +255,7 @@ class LocalServer:
                 stdin=subprocess.DEVNULL,
                 stdout=log,
                 stderr=log,
+                env=self._environment(),
                 start_new_session=True,
             )
         deadline = time.monotonic() + _WAIT

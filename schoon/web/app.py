@@ -9,6 +9,7 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from importlib import resources
 from typing import Any
+from urllib.parse import unquote
 
 import pymysql
 from fastapi import Depends, FastAPI, Request
@@ -16,6 +17,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
+from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
@@ -24,10 +26,24 @@ from ..jobs import Runner
 from ..jobs.pool import Pool, PoolAway
 from ..limits import limits
 from ..settings import Settings
-from ..store import Store, once
+from ..store import Store, actor, once
+from ..text import unsound
 from ..work.derived import Files
 from .doors import shut
-from .routes import drawings, hand_off, jobs, keys, ledger, line, models, renders, shelf, shots, take_in
+from .routes import (
+    drawings,
+    edits,
+    hand_off,
+    jobs,
+    keys,
+    ledger,
+    line,
+    models,
+    renders,
+    shelf,
+    shots,
+    take_in,
+)
 
 log = logging.getLogger(__name__)
 
@@ -68,7 +84,20 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     app.state.templates = templates
     shut(app, settings)
     app.mount("/static", StaticFiles(directory=str(_HERE / "static")), name="static")
-    for module in (shelf, take_in, shots, drawings, line, ledger, renders, models, keys, jobs, hand_off):
+    for module in (
+        shelf,
+        take_in,
+        shots,
+        drawings,
+        edits,
+        line,
+        ledger,
+        renders,
+        models,
+        keys,
+        jobs,
+        hand_off,
+    ):
         app.include_router(module.router)
     _handle_errors(app)
     return app
@@ -90,6 +119,8 @@ async def named_once(request: Request) -> None:
     if token and not re.fullmatch(r"[0-9a-f]{32}", token):
         raise Refusal("The name of this change could not be read; do it again")
     once.name(token)
+    who = unquote(request.cookies.get("schoon-name", ""))
+    actor.name("" if unsound(who) else who)
     again = token and "x-schoon-again" in request.headers
     if again and await run_in_threadpool(_done, request.app.state.store, token) is not None:
         raise once.DoneBefore
@@ -118,9 +149,13 @@ def _handle_errors(app: FastAPI) -> None:
     def refused(request: Request, error: Any) -> Response:
         return answer(request, 404 if isinstance(error, NotFound) else 422, str(error))
 
+    @app.exception_handler(ValidationError)
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: Any) -> Response:
-        where = ".".join(str(part) for part in error.errors()[0]["loc"][1:])[:200] or "the request"
+        loc = error.errors()[0]["loc"]
+        # A form becomes an edit after it was read: its own fields are named then.
+        inner = loc if isinstance(error, ValidationError) else loc[1:]
+        where = ".".join(str(part) for part in inner)[:200] or "the request"
         return answer(request, 422, f"{where}: {error.errors()[0]['msg'].removeprefix('Value error, ')}")
 
     @app.exception_handler(HTTPException)
@@ -155,6 +190,10 @@ def _handle_errors(app: FastAPI) -> None:
     @app.exception_handler(pymysql.err.DataError)
     def too_large(request: Request, error: Any) -> Response:
         return answer(request, 422, "A number or a text is too large to be kept; nothing was changed")
+
+    @app.exception_handler(pymysql.err.IntegrityError)
+    def gone(request: Request, error: Any) -> Response:
+        return answer(request, 422, "This names something that is not there any more; nothing was changed")
 
     @app.exception_handler(Damaged)
     def damaged(request: Request, error: Any) -> Response:

@@ -15,6 +15,7 @@ from ..core.paint import NOTHING
 from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
 from ..store import Cursor, Row, Store, backup, productions
+from ..store.documents import PARTS, parts_of
 
 Say = Callable[[int, int], None]
 """Called with the parts done and all of them."""
@@ -86,7 +87,7 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
         counts[table.name] = out.rows(table.name, rows)
         for row in rows:
             if table.name == "revisions":
-                names["documents"] |= {row[part] for part in ("line", "seal", "paint") if row[part]}
+                names["documents"] |= set(parts_of(row["parts"]).values())
             else:
                 names["pictures"] |= {row[c] for c in ("rough", "sha256", "picture") if row.get(c)}
     total, done = sum(map(len, names.values())), 0
@@ -144,21 +145,22 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
         say(done)
     ids = backup.Ids()
     rows = {table.name: reader.rows(table.name) for table in backup.TABLES}
-    paints = {row["paint"] for row in rows["revisions"] if row["paint"]}
+    parts = {row["id"]: _parts(row) for row in rows["revisions"]}
+    part_of = {name: part for found in parts.values() for part, name in found.items()}
     documents: dict[str, str] = {}
 
     def looked_at(row: Row) -> Row:
         return {
             **row,
-            **{part: documents.get(row[part]) for part in ("line", "seal", "paint") if part in row},
+            "parts": json.dumps({part: documents[name] for part, name in parts[row["id"]].items()}),
         }
 
     for table in backup.TABLES:
         if table.name == "revisions":
-            # Paint names pots and drawings, which have their new ids by now.
+            # Documents name rows, which have their new ids by now.
             for document in reader.names("documents"):
                 body = reader.blob("documents", document)
-                fresh = _renamed(body, ids) if document in paints else body
+                fresh = _renamed(body, _RENAMED.get(part_of.get(document, "")), ids)
                 documents[document] = hashlib.sha256(zlib.decompress(fresh)).hexdigest()
                 backup.put_blob(cursor, "documents", {"sha256": documents[document], "body": fresh})
                 done += 1
@@ -176,15 +178,72 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
     return Kept(names, counts["shots"], counts["drawings"], counts["revisions"], size)
 
 
-def _renamed(body: bytes, ids: backup.Ids) -> bytes:
-    """A paint document with the pots and drawings it names under their new ids."""
-    content = json.loads(zlib.decompress(body))
-    text = json.dumps(
-        {**content, "patches": [_spot(spot, ids) for spot in content["patches"]]},
-        sort_keys=True,
-        separators=(",", ":"),
-    )
+def _parts(row: Row) -> dict[str, str]:
+    """part -> document of a revision; before it had `parts` there was a column each."""
+    if "parts" in row:
+        return parts_of(row["parts"])
+    return {part: row[part] for part in PARTS if row.get(part)}
+
+
+Rename = Callable[[Any, backup.Ids], Any]
+
+
+def _renamed(body: bytes, rename: Rename | None, ids: backup.Ids) -> bytes:
+    """A document with the rows it names under their new ids."""
+    if rename is None:
+        return body
+    content = rename(json.loads(zlib.decompress(body)), ids)
+    text = json.dumps(content, sort_keys=True, separators=(",", ":"))
     return zlib.compress(text.encode(), 6)
+
+
+def _paint(content: Any, ids: backup.Ids) -> Any:
+    return {**content, "patches": [_spot(spot, ids) for spot in content["patches"]]}
+
+
+def _keyed(table: str, content: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
+    """A mapping whose names are ids; those of rows that are gone are left out."""
+    new = {ids.of(table, k): value for k, value in content.items()}
+    return {str(k): value for k, value in new.items() if k is not None}
+
+
+def _time(content: Any, ids: backup.Ids) -> Any:
+    levels = {
+        level: {f: ids.of("drawings", what) if isinstance(what, int) else what for f, what in starts.items()}
+        for level, starts in content["levels"].items()
+    }
+    return {
+        **content,
+        "levels": _keyed("levels", levels, ids),
+        "marks": _keyed("drawings", content["marks"], ids),
+    }
+
+
+def _stack(content: Any, ids: backup.Ids) -> Any:
+    levels = {
+        k: {**level, "model": ids.of("models", level["model"]), "key": ids.of("colour_keys", level["key"])}
+        for k, level in content["levels"].items()
+    }
+    order = [ids.of("levels", level) for level in content["order"]]
+    return {**content, "order": order, "levels": _keyed("levels", levels, ids)}
+
+
+def _model(content: Any, ids: backup.Ids) -> Any:
+    keys = [
+        {
+            **key,
+            "id": ids.of("colour_keys", key["id"]),
+            "colours": _keyed("pots", key["colours"], ids),
+            "tones": _keyed("pots", key["tones"], ids),
+        }
+        for key in content["keys"]
+    ]
+    pots = [{**pot, "id": ids.of("pots", pot["id"])} for pot in content["pots"]]
+    return {**content, "pots": pots, "keys": keys}
+
+
+_RENAMED: dict[str, Rename] = {"paint": _paint, "time": _time, "stack": _stack, "model": _model}
+"""part -> what gives its documents the new ids; the others name no rows."""
 
 
 def _spot(spot: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:

@@ -10,6 +10,7 @@ from ..core.paint import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from ..core.patches import Patches
 from ..core.seal import Stitch
 from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
+from ..store.documents import VERSIONS, current
 
 SPECKS = 6
 """Areas of fewer px² beside a line are not patches of their own, unless a drawing says otherwise."""
@@ -93,6 +94,7 @@ class Sheet:
 
 def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any) -> Sheet:
     """A sheet from the contents of its documents, each of which may be None."""
+    line, seal, paint = current("line", line), current("seal", seal), current("paint", paint)
     return Sheet(
         size,
         strokes_from_dicts(line["strokes"]) if line else [],
@@ -103,16 +105,19 @@ def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any) -> Sheet:
 
 
 def line_document(strokes: list[Stroke]) -> dict[str, Any]:
-    return {"strokes": strokes_to_dicts(strokes)}
+    return {"version": VERSIONS["line"], "strokes": strokes_to_dicts(strokes)}
 
 
 def seal_document(stitches: list[Stitch], specks: int = SPECKS) -> dict[str, Any]:
-    content: dict[str, Any] = {"stitches": [stitch.to_dict() for stitch in stitches]}
+    content: dict[str, Any] = {
+        "version": VERSIONS["seal"],
+        "stitches": [stitch.to_dict() for stitch in stitches],
+    }
     return content if specks == SPECKS else {**content, "specks": specks}
 
 
 def paint_document(spots: list[Spot]) -> dict[str, Any]:
-    return {"patches": [spot.to_dict() for spot in spots]}
+    return {"version": VERSIONS["paint"], "patches": [spot.to_dict() for spot in spots]}
 
 
 def painting_of(spots: Sequence[Spot], patches: Patches) -> Painting:

@@ -8,14 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.model import parse_colour
-from ..core.model.compare import Expected, shares
+from ..core.model.compare import Expected as Said
+from ..core.model.compare import shares
 from ..core.model.pictures import KeyFromPicture, key_by_place, key_from_picture
 from ..core.paint import NOTHING
 from ..core.patches import Patches
 from ..errors import Refusal
 from ..store import Cursor, Row, models, productions, revisions
+from . import edits
 from .derived import sheet_patches
 from .documents import Sheet, painting_of, sheet_of
+from .operations.model import Expect, Expected
 
 _MOST_DRAWINGS = 8
 """Painted drawings a key picture is compared with."""
@@ -97,9 +100,9 @@ def pots_found(sheet: Sheet, patches: Patches) -> dict[int, tuple[int, int]]:
     return found
 
 
-def expectations(model: Row) -> dict[int, Expected]:
+def expectations(model: Row) -> dict[int, Said]:
     """What a model says of its pots, in order."""
-    return {pot["id"]: Expected(pot["expected"], pot["share"]) for pot in model["pots"]}
+    return {pot["id"]: Said(pot["expected"], pot["share"]) for pot in model["pots"]}
 
 
 def expect_as_in(cursor: Cursor, model_id: int, row: Row, sheet: Sheet) -> int:
@@ -112,7 +115,6 @@ def expect_as_in(cursor: Cursor, model_id: int, row: Row, sheet: Sheet) -> int:
     have = {pot: value for pot, value in shares(found).items() if pot in known}
     if not have:
         raise Refusal("Nothing is painted in this drawing yet; paint it completely first")
-    for pot in known:
-        count, share = have.get(pot, (None, None))
-        models.describe_pot(cursor, model_id, pot, {"expected": count, "share": share})
+    pots = {pot: Expected(count=count, share=share) for pot, (count, share) in have.items()}
+    edits.change_model(cursor, model_id, Expect(do="expect", pots=pots, drawing=row["number"]))
     return len(have)

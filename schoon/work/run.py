@@ -72,7 +72,9 @@ def load_run(cursor: Cursor, level_id: int) -> Run:
 
 def _save_line(cursor: Cursor, action: int, row: Row, strokes: Sequence[Stroke]) -> None:
     """A new revision of a held drawing with these strokes, under an action."""
-    revisions.revise(cursor, row, action, line=revisions.put_document(cursor, line_document(list(strokes))))
+    revisions.revise(
+        cursor, revisions.of(row), action, line=revisions.put_document(cursor, line_document(list(strokes)))
+    )
 
 
 def weigh(store: Store, level_id: int, drawing_ids: Sequence[int], call: Call) -> list[int]:

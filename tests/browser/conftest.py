@@ -90,14 +90,9 @@ def shot(page: Page, store: Store) -> Page:
     with store.transaction() as cursor:
         production = productions.create(cursor, "Quay tests")
         model = models.create(cursor, production, "Pim")
+        keys = [models.add_key(cursor, model, name, "#1d2b3a", "#ffffff", {}) for name in ("Day", "Night")]
         for name, colour in (("Coat", "#edb21f"), ("Fur", "#8a5a3b"), ("Boot", "#2f4a63")):
             models.add_pot(cursor, model, name, colour)
-        keys = [models.add_key(cursor, model, name, "#1d2b3a", "#ffffff", {}) for name in ("Day", "Night")]
-        for pot in models.model(cursor, model)["pots"]:
-            for key in keys:
-                models.set_colour(
-                    cursor, key, pot["id"], {"Coat": "#edb21f", "Fur": "#8a5a3b"}.get(pot["name"], "#2f4a63")
-                )
         made, level = productions.create_shot(cursor, production, "Steps", 24, "Pim", model, keys[0])
         rows = [
             (k, "inbetween" if k == 2 else "key", pictures.put(cursor, body, "image/png", 960, 540))

@@ -13,7 +13,9 @@ from schoon.store import Store, models, pictures, productions, revisions
 from schoon.work import edits
 from schoon.work.derived import sheet_patches
 from schoon.work.documents import line_document, paint_document, spots_of
+from schoon.work.operations.model import AddPicture
 
+from .. import hands
 from .test_line import SIZE, lined, rough
 from .test_path import drag, on_screen, stage
 from .waiting import until
@@ -35,18 +37,19 @@ def trapped(page: Page, store: Store) -> Page:
             models.add_pot(cursor, model, f"{n} {TRAP}", c, f"part {TRAP}")
             for n, c in (("Coat", "#edb21f"), ("Fur", "#8a5a3b"))
         ]
-        models.add_picture(cursor, model, f"C {TRAP}", pictures.put(cursor, rough(8), "image/png", *SIZE))
+        sheet = pictures.put(cursor, rough(8), "image/png", *SIZE)
+        edits.change_model(cursor, model, AddPicture(do="add-picture", caption=f"C {TRAP}", sha256=sheet))
         shot, level = productions.create_shot(cursor, production, f"S {TRAP}", 24, f"L {TRAP}", model, key)
         rows = [(k, "key", pictures.put(cursor, rough(8 * k), "image/png", *SIZE)) for k in (1, 2, 3)]
         productions.fill_shot(cursor, shot, level, SIZE, rows, {1: 1, 3: 2, 5: 3}, 6)
         aside = productions.add_level(cursor, shot, f"A {TRAP}", model, key)
         productions.add_level(cursor, shot, f"B {TRAP}", model, key)
-        productions.put_aside(cursor, aside, True)
+        hands.put_aside(cursor, aside, True)
         for row in productions.drawings(cursor, level):
             action = revisions.begin_action(cursor, f"paint {TRAP}")
             strokes = [type(s)(**{**vars(s), "part": f"part {TRAP}"}) for s in lined(8 * row["number"])]
             name = revisions.put_document(cursor, line_document(strokes))
-            revisions.revise(cursor, revisions.drawing(cursor, row["id"]), action, line=name)
+            revisions.revise(cursor, revisions.of(revisions.drawing(cursor, row["id"])), action, line=name)
             now, sheet = edits.load(cursor, row["id"])
             patches = sheet_patches(now["line"], sheet)
             ring = patches.at(300 + 8 * row["number"], 270)
@@ -54,7 +57,7 @@ def trapped(page: Page, store: Store) -> Page:
                 Paint(pots[0]) if row["number"] == 1 else Paint(pots[0], 0.8, "carried", others=(pots[1],))
             )
             document = revisions.put_document(cursor, paint_document(spots_of({ring: paint}, patches)))
-            revisions.revise(cursor, now, action, paint=document)
+            revisions.revise(cursor, revisions.of(now), action, paint=document)
     return page
 
 
@@ -162,13 +165,13 @@ def test_changes_wait_while_the_database_is_away_and_are_done_once(trapped: Page
         answers.append(route.fetch().status if not answers else 503)
         route.fulfill(status=503, json={"error": "The database does not answer; nothing was changed"})
 
-    page.route(re.compile(r"/(pour|repaint)$"), away)
+    page.route(re.compile(r"/do$"), away)
     page.locator("#pots [data-pot]").nth(1).click()
     page.mouse.click(*on_screen(page, 308, 270))
     expect(page.locator("#notice")).to_contain_text("1 change waits here")
     page.wait_for_timeout(1700)
     assert len(answers) >= 2
-    page.unroute(re.compile(r"/(pour|repaint)$"))
+    page.unroute(re.compile(r"/do$"))
     expect(page.locator("#notice")).not_to_contain_text("waits here")
     until(
         page, "schoon.current.revision > 0 && document.getElementById('saved').textContent.includes('saved')"
@@ -196,7 +199,7 @@ def test_a_stroke_drawn_while_its_answer_is_lost_is_there_once(trapped: Page) ->
         else:
             route.continue_()
 
-    page.route("**/line", lose)
+    page.route("**/do", lose)
     drag(page, [(100, 100), (200, 150), (300, 120)])
     expect(page.locator("#paper .ink path")).to_have_count(before + 1)
     page.reload()

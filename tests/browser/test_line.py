@@ -58,7 +58,9 @@ def desk(page: Page, store: Store) -> Page:
         for row in productions.drawings(cursor, level):
             action = revisions.begin_action(cursor, "clean")
             document = revisions.put_document(cursor, line_document(lined(8 * row["number"])))
-            revisions.revise(cursor, revisions.drawing(cursor, row["id"]), action, line=document)
+            revisions.revise(
+                cursor, revisions.of(revisions.drawing(cursor, row["id"])), action, line=document
+            )
     page.goto(f"/shots/{shot}/line")
     until(page, "document.querySelectorAll('#paper .ink path').length > 1")
     return page
@@ -361,11 +363,11 @@ def test_the_sheet_lists_by_work(desk: Page) -> None:
 
 def test_strokes_wait_in_the_browser_while_the_server_is_away(desk: Page) -> None:
     number = len(strokes(desk))
-    desk.route("**/api/drawings/*/line", lambda route: route.abort())
+    desk.route("**/api/drawings/*/do", lambda route: route.abort())
     for k in range(2):
         drag(desk, [(470, 60 + 30 * k), (540, 70 + 30 * k)])
     expect(desk.locator("#notice")).to_contain_text("2 changes wait here and will be sent")
-    desk.unroute("**/api/drawings/*/line")
+    desk.unroute("**/api/drawings/*/do")
     expect(desk.locator("#notice")).to_contain_text("your work has arrived", timeout=10_000)
     until(desk, f"schoon.current.strokes === {number + 2}")
     assert len(strokes(desk)) == number + 2

@@ -39,7 +39,7 @@ def desk(page: Page, store: Store) -> Page:
         for number, row in enumerate(productions.drawings(cursor, level)):
             action = revisions.begin_action(cursor, "paint")
             name = revisions.put_document(cursor, line_document(lined(8 * row["number"])))
-            revisions.revise(cursor, revisions.drawing(cursor, row["id"]), action, line=name)
+            revisions.revise(cursor, revisions.of(revisions.drawing(cursor, row["id"])), action, line=name)
             now, sheet = edits.load(cursor, row["id"])
             patches = sheet_patches(now["line"], sheet)
             ring = patches.at(300 + 8 * row["number"], 270)
@@ -48,7 +48,7 @@ def desk(page: Page, store: Store) -> Page:
             ][number]  # fmt: skip
             spots = spots_of({ring: paint}, patches)
             name = revisions.put_document(cursor, paint_document(spots))
-            revisions.revise(cursor, now, action, paint=name)
+            revisions.revise(cursor, revisions.of(now), action, paint=name)
     page.goto(f"/shots/{shot}/paint")
     until(page, "document.querySelectorAll('#paper .patches path').length > 0")
     return page
@@ -186,7 +186,10 @@ def test_levels_are_seen_alone_locked_and_stacked(desk: Page, store: Store) -> N
         row = productions.drawings(cursor, level)[0]
         name = revisions.put_document(cursor, line_document(lined(60)))
         revisions.revise(
-            cursor, revisions.drawing(cursor, row["id"]), revisions.begin_action(cursor, "line"), line=name
+            cursor,
+            revisions.of(revisions.drawing(cursor, row["id"])),
+            revisions.begin_action(cursor, "line"),
+            line=name,
         )
     desk.reload()
     expect(desk.locator("#paper .before image")).to_have_count(1)

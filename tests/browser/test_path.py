@@ -223,11 +223,11 @@ def test_work_waits_in_the_browser_while_the_server_is_away(shot: Page) -> None:
     stage(page, "Line")
     until(page, "document.getElementById('paper').dataset.drawing")
     page.wait_for_timeout(300)
-    page.route("**/line", lambda route: route.abort())
+    page.route("**/do", lambda route: route.abort())
     drag(page, [(100, 100), (200, 150), (300, 120)])
     expect(page.locator("#notice")).to_contain_text("waits here")
     assert strokes(page) == 0
-    page.unroute("**/line")
+    page.unroute("**/do")
     expect(page.locator("#paper .ink path")).to_have_count(1, timeout=8000)
     page.reload()
     expect(page.locator("#paper .ink path")).to_have_count(1)

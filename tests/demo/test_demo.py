@@ -21,6 +21,7 @@ from schoon.settings import Settings
 from schoon.store import Store, jobs, models, productions
 from schoon.work import edits
 
+from .. import hands
 from ..conftest import table_counts
 
 
@@ -129,7 +130,7 @@ def test_loading_is_done_once_and_an_unclean_stop_costs_nothing_a_hand_painted(
         ]
         spot = next(s for s in sheet.spots if s.pot in others)
         other = next(p for p in others if p != spot.pot)
-        edits.pour(cursor, row["id"], None, [spot.at], other)
+        hands.pour(cursor, row["id"], None, [spot.at], other)
         # The machine is switched off while the artist's own job waits.
         jobs.create(cursor, "carry", level, [r["id"] for r in rows], {})
         heads = {r["id"]: r["head"] for r in productions.drawings(cursor, level)}

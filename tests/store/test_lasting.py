@@ -6,14 +6,18 @@ import os
 import signal
 import threading
 import time
+from importlib import resources
 from pathlib import Path
 
 import pymysql
 import pytest
 
 from schoon.errors import Away, Damaged, Full, Refusal
-from schoon.store import LocalServer, Store, models, once, pool, productions, revisions
+from schoon.store import Cursor, LocalServer, Store, documents, models, once, pool, productions, revisions
+from schoon.work import edits
+from schoon.work.operations.model import BackPot, BringBack
 
+from .. import hands
 from ..conftest import table_counts
 from .test_store import a_level, head, revised
 
@@ -94,7 +98,9 @@ def test_what_is_read_after_a_lock_was_waited_for_is_what_was_written(store: Sto
         other.start()
         time.sleep(0.3)
         action = revisions.begin_action(cursor, "x")
-        revisions.revise(cursor, row, action, line=revisions.put_document(cursor, {"text": "new"}))
+        revisions.revise(
+            cursor, revisions.of(row), action, line=revisions.put_document(cursor, {"text": "new"})
+        )
     other.join(20)
     assert seen == [{"text": "new"}]
 
@@ -130,8 +136,8 @@ def test_undo_leaves_drawings_of_locked_levels(store: Store) -> None:
     kept = revised(store, second, "x", action)
     revised(store, first, "x", action)
     with store.transaction() as cursor:
-        productions.lock_level(cursor, other, True)
-        assert revisions.undo(cursor, first) == ("both", [first])
+        hands.lock_level(cursor, other, True)
+        assert hands.undo(cursor, first) == ("both", [first])
     assert [head(store, first), head(store, second)] == [None, kept]
 
 
@@ -142,12 +148,15 @@ def test_a_pot_that_was_taken_out_comes_back_with_its_colours(store: Store) -> N
         model = models.create(cursor, production, "Pim")
         day = models.add_key(cursor, model, "Day", "#000000", "#ffffff", {})
         coat = models.add_pot(cursor, model, "Coat", "#edb21f")
-        models.delete_pot(cursor, model, coat)
+        hands.delete_pot(cursor, model, coat)
         assert models.model(cursor, model)["pots"] == []
         # Its name is free meanwhile, and keys go on.
         other = models.add_pot(cursor, model, "Coat", "#112233")
         night = models.add_key(cursor, model, "Night", "#000000", "#ffffff", {})
-        assert models.bring_back(cursor, [coat, other, 999]) == ["Coat (2)"]
+        gone = BackPot(id=coat, name="Coat", colours=models.colours_of(cursor, coat))
+        back = BringBack(do="bring-back", pots=[gone])
+        edits.change_model(cursor, model, back)
+        assert back.names == ["Coat (2)"]
         found = models.model(cursor, model)
         assert {p["id"]: p["name"] for p in found["pots"]} == {coat: "Coat (2)", other: "Coat"}
         colours = {key["id"]: key["colours"].get(coat) for key in found["keys"]}
@@ -185,3 +194,56 @@ def test_the_database_is_watched_and_started_again(tmp_path: Path) -> None:
     finally:
         server.stop()
     assert not (tmp_path / "database" / "server.pid").exists()
+
+
+def test_what_was_kept_before_revisions_named_their_parts_is_all_there(empty_database_url: str) -> None:
+    old = Store(empty_database_url)
+    folder = resources.files("schoon.store") / "migrations"
+    names = sorted(e.name for e in folder.iterdir() if e.name.endswith(".sql") and e.name < "0007")
+    with old.transaction() as cursor:
+        cursor.execute("CREATE TABLE migrations (name VARCHAR(80) PRIMARY KEY, ran_at DATETIME NOT NULL)")
+        for name in names:
+            for statement in pool.statements((folder / name).read_text(encoding="utf-8")):
+                cursor.execute(statement)
+            cursor.execute("INSERT INTO migrations VALUES (%s, UTC_TIMESTAMP())", (name,))
+        _, (first, *_) = _old_level(cursor)
+        line = revisions.put_document(cursor, {"text": "a"})
+        paint = revisions.put_document(cursor, {"text": "b"})
+        cursor.execute("INSERT INTO actions (label) VALUES ('trace'), ('pour')")
+        cursor.execute(
+            "INSERT INTO revisions (drawing_id, parent_id, action_id, line, paint) VALUES (%s, NULL, 1, %s, NULL),"
+            " (%s, 1, 2, %s, %s)",
+            (first, line, first, line, paint),
+        )
+        cursor.execute("UPDATE drawings SET head = 2 WHERE id = %s", (first,))
+    assert old.migrate()
+    with old.transaction() as cursor:
+        row = revisions.drawing(cursor, first)
+        assert (row["line"], row["seal"], row["paint"]) == (line, None, paint)
+        assert hands.undo(cursor, first) == ("pour", [first])
+        assert revisions.drawing(cursor, first)["paint"] is None
+    old.close()
+
+
+def _old_level(cursor: Cursor) -> tuple[int, list[int]]:
+    production = productions.create(cursor, "Quay")
+    shot, level = productions.create_shot(cursor, production, "Old", 24, "Pim", None, None)
+    cursor.execute("INSERT INTO pictures VALUES (%s, 'image/png', 4, 3, 'x')", ("a" * 64,))
+    cursor.execute(
+        "INSERT INTO drawings (level_id, number, kind, rough) VALUES (%s, 1, 'key', %s)", (level, "a" * 64)
+    )
+    return shot, [int(cursor.lastrowid)]
+
+
+def test_a_document_of_a_newer_schoon_is_refused_and_an_older_one_brought_up(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    with pytest.raises(Damaged, match="newer Schoon"):
+        documents.current("line", {"version": 99, "strokes": []})
+    assert documents.current("line", {"strokes": []}) == {"strokes": []}
+    monkeypatch.setitem(documents.VERSIONS, "line", 3)
+    for version in (1, 2):
+        step = {"version": version + 1, "strokes": [version]}
+        monkeypatch.setitem(documents._ONWARD, ("line", version), lambda _, step=step: step)
+    assert documents.current("line", {"strokes": []}) == {"version": 3, "strokes": [2]}
+    assert documents.current("line", None) is None

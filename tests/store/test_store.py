@@ -12,7 +12,9 @@ import pytest
 from schoon.errors import NotFound, Refusal
 from schoon.store import LocalServer, Store, jobs, models, pictures, productions, revisions
 from schoon.store.pool import statements
+from schoon.store.revisions import Subject
 
+from .. import hands
 from ..conftest import table_counts
 
 
@@ -34,7 +36,9 @@ def revised(store: Store, drawing_id: int, text: str, action: int | None = None,
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id, lock=True)
         action = action or revisions.begin_action(cursor, text)
-        return revisions.revise(cursor, row, action, **{part: revisions.put_document(cursor, {"text": text})})
+        return revisions.revise(
+            cursor, revisions.of(row), action, **{part: revisions.put_document(cursor, {"text": text})}
+        )
 
 
 def head(store: Store, drawing_id: int) -> int | None:
@@ -100,13 +104,13 @@ def test_undo_and_redo_walk_the_revisions_of_a_drawing(store: Store) -> None:
     _, (first, *_) = a_level(store)
     made = [revised(store, first, text) for text in ("a", "b")]
     with store.transaction() as cursor:
-        assert revisions.undo(cursor, first) == ("b", [first])
-        assert revisions.undo(cursor, first) == ("a", [first])
-        assert revisions.undo(cursor, first) is None
-        assert revisions.redo(cursor, first) == ("a", [first])
-        assert revisions.can_redo(cursor, revisions.drawing(cursor, first))
-        assert revisions.redo(cursor, first) == ("b", [first])
-        assert revisions.redo(cursor, first) is None
+        assert hands.undo(cursor, first) == ("b", [first])
+        assert hands.undo(cursor, first) == ("a", [first])
+        assert hands.undo(cursor, first) is None
+        assert hands.redo(cursor, first) == ("a", [first])
+        assert revisions.can_redo(cursor, Subject("drawing", first))
+        assert hands.redo(cursor, first) == ("b", [first])
+        assert hands.redo(cursor, first) is None
     assert head(store, first) == made[1]
 
 
@@ -115,11 +119,11 @@ def test_a_new_edit_after_undo_is_what_redo_finds(store: Store) -> None:
     revised(store, first, "a")
     revised(store, first, "b")
     with store.transaction() as cursor:
-        revisions.undo(cursor, first)
+        hands.undo(cursor, first)
     last = revised(store, first, "c")
     with store.transaction() as cursor:
-        revisions.undo(cursor, first)
-        revisions.redo(cursor, first)
+        hands.undo(cursor, first)
+        hands.redo(cursor, first)
     assert head(store, first) == last
 
 
@@ -131,11 +135,11 @@ def test_a_bulk_action_is_undone_as_one_but_later_work_stays(store: Store) -> No
         revised(store, drawing, "carried", action, "paint")
     later = revised(store, ids[1], "by hand")
     with store.transaction() as cursor:
-        label, touched = revisions.undo(cursor, ids[0]) or ("", [])
+        label, touched = hands.undo(cursor, ids[0]) or ("", [])
     assert (label, sorted(touched)) == ("carry", [ids[0], ids[2]])
     assert [head(store, d) for d in ids] == [None, later, None]
     with store.transaction() as cursor:
-        assert sorted((revisions.redo(cursor, ids[2]) or ("", []))[1]) == [ids[0], ids[2]]
+        assert sorted((hands.redo(cursor, ids[2]) or ("", []))[1]) == [ids[0], ids[2]]
 
 
 def test_a_revision_keeps_the_documents_it_does_not_change(store: Store) -> None:
@@ -179,10 +183,10 @@ def test_colours_belong_to_keys_of_the_same_model(store: Store) -> None:
             models.add_pot(cursor, model, "Coat", "#edb21f"),
             models.add_pot(cursor, other, "Beak", "#ff0000"),
         )
-        models.set_colour(cursor, key, pot, "#123456")
+        hands.set_colour(cursor, model, key, pot, "#123456")
         assert models.model(cursor, model)["keys"][0]["colours"] == {pot: "#123456"}
         with pytest.raises(NotFound):
-            models.set_colour(cursor, key, foreign, "#123456")
+            hands.set_colour(cursor, model, key, foreign, "#123456")
 
 
 def test_a_wrong_address_is_refused_in_words() -> None:

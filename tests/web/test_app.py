@@ -58,7 +58,7 @@ def test_whatever_is_refused_changes_nothing(client: TestClient, shot: Shot, sto
     shot.job("clean")
     before = table_counts(store)
     first, level = f"/api/drawings/{shot.ids[0]}", "/api/levels/1"
-    line = f"{first}/line"
+    line = f"{first}/do"
     ok = {"do": "trace", "id": "bbbbbbbbbb", "path": PATH, "width": 4}
     take = {"token": "ab" * 12, "name": "New", "level": "Pim", "fps": "24", "hold": "2"}
     tries: list[tuple[str, dict[str, Any], str]] = [
@@ -75,10 +75,26 @@ def test_whatever_is_refused_changes_nothing(client: TestClient, shot: Shot, sto
             {"files": {"picture": ("x.png", b"no", "image/png")}},
             "x.png is not a readable picture",
         ),
-        ("/api/keys/1/colour", {"json": {"pot": 99, "colour": "#000000"}}, "not in that colour key"),
-        ("/api/shots/1/key", {"json": {"key": 99}}, "colour key is not in the model"),
-        ("/api/shots/1/hold", {"json": {"first": 1, "hold": 9}}, "room for a hold"),
-        ("/api/shots/1/hold", {"json": {"first": 1, "hold": 0}}, "greater than or equal to 1"),
+        (
+            "/api/models/1/do",
+            {"json": {"do": {"do": "colour", "key": 1, "pot": 99, "colour": "#000000"}}},
+            "not in that colour key",
+        ),
+        (
+            "/api/stacks/1/do",
+            {"json": {"do": {"do": "key", "level": 1, "key": 99}}},
+            "colour key is not in the model",
+        ),
+        (
+            "/api/times/1/do",
+            {"json": {"do": {"do": "hold", "level": 1, "first": 1, "hold": 9}}},
+            "room for a hold",
+        ),
+        (
+            "/api/times/1/do",
+            {"json": {"do": {"do": "hold", "level": 1, "first": 1, "hold": 0}}},
+            "greater than or equal to 1",
+        ),
         (line, {"json": {"base": 0, "do": {**ok, "path": []}}}, "at least 1"),
         (line, {"json": {"base": 0, "do": {**ok, "path": [[0, 0]]}}}, "required"),
         (line, {"json": {"base": 0, "do": {**ok, "width": -1}}}, "greater than 0"),
@@ -93,16 +109,40 @@ def test_whatever_is_refused_changes_nothing(client: TestClient, shot: Shot, sto
         (f"{level}/between", {"json": {"first": 1, "last": 2}}, "no drawing between"),
         ("/api/levels/1/jobs", {"json": {"kind": "fit", "source": 99}}, "Choose a drawing that has a line"),
         (
-            "/api/models/1/rule",
-            {"json": {"outline": 0, "inner": 1, "detail": 1, "taper": 0, "corner": "round"}},
+            "/api/models/1/do",
+            {
+                "json": {
+                    "do": {"do": "rule", "outline": 0, "inner": 1, "detail": 1, "taper": 0, "corner": "round"}
+                }
+            },
             "greater than",
         ),
-        ("/api/models/9/measures", {"json": {"part": "head"}}, "model is not there"),
-        (f"{first}/judge", {"json": {"base": 0, "stitch": "x", "state": "taken"}}, "look for gaps again"),
-        (f"{first}/judge", {"json": {"base": 0, "stitch": "x", "state": "maybe"}}, "Input should be"),
-        (f"{first}/stitch", {"json": {"base": 0, "points": [[1, 1], [1, 1]]}}, "drag from one side"),
-        (f"{first}/pour", {"json": {"base": 0, "points": [[150, 60]], "pot": 99}}, "choose another one"),
-        (f"{first}/pour", {"json": {"base": 0, "points": [[-5, -5]], "pot": 1}}, "no patch under the pen"),
+        ("/api/models/9/do", {"json": {"do": {"do": "measure", "part": "head"}}}, "model is not there"),
+        (
+            f"{first}/do",
+            {"json": {"base": 0, "do": {"do": "judge", "stitch": "x", "state": "taken"}}},
+            "look for gaps again",
+        ),
+        (
+            f"{first}/do",
+            {"json": {"base": 0, "do": {"do": "judge", "stitch": "x", "state": "maybe"}}},
+            "Input should be",
+        ),
+        (
+            f"{first}/do",
+            {"json": {"base": 0, "do": {"do": "stitch", "points": [[1, 1], [1, 1]]}}},
+            "drag from one side",
+        ),
+        (
+            line,
+            {"json": {"base": 0, "do": {"do": "pour", "points": [[150, 60]], "pot": 99}}},
+            "choose another one",
+        ),
+        (
+            line,
+            {"json": {"base": 0, "do": {"do": "pour", "points": [[-5, -5]], "pot": 1}}},
+            "no patch under the pen",
+        ),
         ("/api/drawings/999/undo", {"json": {}}, "drawing is not there"),
         ("/api/levels/1/jobs", {"json": {"kind": "carry"}}, "paint one drawing"),
         ("/api/levels/9/jobs", {"json": {"kind": "clean"}}, "no drawings"),
@@ -191,8 +231,10 @@ def test_paint_is_poured_carried_and_follows_the_key(shot: Shot) -> None:
         assert paint[str(centre(shot, number, 181 + shift, 95))]["pot"] == 1
         assert paint[str(centre(shot, number, 156 + shift, 140))]["pot"] == 1
         assert len(paint) == 3
-    shot.client.post("/api/keys/2/colour", json={"pot": 1, "colour": "#102030"})
-    shot.client.post("/api/shots/1/key", json={"key": 2})
+    shot.client.post(
+        "/api/models/1/do", json={"do": {"do": "colour", "key": 2, "pot": 1, "colour": "#102030"}}
+    )
+    shot.client.post("/api/stacks/1/do", json={"do": {"do": "key", "level": 1, "key": 2}})
     view = shot.client.get(f"/drawings/{shot.ids[1]}/view.webp?w=320&look=paint")
     pixels = np.asarray(Image.open(io.BytesIO(view.content)).convert("RGB"))
     assert np.abs(pixels[140, 162].astype(int) - (0x10, 0x20, 0x30)).max() < 12
@@ -201,7 +243,9 @@ def test_paint_is_poured_carried_and_follows_the_key(shot: Shot) -> None:
 def test_a_small_picture_is_made_in_the_key_it_is_asked_for(shot: Shot) -> None:
     shot.job("clean")
     shot.edit(1, "pour", points=[[181, 95]], pot=1)
-    shot.client.post("/api/keys/2/colour", json={"pot": 1, "colour": "#102030"})
+    shot.client.post(
+        "/api/models/1/do", json={"do": {"do": "colour", "key": 2, "pot": 1, "colour": "#102030"}}
+    )
     seen = []
     for key in (1, 2):
         view = shot.client.get(f"/drawings/{shot.ids[0]}/view.webp?w=320&look=paint&key={key}&v=same")
@@ -293,9 +337,14 @@ def test_a_rough_that_cannot_be_read_fails_alone(shot: Shot, store: Store) -> No
 
 
 def test_holds_and_kinds_are_set_on_the_sheet(shot: Shot) -> None:
-    spans = shot.client.post("/api/shots/1/hold", json={"first": 1, "hold": 3}).json()["spans"]
+    spans = shot.client.post(
+        "/api/times/1/do", json={"do": {"do": "hold", "level": 1, "first": 1, "hold": 3}}
+    ).json()["levels"]["1"]["spans"]
     assert [s[:2] for s in spans] == [[1, 3], [4, 1], [5, 2]]
-    shot.client.post(f"/api/drawings/{shot.ids[1]}/kind", json={"kind": "breakdown"})
+    shot.client.post(
+        "/api/times/1/do",
+        json={"do": {"do": "mark", "level": 1, "drawing": shot.ids[1], "kind": "breakdown"}},
+    )
     assert shot.run()["drawings"][1]["kind"] == "breakdown"
 
 

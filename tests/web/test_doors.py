@@ -81,7 +81,7 @@ def test_bodies_beyond_the_limit_are_refused_by_name(
     client: TestClient, shot: Shot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(doors, "limits", lambda: Limits(body_mb=1, picture_mb=2, take_in_mb=3))
-    url = f"/api/drawings/{shot.ids[0]}/stitch"
+    url = f"/api/drawings/{shot.ids[0]}/do"
     large = b'{"base": 0, "points": [' + b" " * 2**20 + b"]}"
     answer = client.post(url, content=large, headers={"content-type": "application/json"})
     assert answer.status_code == 413
@@ -139,7 +139,7 @@ def test_what_the_database_cannot_do_is_said_and_kept_apart(
 def test_a_change_sent_again_is_done_once_and_answered(client: TestClient, shot: Shot) -> None:
     shot.job("clean")
     chosen = shot.drawing(1)["strokes"][0]
-    url = f"/api/drawings/{shot.ids[0]}/line"
+    url = f"/api/drawings/{shot.ids[0]}/do"
     move = {"do": "place", "ids": [chosen["id"]], "matrix": [1, 0, 5, 0, 1, 0]}
     headers = {"x-schoon-token": "ab" * 16}
     body = {"base": shot.drawing(1)["revision"], "do": move}
@@ -185,14 +185,14 @@ def test_points_of_one_stroke_moved_in_two_windows_are_both_kept_or_told(shot: S
     now = np.reshape(next(s for s in shot.drawing(1)["strokes"] if s["id"] == "aaaaaaaa")["points"], (-1, 2))
     assert now[0] == pytest.approx(points[0] + 5, abs=0.02)
     assert now[-1] == pytest.approx(points[-1] + 7, abs=0.02)
-    answer = shot.client.post(f"/api/drawings/{shot.ids[0]}/line", json={"base": base, "do": moved(0, 9.0)})
+    answer = shot.client.post(f"/api/drawings/{shot.ids[0]}/do", json={"base": base, "do": moved(0, 9.0)})
     assert answer.status_code == 422
     assert "Another window has moved the same points" in answer.json()["error"]
 
 
 def test_a_stroke_beyond_any_picture_is_refused_at_once(shot: Shot) -> None:
     far = [[(-1) ** k * 900_000.0, k * 1000.0, 0.5] for k in range(12)]
-    url = f"/api/drawings/{shot.ids[0]}/line"
+    url = f"/api/drawings/{shot.ids[0]}/do"
     for do in (
         {"do": "trace", "id": "aaaaaaaa", "path": far, "width": 4},
         {"do": "trace", "id": "aaaaaaaa", "path": [[k % 2 * 300.0, 9.0, 0.5] for k in range(60)], "width": 4},
@@ -231,7 +231,9 @@ def test_undo_after_a_pot_was_taken_out_brings_the_pot_back(shot: Shot) -> None:
     shot.job("clean")
     shot.edit(1, "pour", points=[[181, 95]], pot=1)
     shot.edit(1, "pour", points=[[181, 95]], pot=2)
-    assert shot.client.post("/api/models/1/pots/1/delete", json={}).status_code == 200
+    assert (
+        shot.client.post("/api/models/1/do", json={"do": {"do": "delete-pot", "pot": 1}}).status_code == 200
+    )
     undone = shot.client.post(f"/api/drawings/{shot.ids[0]}/undo").json()
     assert undone["pots"] == ["Coat"]
     assert 1 in [p["pot"] for p in shot.patches(1)["paint"].values()]

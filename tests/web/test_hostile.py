@@ -47,6 +47,14 @@ def sample(schema: dict[str, Any], all_: dict[str, Any]) -> Any:
     return {"integer": 1, "number": 1.5, "boolean": True}.get(kind or "", "abcdefgh")
 
 
+def samples(schema: dict[str, Any], all_: dict[str, Any]) -> Iterator[Any]:
+    """A body for every edit that a route takes; one for a route that takes none."""
+    body = sample(schema, all_)
+    edits = all_.get(schema.get("$ref", "").rsplit("/", 1)[-1], {}).get("properties", {}).get("do", {})
+    for edit in edits.get("oneOf", [None]):
+        yield body if edit is None else {**body, "do": sample(edit, all_)}
+
+
 def changed(value: Any, wrong: Any) -> Iterator[Any]:
     """The value with each of its leaves, and itself, replaced by something wrong."""
     yield wrong
@@ -100,13 +108,14 @@ async def send_everything_by(quiet: httpx.AsyncClient, app: Any, shot: Shot) -> 
         ):
             url = url.replace("{" + name + "}", "1")
         if "application/json" in content:
-            body = sample(content["application/json"]["schema"], schema["components"]["schemas"])
+            bodies = samples(content["application/json"]["schema"], schema["components"]["schemas"])
             # Every value in many places and every place with many values.
             sent = {
                 written(other)
+                for body in bodies
                 for k, wrong in enumerate(HOSTILE)
                 for n, other in enumerate(changed(body, wrong))
-                if (k + n) % 3 == 0
+                if (k + n) % 4 == 0
             }
             sent |= {b"", b"{", b"\xff\xfe", b"[" * 3000, b'{"a":' * 2000}
             kind = "application/json"

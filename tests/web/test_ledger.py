@@ -33,7 +33,7 @@ def pots(shot: Shot, number: int) -> dict:
 
 def repaint(shot: Shot, act: str, cells: list[tuple[int, int]], to: int | None = None) -> dict:
     content = {"cells": [{"drawing": shot.ids[n - 1], "pot": pot} for n, pot in cells], "act": act, "to": to}
-    answer = shot.client.post("/api/levels/1/repaint", json=content)
+    answer = shot.client.post("/api/levels/1/do", json={"do": {"do": "repaint", **content}})
     return {"status": answer.status_code, **answer.json()}
 
 
@@ -52,7 +52,7 @@ def test_the_ledger_counts_what_carries_each_pot(painted: Shot) -> None:
 def test_cells_are_repainted_lifted_and_undone_as_one(painted: Shot) -> None:
     count = pots(painted, 2)["2"]["count"]
     done = repaint(painted, "pour", [(2, 2), (3, 2)], to=1)
-    assert (done["drawings"], done["patches"]) == (painted.ids[1:], 2 * count)
+    assert (done["drawings"], done["things"]) == (painted.ids[1:], 2 * count)
     assert pots(painted, 2)["1"]["count"] == count + 1
     undone = painted.client.post(f"/api/drawings/{painted.ids[2]}/undo").json()
     assert sorted(undone["drawings"]) == sorted(painted.ids[1:])
@@ -61,7 +61,7 @@ def test_cells_are_repainted_lifted_and_undone_as_one(painted: Shot) -> None:
     assert "1" not in pots(painted, 3)
     assert repaint(painted, "lift", [(3, 1)])["status"] == 422
     assert repaint(painted, "pour", [(3, 2)], to=99)["status"] == 404
-    assert repaint(painted, "pour", [(3, 2)])["status"] == 404
+    assert repaint(painted, "pour", [(3, 2)])["status"] == 422
 
 
 def doubtful(shot: Shot, number: int) -> None:
@@ -72,7 +72,7 @@ def doubtful(shot: Shot, number: int) -> None:
         for k, spot in enumerate(paint["patches"]):
             spot.update(doubt=0.6 + 0.1 * k, others=[2])
         action = revisions.begin_action(cursor, "doubt")
-        revisions.revise(cursor, row, action, paint=revisions.put_document(cursor, paint))
+        revisions.revise(cursor, revisions.of(row), action, paint=revisions.put_document(cursor, paint))
 
 
 def test_unsure_patches_queue_worst_first_and_are_accepted(painted: Shot) -> None:
@@ -83,7 +83,7 @@ def test_unsure_patches_queue_worst_first_and_are_accepted(painted: Shot) -> Non
     assert {c["number"] for c in cards} == {2}
     assert all(c["pots"][1:] == [2] and c["from"][0] in painted.ids for c in cards)
     done = repaint(painted, "accept", [(2, 1), (2, 2), (1, 1)])
-    assert (done["drawings"], done["patches"]) == ([painted.ids[1]], len(cards))
+    assert (done["drawings"], done["things"]) == ([painted.ids[1]], len(cards))
     assert painted.client.get("/api/shots/1/unsure").json()["cards"] == []
 
 
@@ -101,11 +101,14 @@ def test_gaps_under_a_doubt_are_taken_together(shot: Shot) -> None:
                 "by": "proposal",
             }
             name = revisions.put_document(cursor, {"stitches": [stitch]})
-            revisions.revise(cursor, row, revisions.begin_action(cursor, "gap"), seal=name)
-    taken = shot.client.post("/api/levels/1/take-under", json={"under": 0.75}).json()
-    assert (taken["drawings"], taken["stitches"]) == (shot.ids[:2], 2)
+            revisions.revise(cursor, revisions.of(row), revisions.begin_action(cursor, "gap"), seal=name)
+    taken = shot.client.post("/api/levels/1/do", json={"do": {"do": "take-under", "under": 0.75}}).json()
+    assert (taken["drawings"], taken["things"]) == (shot.ids[:2], 2)
     assert [c["number"] for c in shot.client.get("/api/shots/1/gaps").json()["cards"]] == [3]
-    assert shot.client.post("/api/levels/1/take-under", json={"under": 0.75}).status_code == 422
+    assert (
+        shot.client.post("/api/levels/1/do", json={"do": {"do": "take-under", "under": 0.75}}).status_code
+        == 422
+    )
 
 
 def test_a_key_is_derived_by_light_shown_first_and_then_kept(shot: Shot) -> None:
@@ -133,21 +136,35 @@ def test_pots_too_close_to_tell_apart_are_named(shot: Shot) -> None:
 
 def test_pots_are_renamed_ordered_and_deleted_only_when_nothing_needs_them(painted: Shot) -> None:
     post = painted.client.post
-    assert post("/api/models/1/pots/1/name", json={"name": " Rain  coat "}).json()["name"] == "Rain coat"
-    assert post("/api/models/1/pots/1/name", json={"name": "Fur"}).status_code == 422
-    assert post("/api/models/1/pots/9/name", json={"name": "None"}).status_code == 404
-    assert post("/api/models/1/pots/order", json={"pots": [2, 1]}).status_code == 200
-    assert post("/api/models/1/pots/order", json={"pots": [2]}).status_code == 422
+    assert (
+        post(
+            "/api/models/1/do", json={"do": {"do": "rename-pot", "pot": 1, "name": " Rain  coat "}}
+        ).status_code
+        == 200
+    )
+    assert (
+        post("/api/models/1/do", json={"do": {"do": "rename-pot", "pot": 1, "name": "Fur"}}).status_code
+        == 422
+    )
+    assert (
+        post("/api/models/1/do", json={"do": {"do": "rename-pot", "pot": 9, "name": "None"}}).status_code
+        == 404
+    )
+    assert post("/api/models/1/do", json={"do": {"do": "order-pots", "pots": [2, 1]}}).status_code == 200
+    assert post("/api/models/1/do", json={"do": {"do": "order-pots", "pots": [2]}}).status_code == 422
     page = painted.client.get("/models/1", headers={"accept": "text/html"}).text
     assert page.index(">Fur<") < page.index(">Rain coat<")
-    refused = post("/api/models/1/pots/2/delete", json={})
+    refused = post("/api/models/1/do", json={"do": {"do": "delete-pot", "pot": 2}})
     assert refused.status_code == 422
     assert "in use in Quay 1, 2, 3" in refused.json()["error"]
-    assert post("/api/models/1/pots/2/delete", json={"instead": 2}).status_code == 422
-    count = sum(pots(painted, n)["2"]["count"] for n in (1, 2, 3))
-    assert post("/api/models/1/pots/2/delete", json={"instead": 1}).json()["patches"] == count
+    assert (
+        post("/api/models/1/do", json={"do": {"do": "delete-pot", "pot": 2, "instead": 2}}).status_code == 422
+    )
+    assert (
+        post("/api/models/1/do", json={"do": {"do": "delete-pot", "pot": 2, "instead": 1}}).status_code == 200
+    )
     assert set(pots(painted, 3)) == {"1"}
-    assert post("/api/models/1/pots/2/delete", json={}).status_code == 404
+    assert post("/api/models/1/do", json={"do": {"do": "delete-pot", "pot": 2}}).status_code == 404
 
 
 def test_pots_go_to_a_file_and_come_back(shot: Shot) -> None:

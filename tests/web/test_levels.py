@@ -67,11 +67,16 @@ def test_a_level_that_does_not_fit_its_shot_is_refused_whole(stack: Shot) -> Non
 
 def test_levels_are_stacked_and_renamed(stack: Shot) -> None:
     post = stack.client.post
-    assert post("/api/shots/1/levels/order", json={"levels": [2, 1]}).status_code == 200
+    assert post("/api/stacks/1/do", json={"do": {"do": "order", "levels": [2, 1]}}).status_code == 200
     assert levels(stack) == ["Flag", "Pim"]
-    assert post("/api/shots/1/levels/order", json={"levels": [2]}).status_code == 422
-    assert post("/api/levels/2/about", json={"name": "Pim"}).status_code == 422
-    assert post("/api/levels/2/about", json={"name": " Red flag "}).status_code == 200
+    assert post("/api/stacks/1/do", json={"do": {"do": "order", "levels": [2]}}).status_code == 422
+    assert (
+        post("/api/stacks/1/do", json={"do": {"do": "rename", "level": 2, "name": "Pim"}}).status_code == 422
+    )
+    assert (
+        post("/api/stacks/1/do", json={"do": {"do": "rename", "level": 2, "name": " Red flag "}}).status_code
+        == 200
+    )
     assert levels(stack) == ["Red flag", "Pim"]
 
 
@@ -80,21 +85,27 @@ def test_a_locked_level_is_not_changed(stack: Shot) -> None:
     stack.edit(1, "pour", points=[[181, 95]], pot=1)
     before = stack.patches(1)
     post = stack.client.post
-    post("/api/levels/1/about", json={"locked": True})
+    post("/api/stacks/1/do", json={"do": {"do": "lock", "level": 1, "locked": True}})
     drawing = f"/api/drawings/{stack.ids[0]}"
     tries = (
-        (f"{drawing}/pour", {"base": before["revision"], "points": [[100, 100]], "pot": 2}),
+        (
+            f"{drawing}/do",
+            {"base": before["revision"], "do": {"do": "pour", "points": [[100, 100]], "pot": 2}},
+        ),
         (f"{drawing}/undo", {}),
         ("/api/levels/1/jobs", {"kind": "carry"}),
-        ("/api/shots/1/hold", {"first": 1, "hold": 1}),
-        ("/api/levels/1/repaint", {"cells": [{"drawing": stack.ids[0], "pot": 1}], "act": "lift"}),
+        ("/api/times/1/do", {"do": {"do": "hold", "level": 1, "first": 1, "hold": 1}}),
+        (
+            "/api/levels/1/do",
+            {"do": {"do": "repaint", "cells": [{"drawing": stack.ids[0], "pot": 1}], "act": "lift"}},
+        ),
     )
     for url, content in tries:
         answer = post(url, json=content)
         assert answer.status_code == 422, url
         assert "Pim is locked" in answer.json()["error"]
     assert stack.patches(1) == before
-    post("/api/levels/1/about", json={"locked": False})
+    post("/api/stacks/1/do", json={"do": {"do": "lock", "level": 1, "locked": False}})
     assert post(f"{drawing}/undo").json()["drawings"] == [stack.ids[0]]
 
 
@@ -106,7 +117,9 @@ def aside(shot: Shot) -> list[dict]:
 def test_a_level_is_put_aside_and_comes_back_whole(stack: Shot) -> None:
     post = stack.client.post
     run = stack.client.get("/api/shots/1/run?level=2").json()
-    assert post("/api/levels/2/about", json={"aside": True}).status_code == 200
+    assert (
+        post("/api/stacks/1/do", json={"do": {"do": "aside", "level": 2, "aside": True}}).status_code == 200
+    )
     assert levels(stack) == ["Pim"]
     assert [(level["name"], level["drawings"]) for level in aside(stack)] == [("Flag", 2)]
     page = stack.client.get("/shots/1/line?level=2")
@@ -114,27 +127,31 @@ def test_a_level_is_put_aside_and_comes_back_whole(stack: Shot) -> None:
     assert "put aside" in page.text
     # The name stays taken, so that it can come back.
     assert "already" in take_in(stack, [flag()], level="Flag")["error"]
-    assert post("/api/levels/2/about", json={"aside": False}).status_code == 200
+    assert (
+        post("/api/stacks/1/do", json={"do": {"do": "aside", "level": 2, "aside": False}}).status_code == 200
+    )
     assert levels(stack) == ["Pim", "Flag"]
     assert stack.client.get("/api/shots/1/run?level=2").json() == run
 
 
 def test_a_shot_opens_with_a_level_that_is_not_aside_and_keeps_one(stack: Shot) -> None:
     post = stack.client.post
-    assert post("/api/levels/1/about", json={"aside": True}).status_code == 200
+    assert (
+        post("/api/stacks/1/do", json={"do": {"do": "aside", "level": 1, "aside": True}}).status_code == 200
+    )
     assert len(stack.run()["drawings"]) == 2
     assert stack.client.get("/").text.count('class="shot-row"') == 1
-    refused = post("/api/levels/2/about", json={"aside": True})
+    refused = post("/api/stacks/1/do", json={"do": {"do": "aside", "level": 2, "aside": True}})
     assert refused.status_code == 422
     assert "only level" in refused.json()["error"]
-    post("/api/levels/1/about", json={"aside": False})
+    post("/api/stacks/1/do", json={"do": {"do": "aside", "level": 1, "aside": False}})
     # Brought back it lies in front.
     assert levels(stack) == ["Flag", "Pim"]
 
 
 def test_a_locked_level_is_not_put_aside(stack: Shot) -> None:
-    stack.client.post("/api/levels/2/about", json={"locked": True})
-    refused = stack.client.post("/api/levels/2/about", json={"aside": True})
+    stack.client.post("/api/stacks/1/do", json={"do": {"do": "lock", "level": 2, "locked": True}})
+    refused = stack.client.post("/api/stacks/1/do", json={"do": {"do": "aside", "level": 2, "aside": True}})
     assert refused.status_code == 422
     assert "Flag is locked" in refused.json()["error"]
     assert aside(stack) == []
@@ -146,8 +163,10 @@ def test_paint_sees_its_level_and_the_gif_shows_all(stack: Shot) -> None:
     stack.client.app.state.runner.run_open()
     run = stack.client.get("/api/shots/1/run?level=2").json()
     mine = run["drawings"][0]
-    url = f"/api/drawings/{mine['id']}/pour"
-    answer = stack.client.post(url, json={"base": mine["revision"], "points": [[40, 185]], "pot": 1})
+    url = f"/api/drawings/{mine['id']}/do"
+    answer = stack.client.post(
+        url, json={"base": mine["revision"], "do": {"do": "pour", "points": [[40, 185]], "pot": 1}}
+    )
     assert answer.status_code == 200
     stack.edit(1, "pour", points=[[181, 95]], pot=2)
     assert len(stack.patches(1)["paint"]) == 1

@@ -83,7 +83,7 @@ def test_trimming_cutting_and_joining(cross: Shot) -> None:
     (whole,) = (s for s in cross.drawing(1)["strokes"] if s["id"] != "levelline")
     assert sorted(ends(whole)) == pytest.approx(sorted([160, 30, 160, 210]), abs=0.6)
     refused = cross.client.post(
-        f"/api/drawings/{cross.ids[0]}/line",
+        f"/api/drawings/{cross.ids[0]}/do",
         json={"base": 0, "do": {"do": "trim", "id": "nothing", "at": [0, 0]}},
     )
     assert refused.status_code == 404
@@ -119,7 +119,7 @@ def test_redrawing_a_stretch_over_the_line_it_replaces(cross: Shot) -> None:
     assert points[:, 1].min() < 97
     assert ends(stroke_of(cross, 1, "levelline")) == pytest.approx([40, 120, 280, 120], abs=0.1)
     locked = cross.client.post(
-        f"/api/drawings/{cross.ids[0]}/line",
+        f"/api/drawings/{cross.ids[0]}/do",
         json={"base": 0, "do": {"do": "redraw", "path": path, "locked": [""]}},
     )
     assert locked.status_code == 422
@@ -227,9 +227,12 @@ def test_the_ledge_compares_a_part_and_the_model_remembers_its_measure(shot: Sho
     assert found["cells"][1]["odd"] > found["cells"][2]["odd"]
     assert found["cells"][2]["drift"] == pytest.approx(12, abs=2)
     m = found["cells"][0]["measures"]
-    assert shot.client.post("/api/models/1/measures", json={"part": "face", **m}).json()["measures"] == m
+    assert (
+        shot.client.post("/api/models/1/do", json={"do": {"do": "measure", "part": "face", **m}}).status_code
+        == 200
+    )
     assert shot.client.get(url).json()["model"] == m
-    shot.client.post("/api/models/1/measures", json={"part": "face"})
+    shot.client.post("/api/models/1/do", json={"do": {"do": "measure", "part": "face"}})
     assert shot.client.get(url).json()["model"] is None
     box = "&".join(f"box={v}" for v in (140, 60, 230, 130))
     cells = shot.client.get(f"/api/levels/1/ledge?reference={shot.ids[0]}&{box}").json()["cells"]
@@ -281,7 +284,7 @@ def test_pencils_are_found_and_a_part_is_made_of_one(shot: Shot) -> None:
 def test_the_line_rule_is_laid_on_whole_drawings(shot: Shot) -> None:
     shot.job("clean")
     rule = {"outline": 7, "inner": 3, "detail": 2, "taper": 0, "corner": "sharp"}
-    assert shot.client.post("/api/models/1/rule", json=rule).json() == rule
+    assert shot.client.post("/api/models/1/do", json={"do": {"do": "rule", **rule}}).status_code == 200
     changed = shot.client.post("/api/levels/1/weigh", json={"drawings": shot.ids}).json()["drawings"]
     assert changed == shot.ids
     strokes = shot.drawing(1)["strokes"]

@@ -34,26 +34,46 @@ def pot_file(client: TestClient) -> list[dict]:
 def test_tones_parts_and_counts_are_kept_and_come_back_in_the_file(shot: Shot) -> None:
     client = shot.client
     assert (
-        client.post("/api/keys/1/colour", json={"pot": 1, "colour": "#101010", "tone": "shade"}).status_code
+        client.post(
+            "/api/models/1/do",
+            json={"do": {"do": "colour", "key": 1, "pot": 1, "colour": "#101010", "tone": "shade"}},
+        ).status_code
         == 200
     )
     about = {"part": " Rain  wear ", "opacity": 60, "expected": 4, "share": 0.25}
-    assert client.post("/api/models/1/pots/1/about", json=about).status_code == 200
+    assert (
+        client.post("/api/models/1/do", json={"do": {"do": "describe-pot", "pot": 1, **about}}).status_code
+        == 200
+    )
     coat = pot_file(client)[0]
     assert coat["tones"] == {"Day": {"shade": "#101010"}}
     assert (coat["part"], coat["opacity"], coat["count"], coat["share"]) == ("Rain wear", 60, 4, 0.25)
     csv = client.get("/models/1/pots.csv").text
     client.post(
-        "/api/models/1/pots/1/about", json={"part": "", "opacity": 100, "expected": None, "share": None}
+        "/api/models/1/do",
+        json={
+            "do": {
+                "do": "describe-pot",
+                "pot": 1,
+                "part": "",
+                "opacity": 100,
+                "expected": None,
+                "share": None,
+            }
+        },
     )
-    client.post("/api/keys/1/colour", json={"pot": 1, "colour": None, "tone": "shade"})
+    client.post(
+        "/api/models/1/do", json={"do": {"do": "colour", "key": 1, "pot": 1, "colour": None, "tone": "shade"}}
+    )
     assert "part" not in pot_file(client)[0]
     client.post("/models/1/pots/file", files={"file": ("pots.csv", csv.encode(), "text/csv")})
     assert pot_file(client)[0] == coat
 
 
 def test_a_base_colour_cannot_be_taken_away(shot: Shot) -> None:
-    answer = shot.client.post("/api/keys/1/colour", json={"pot": 1, "colour": None})
+    answer = shot.client.post(
+        "/api/models/1/do", json={"do": {"do": "colour", "key": 1, "pot": 1, "colour": None}}
+    )
     assert answer.status_code == 422 or answer.status_code == 400
     assert key_data(shot.client)[0]["colours"]["1"] == "#edb21f"
 
@@ -67,7 +87,7 @@ def test_a_colour_is_sampled_and_pots_are_proposed(shot: Shot) -> None:
     listed = client.get(f"/api/models/1/clusters?picture={sha}").json()
     assert {"#c8281e", "#283cbe"} <= {item["colour"] for item in listed["colours"]}
     new = [{"name": "Sail", "colour": "#c8281e"}, {"name": "Sea", "colour": "#283cbe", "part": "Water"}]
-    assert client.post("/api/models/1/pots", json={"pots": new}).status_code == 200
+    assert client.post("/api/models/1/do", json={"do": {"do": "add-pots", "pots": new}}).status_code == 200
     assert (
         client.post("/api/models/1/sample", json={"picture": sha, "at": [60, 80]}).json()["near"]["pot"]
         == "Sail"
@@ -77,7 +97,7 @@ def test_a_colour_is_sampled_and_pots_are_proposed(shot: Shot) -> None:
 def test_several_new_pots_come_all_or_none(shot: Shot) -> None:
     before = pot_file(shot.client)
     new = [{"name": "Sail", "colour": "#c8281e"}, {"name": "Coat", "colour": "#283cbe"}]
-    answer = shot.client.post("/api/models/1/pots", json={"pots": new})
+    answer = shot.client.post("/api/models/1/do", json={"do": {"do": "add-pots", "pots": new}})
     assert answer.status_code >= 400
     assert "Coat" in answer.json()["error"]
     assert pot_file(shot.client) == before
@@ -110,11 +130,11 @@ def test_a_key_is_read_from_a_picture_of_a_painted_drawing_and_kept(shot: Shot) 
     assert sorted(found["seen"]) == [1, 2]
     assert len(key_data(client)) == 2
     new = {"name": "Dusk", "like": 1, "colours": found["colours"], "picture": found["picture"]}
-    assert client.post("/api/models/1/keys", json=new).status_code == 200
+    assert client.post("/api/models/1/do", json={"do": {"do": "add-key", **new}}).status_code == 200
     dusk = key_data(client)[2]
     assert dusk["name"] == "Dusk"
     assert abs(int(dusk["colours"]["2"][1:3], 16) - 70) <= 4
-    assert client.post("/api/models/1/keys", json=new).status_code >= 400
+    assert client.post("/api/models/1/do", json={"do": {"do": "add-key", **new}}).status_code >= 400
 
 
 def test_a_key_picture_that_cannot_be_read_is_refused_by_name(shot: Shot) -> None:
@@ -149,7 +169,8 @@ def test_a_ring_fills_what_is_unpainted_in_it(shot: Shot) -> None:
     assert answer["patches"] == 1
     assert sorted(p["pot"] for p in answer["paint"].values()) == [1, 2]
     refused = shot.client.post(
-        f"/api/drawings/{shot.ids[0]}/pour-within", json={"base": answer["revision"], "ring": ring, "pot": 1}
+        f"/api/drawings/{shot.ids[0]}/do",
+        json={"base": answer["revision"], "do": {"do": "pour-within", "ring": ring, "pot": 1}},
     )
     assert "No unpainted patch" in refused.json()["error"]
 
@@ -216,10 +237,12 @@ def test_a_pot_deleted_by_somebody_in_mid_paint_is_refused_and_nothing_is_lost(s
     shot.job("clean")
     shot.edit(1, "pour", points=[[100, 100]], pot=2)
     before = shot.patches(1)
-    assert shot.client.post("/api/models/1/pots/1/delete", json={}).status_code == 200
+    assert (
+        shot.client.post("/api/models/1/do", json={"do": {"do": "delete-pot", "pot": 1}}).status_code == 200
+    )
     answer = shot.client.post(
-        f"/api/drawings/{shot.ids[0]}/pour",
-        json={"base": before["revision"], "points": [[181, 95]], "pot": 1},
+        f"/api/drawings/{shot.ids[0]}/do",
+        json={"base": before["revision"], "do": {"do": "pour", "points": [[181, 95]], "pot": 1}},
     )
     assert answer.status_code == 404
     assert "choose another one" in answer.json()["error"]

@@ -13,11 +13,14 @@ from typing import Any
 
 import pytest
 
+from schoon.core.exposure import Again
 from schoon.errors import Refusal
 from schoon.formats import backup as file
 from schoon.store import LocalServer, Store, backup, models, productions, revisions
-from schoon.work.backup import back_up, restore
+from schoon.store.revisions import Subject
+from schoon.work.backup import _parts, back_up, restore
 
+from .. import hands
 from ..conftest import table_counts
 from ..shot import Shot
 
@@ -90,8 +93,8 @@ def test_a_production_is_restored_under_another_name_with_its_history(
     with store.transaction() as cursor:
         shot = next(s for s in productions.shots(cursor) if s["id"] != 1)
         drawing = productions.drawings(cursor, shot["level_id"])[1]["id"]
-        assert (revisions.redo(cursor, drawing) or ("",))[0] == "trace a stroke"
-        assert (revisions.undo(cursor, drawing) or ("",))[0] == "trace a stroke"
+        assert (hands.redo(cursor, drawing) or ("",))[0] == "trace a stroke"
+        assert (hands.undo(cursor, drawing) or ("",))[0] == "trace a stroke"
     assert told(store, "Harbour Lights") == before
 
 
@@ -225,3 +228,42 @@ def test_the_commands_start_and_stop_the_database_by_themselves(tmp_path: Path) 
     assert "another name with --as" in done.stderr
     done = schoon("restore", str(tmp_path / "a.schoon"), "--as", "Again")
     assert (done.returncode, done.stdout.split(":")[0]) == (0, "Again")
+
+
+def test_time_levels_and_models_keep_their_history_under_new_ids(
+    shot: Shot, store: Store, tmp_path: Path
+) -> None:
+    def do(subjects: str, **edit: Any) -> None:
+        assert shot.client.post(f"/api/{subjects}/1/do", json={"do": edit}).status_code == 200
+
+    do("times", do="repeat", level=1, frame=5, first=1)
+    do("times", do="blank", level=1, frame=3)
+    do("stacks", do="rename", level=1, name="Otter")
+    do("models", do="colour", key=2, pot=1, colour="#102030")
+    do("models", do="delete-pot", pot=1)
+    back_up(store, tmp_path / "a.schoon", "Harbour Lights")
+    restore(store, tmp_path / "a.schoon", "Harbour Copy")
+    with store.transaction() as cursor:
+        copy = next(s for s in productions.shots(cursor) if s["id"] != 1)
+        time, model = Subject("time", copy["id"]), Subject("model", copy["model_id"])
+        drawings = [row["id"] for row in productions.drawings(cursor, copy["level_id"])]
+        assert productions.exposures(cursor, copy["level_id"]) == {1: drawings[0], 3: None, 5: Again(1)}
+        for subject in (time, Subject("stack", copy["id"]), model):
+            assert revisions.undo(cursor, subject)
+        assert productions.exposures(cursor, copy["level_id"]) == {
+            1: drawings[0],
+            3: drawings[1],
+            5: Again(1),
+        }
+        assert productions.stack_of(cursor, copy["id"]).levels[copy["level_id"]].name == "Pim"
+        found = models.model(cursor, copy["model_id"])
+        coat = next(pot["id"] for pot in found["pots"] if pot["name"] == "Coat")
+        assert found["keys"][1]["colours"][coat] == "#102030"
+        assert revisions.undo(cursor, model)
+        assert models.model(cursor, copy["model_id"])["keys"][1]["colours"][coat] == "#edb21f"
+        # The one it was copied from stands where it stood.
+        assert [pot["name"] for pot in models.model(cursor, 1)["pots"]] == ["Fur"]
+
+
+def test_a_backup_of_before_revisions_named_their_parts_is_read() -> None:
+    assert _parts({"id": 1, "line": "a", "seal": None, "paint": "c"}) == {"line": "a", "paint": "c"}

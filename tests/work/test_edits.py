@@ -19,6 +19,7 @@ from schoon.work import edits
 from schoon.work.derived import sheet_patches
 from schoon.work.documents import Sheet, Spot, line_document, paint_document, painting_of, seal_document
 
+from .. import hands
 from ..conftest import table_counts
 from .test_work import box_sheet, side
 
@@ -59,13 +60,13 @@ class Desk:
         self, place: tuple[float, float], pot: int | None, base: int | None = None, k: int = 0
     ) -> edits.Saved:
         with self.store.transaction() as cursor:
-            return edits.pour(cursor, self.ids[k], base or self.head(k), [place], pot)
+            return hands.pour(cursor, self.ids[k], base or self.head(k), [place], pot)
 
     def put(self, k: int, **documents: object) -> None:
         with self.store.transaction() as cursor:
             names = {part: revisions.put_document(cursor, content) for part, content in documents.items()}
             action = revisions.begin_action(cursor, "set up")
-            revisions.revise(cursor, revisions.drawing(cursor, self.ids[k]), action, **names)
+            revisions.revise(cursor, revisions.of(revisions.drawing(cursor, self.ids[k])), action, **names)
 
 
 @pytest.fixture
@@ -111,19 +112,19 @@ def test_paint_lifted_in_one_window_and_line_changed_in_the_other(desk: Desk) ->
 @pytest.mark.parametrize(
     ("act", "error", "words"),
     [
-        (lambda c, d: edits.pour(c, d.ids[0], None, [(500.0, 500.0)], d.pots[0]), Refusal, "no patch under"),
-        (lambda c, d: edits.pour(c, d.ids[0], None, [LEFT], 999), NotFound, "not in the model"),
-        (lambda c, d: edits.pour(c, 999, None, [LEFT], d.pots[0]), NotFound, "not there"),
-        (lambda c, d: edits.pour_within(c, d.ids[0], None, [(1, 1), (3, 1), (3, 3)], d.pots[0]), Refusal, "ring"),
-        (lambda c, d: edits.add_stitch(c, d.ids[0], None, np.array([[4.0, 4], [4, 4]])), Refusal, "two points"),
-        (lambda c, d: edits.add_stitch(c, d.ids[0], None, np.array([[4.0, 4], [np.nan, 4]])), Refusal, "two points"),
-        (lambda c, d: edits.delete_stitch(c, d.ids[0], None, "none"), NotFound, "not in the drawing"),
-        (lambda c, d: edits.judge_stitch(c, d.ids[0], None, "none", "taken"), NotFound, "look for gaps"),
-        (lambda c, d: edits.take_under(c, d.level, 0.9), Refusal, "No gap that waits"),
+        (lambda c, d: hands.pour(c, d.ids[0], None, [(500.0, 500.0)], d.pots[0]), Refusal, "no patch under"),
+        (lambda c, d: hands.pour(c, d.ids[0], None, [LEFT], 999), NotFound, "not in the model"),
+        (lambda c, d: hands.pour(c, 999, None, [LEFT], d.pots[0]), NotFound, "not there"),
+        (lambda c, d: hands.pour_within(c, d.ids[0], None, [(1, 1), (3, 1), (3, 3)], d.pots[0]), Refusal, "ring"),
+        (lambda c, d: hands.add_stitch(c, d.ids[0], None, [(4.0, 4), (4, 4)]), Refusal, "two points"),
+        (lambda c, d: hands.add_stitch(c, d.ids[0], None, [(4.0, 4), (np.nan, 4)]), ValueError, "finite number"),
+        (lambda c, d: hands.delete_stitch(c, d.ids[0], None, "none"), NotFound, "not in the drawing"),
+        (lambda c, d: hands.judge(c, d.ids[0], None, "none", "taken"), NotFound, "look for gaps"),
+        (lambda c, d: hands.take_under(c, d.level, 0.9), Refusal, "No gap that waits"),
         (lambda c, d: edits.with_other_specks(c, productions.drawings(c, d.level), 6), Refusal, "already"),
-        (lambda c, d: edits.repaint(c, d.level, [(d.ids[0], d.pots[0])], "lift"), Refusal, "None of these cells"),
-        (lambda c, d: edits.repaint(c, d.level, [(d.ids[0], d.pots[0])], "pour", 999), NotFound, "not in the model"),
-        (lambda c, d: edits.delete_pot(c, d.model, d.pots[0], d.pots[0]), Refusal, "its own place"),
+        (lambda c, d: hands.repaint(c, d.level, [(d.ids[0], d.pots[0])], "lift"), Refusal, "None of these cells"),
+        (lambda c, d: hands.repaint(c, d.level, [(d.ids[0], d.pots[0])], "pour", 999), NotFound, "not in the model"),
+        (lambda c, d: hands.delete_pot(c, d.model, d.pots[0], d.pots[0]), Refusal, "its own place"),
     ],
 )  # fmt: skip
 def test_what_is_refused_leaves_no_row_behind(
@@ -137,7 +138,7 @@ def test_what_is_refused_leaves_no_row_behind(
 
 def test_a_drag_never_floods_the_outside_but_a_click_may(desk: Desk) -> None:
     with desk.store.transaction() as cursor:
-        edits.pour(cursor, desk.ids[0], None, [LEFT, OUTSIDE, RIGHT], desk.pots[0])
+        hands.pour(cursor, desk.ids[0], None, [LEFT, OUTSIDE, RIGHT], desk.pots[0])
     assert desk.pots_at(LEFT, RIGHT, OUTSIDE) == [desk.pots[0], desk.pots[0], None]
     desk.pour(OUTSIDE, desk.pots[1])
     assert desk.pots_at(OUTSIDE) == [desk.pots[1]]
@@ -147,7 +148,7 @@ def test_a_ring_fills_only_what_is_unpainted(desk: Desk) -> None:
     desk.pour(LEFT, desk.pots[1])
     ring = [(20.0, 20.0), (180.0, 20.0), (180.0, 150.0), (20.0, 150.0)]
     with desk.store.transaction() as cursor:
-        saved, count = edits.pour_within(cursor, desk.ids[0], desk.head(), ring, desk.pots[0])
+        saved, count = hands.pour_within(cursor, desk.ids[0], desk.head(), ring, desk.pots[0])
     assert count == 1
     assert not saved.merged
     assert desk.pots_at(LEFT, RIGHT) == [desk.pots[1], desk.pots[0]]
@@ -158,7 +159,7 @@ def test_bare_is_a_decision_and_not_the_same_as_unpainted(desk: Desk) -> None:
     assert desk.pots_at(LEFT, RIGHT) == [NOTHING, None]
     ring = [(20.0, 20.0), (180.0, 20.0), (180.0, 150.0), (20.0, 150.0)]
     with desk.store.transaction() as cursor:
-        edits.pour_within(cursor, desk.ids[0], None, ring, desk.pots[0])
+        hands.pour_within(cursor, desk.ids[0], None, ring, desk.pots[0])
     assert desk.pots_at(LEFT, RIGHT) == [NOTHING, desk.pots[0]]
 
 
@@ -167,11 +168,11 @@ def test_the_ledger_acts_through_drawings_and_is_undone_as_one(desk: Desk) -> No
         desk.pour(LEFT, desk.pots[0], k=k)
     heads = [desk.head(k) for k in range(3)]
     with desk.store.transaction() as cursor:
-        done = edits.repaint(cursor, desk.level, [(i, desk.pots[0]) for i in desk.ids], "pour", desk.pots[1])
-    assert (done.drawings, done.patches) == (desk.ids, 3)
+        done = hands.repaint(cursor, desk.level, [(i, desk.pots[0]) for i in desk.ids], "pour", desk.pots[1])
+    assert (done.drawings, done.things) == (desk.ids, 3)
     assert [desk.pots_at(LEFT, k=k) for k in range(3)] == [[desk.pots[1]]] * 3
     with desk.store.transaction() as cursor:
-        revisions.undo(cursor, desk.ids[1])
+        hands.undo(cursor, desk.ids[1])
     assert [desk.head(k) for k in range(3)] == heads
 
 
@@ -179,8 +180,8 @@ def test_accepting_makes_doubtful_paint_the_hands_own(desk: Desk) -> None:
     spots = [Spot(LEFT, desk.pots[0], 0.9, "carried"), Spot(RIGHT, desk.pots[0], 0.1, "carried")]
     desk.put(0, paint=paint_document(spots))
     with desk.store.transaction() as cursor:
-        done = edits.repaint(cursor, desk.level, [(desk.ids[0], desk.pots[0])], "accept")
-    assert done.patches == 1
+        done = hands.repaint(cursor, desk.level, [(desk.ids[0], desk.pots[0])], "accept")
+    assert done.things == 1
     assert sorted((s.at, s.by, s.doubt) for s in desk.sheet().spots) == [
         (LEFT, "hand", 0.0),
         (RIGHT, "carried", 0.1),
@@ -191,8 +192,8 @@ def test_a_pot_in_use_goes_only_with_another_in_its_place(desk: Desk) -> None:
     desk.pour(LEFT, desk.pots[0])
     desk.pour(RIGHT, desk.pots[0], k=2)
     with pytest.raises(Refusal, match="in use in Sign 1, 3"):
-        desk.do(edits.delete_pot, desk.model, desk.pots[0])
-    assert desk.do(edits.delete_pot, desk.model, desk.pots[0], desk.pots[1]) == 2
+        desk.do(hands.delete_pot, desk.model, desk.pots[0])
+    assert desk.do(hands.delete_pot, desk.model, desk.pots[0], desk.pots[1])
     assert desk.pots_at(LEFT) == [desk.pots[1]]
     with desk.store.transaction() as cursor:
         assert [pot["id"] for pot in models.model(cursor, desk.model)["pots"]] == [desk.pots[1]]
@@ -206,10 +207,10 @@ def test_gaps_under_a_doubt_are_taken_through_the_level_as_one(desk: Desk) -> No
     for k, doubts in enumerate(((0.2, 0.8), (0.3,), (0.9,))):
         desk.put(k, seal=seal_document([gap(d) for d in doubts] + [gap(0.1, "left")]))
     heads = [desk.head(k) for k in range(3)]
-    assert desk.do(edits.take_under, desk.level, 0.5) == (desk.ids[:2], 2)
+    assert desk.do(hands.take_under, desk.level, 0.5) == edits.RunSaved(desk.ids[:2], 2)
     assert [s.state for s in desk.sheet(0).stitches] == ["taken", "open", "left"]
     with desk.store.transaction() as cursor:
-        revisions.undo(cursor, desk.ids[0])
+        hands.undo(cursor, desk.ids[0])
     assert [desk.head(k) for k in range(3)] == heads
 
 
@@ -217,20 +218,20 @@ def test_a_stitch_is_judged_decided_later_and_deleted(desk: Desk) -> None:
     desk.put(0, seal=seal_document([gap(0.6)]))
     stitch = desk.sheet().stitches[0]
     for state, by in (("taken", "hand"), ("left", "hand"), ("open", "proposal")):
-        desk.do(edits.judge_stitch, desk.ids[0], desk.head(), stitch.id, state)
+        desk.do(hands.judge, desk.ids[0], desk.head(), stitch.id, state)
         now = desk.sheet().stitches[0]
         assert (now.state, now.by) == (state, by)
-    desk.do(edits.delete_stitch, desk.ids[0], desk.head(), stitch.id)
+    desk.do(hands.delete_stitch, desk.ids[0], desk.head(), stitch.id)
     assert desk.sheet().stitches == []
 
 
 def test_a_stitch_by_hand_parts_paint(desk: Desk) -> None:
     desk.put(0, line=line_document(box_sheet(False).strokes))
-    desk.do(edits.add_stitch, desk.ids[0], desk.head(), np.array([[100.0, 38.0], [100.0, 122.0]]))
+    desk.do(hands.add_stitch, desk.ids[0], desk.head(), [(100.0, 38.0), (100.0, 122.0)])
     desk.pour(LEFT, desk.pots[0])
     assert desk.pots_at(LEFT, RIGHT) == [desk.pots[0], None]
     stitch = desk.sheet().stitches[0]
-    desk.do(edits.delete_stitch, desk.ids[0], desk.head(), stitch.id)
+    desk.do(hands.delete_stitch, desk.ids[0], desk.head(), stitch.id)
     assert desk.pots_at(LEFT, RIGHT) == [desk.pots[0], desk.pots[0]]
 
 
@@ -252,11 +253,11 @@ def test_carried_paint_gives_way_to_a_hand_in_the_same_patch(desk: Desk) -> None
 
 
 def test_a_locked_level_refuses_and_says_its_name(desk: Desk) -> None:
-    desk.do(productions.lock_level, desk.level, True)
+    desk.do(hands.lock_level, desk.level, True)
     for act in (
-        lambda c: edits.pour(c, desk.ids[0], None, [LEFT], desk.pots[0]),
-        lambda c: edits.take_under(c, desk.level, 0.9),
-        lambda c: edits.add_stitch(c, desk.ids[0], None, np.array([[1.0, 1], [9, 9]])),
+        lambda c: hands.pour(c, desk.ids[0], None, [LEFT], desk.pots[0]),
+        lambda c: hands.take_under(c, desk.level, 0.9),
+        lambda c: hands.add_stitch(c, desk.ids[0], None, [(1.0, 1), (9, 9)]),
     ):
         with pytest.raises(Refusal, match="The level Pim is locked"):
             desk.do(act)
@@ -275,7 +276,7 @@ def test_specks_keep_the_limit_through_later_edits(desk: Desk) -> None:
     seal, paint = tasks.specks((line_document(desk.sheet().strokes), None, None), size, 30)
     assert paint is None
     desk.put(0, seal=seal)
-    desk.do(edits.add_stitch, desk.ids[0], desk.head(), np.array([[10.0, 10.0], [20.0, 20.0]]))
+    desk.do(hands.add_stitch, desk.ids[0], desk.head(), [(10.0, 10.0), (20.0, 20.0)])
     sheet = desk.sheet()
     assert sheet.specks == 30
     patches = sheet_patches("specks", sheet)

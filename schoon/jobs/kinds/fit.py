@@ -78,8 +78,7 @@ class Fit:
                 row = revisions.drawing(cursor, drawing_id, lock=True)
                 if (row["line"], row["seal"]) != (planned["line"], planned["seal"]):
                     continue
-                revisions.revise(
-                    cursor, row, work.action(cursor, f"fit {many(work.job['total'])} to their roughs"),
+                revisions.revise(cursor, revisions.of(row), work.action(cursor, f"fit {many(work.job['total'])} to their roughs"),
                     line=revisions.put_document(cursor, line), seal=revisions.put_document(cursor, seal),
                 )  # fmt: skip
                 work.done(cursor, drawing_id)

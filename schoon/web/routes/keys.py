@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import JSONResponse, RedirectResponse
@@ -16,11 +16,10 @@ from ...errors import Refusal
 from ...formats.pictures import for_storage
 from ...jobs import views
 from ...store import Row, models, pictures
-from ...text import named
-from ...work import keys
+from ...work import edits, keys
+from ...work.operations.model import AddKey, colour_of
 from ..deps import DeskDep, StoreDep
 from ..values import Body
-from .models import colour_of
 
 router = APIRouter()
 
@@ -55,7 +54,11 @@ def derive(model_id: int, key_id: int, want: Derive, store: StoreDep) -> JSONRes
         )
         made = None
         if want.name:
-            made = models.add_key(cursor, model_id, named(want.name, "colour key"), ink, backdrop, written)
+            new = AddKey(
+                do="add-key", name=want.name, like=key_id, colours=written, ink=ink, backdrop=backdrop
+            )
+            edits.change_model(cursor, model_id, new)
+            made = new.id
     close = _close(model, colours)
     return JSONResponse({"colours": written, "ink": ink, "backdrop": backdrop, "close": close, "key": made})
 
@@ -66,33 +69,8 @@ def add_key(
 ) -> RedirectResponse:
     """A new colour key that starts as a copy of another."""
     with store.transaction() as cursor:
-        model = models.model(cursor, model_id)
-        source = next((key for key in model["keys"] if key["id"] == like), None)
-        if source is None:
-            raise Refusal("The colour key to start from is not there any more; choose another one")
-        models.add_key(
-            cursor, model_id, named(name, "colour key"), source["ink"], source["backdrop"], source["colours"]
-        )
+        edits.change_model(cursor, model_id, AddKey(do="add-key", name=name, like=like))
     return RedirectResponse(f"/models/{model_id}", status_code=303)
-
-
-class Colour(Body):
-    """tone: the base colour, or a shade, light or line beside it; colour None takes a tone away."""
-
-    pot: int
-    colour: str | None
-    tone: Literal["colour", "shade", "light", "line"] = "colour"
-
-
-@router.post("/api/keys/{key_id}/colour")
-def set_colour(key_id: int, change: Colour, store: StoreDep) -> JSONResponse:
-    """Changes what a pot looks like in a key; every drawing follows."""
-    if change.colour is None and change.tone == "colour":
-        raise Refusal("A pot has a base colour in every key; choose one")
-    colour = None if change.colour is None else colour_of(change.colour)
-    with store.transaction() as cursor:
-        models.set_colour(cursor, key_id, change.pot, colour, change.tone)
-    return JSONResponse({"colour": colour})
 
 
 @router.post("/api/models/{model_id}/keys/{key_id}/picture")
@@ -124,30 +102,3 @@ def _close(model: Row, colours: Mapping[int, tuple[int, int, int]]) -> list[list
     names = {pot["id"]: pot["name"] for pot in model["pots"]}
     pairs = close_pairs({pot: c for pot, c in colours.items() if pot in names})
     return [[names[a], names[b], round(d, 1)] for a, b, d in pairs]
-
-
-class NewKey(Body):
-    """like: the key that ink and backdrop are taken from."""
-
-    name: str
-    like: int
-    colours: dict[int, str]
-    picture: str | None = Field(default=None, pattern="^[0-9a-f]{64}$")
-
-
-@router.post("/api/models/{model_id}/keys")
-def keep_key(model_id: int, new: NewKey, store: StoreDep) -> JSONResponse:
-    """Keeps colours as a new key."""
-    with store.transaction() as cursor:
-        model = models.model(cursor, model_id)
-        like = next((k for k in model["keys"] if k["id"] == new.like), None)
-        if like is None:
-            raise Refusal("The colour key to start from is not there any more; choose another one")
-        known = {pot["id"] for pot in model["pots"]}
-        colours = {**like["colours"], **{p: colour_of(c) for p, c in new.colours.items() if p in known}}
-        key = models.add_key(
-            cursor, model_id, named(new.name, "colour key"), like["ink"], like["backdrop"], colours
-        )
-        if new.picture:
-            models.set_key_picture(cursor, key, new.picture)
-    return JSONResponse({"key": key})

@@ -1,13 +1,12 @@
-"""Decisions through the whole run: the ledger of pots, the queue of unsure patches, gaps taken by their doubt."""
+"""The whole run at a glance: the ledger of pots, the queue of unsure patches."""
 
 from __future__ import annotations
 
 import json
-from typing import Annotated, Any, Literal
+from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse
-from pydantic import Field
 from scipy import ndimage as ndi
 
 from ...core.paint import NOTHING
@@ -16,7 +15,6 @@ from ...work import edits
 from ...work.derived import key_of, sheet_key, sheet_patches
 from ...work.documents import Spot, painting_of
 from ..deps import FilesDep, StoreDep
-from ..values import Body
 
 router = APIRouter(prefix="/api")
 
@@ -81,38 +79,3 @@ def unsure(shot_id: int, store: StoreDep, level: int | None = None) -> JSONRespo
             )  # fmt: skip
     cards.sort(key=lambda card: -card["doubt"])
     return JSONResponse({"cards": cards})
-
-
-class TakeUnder(Body):
-    under: float = Field(gt=0, le=1)
-
-
-@router.post("/levels/{level_id}/take-under")
-def take_under(level_id: int, want: TakeUnder, store: StoreDep) -> JSONResponse:
-    """Takes every waiting stitch of a level below a doubt, undone as one."""
-    with store.transaction() as cursor:
-        drawings, taken = edits.take_under(cursor, level_id, want.under)
-    return JSONResponse({"drawings": drawings, "stitches": taken})
-
-
-class Cell(Body):
-    drawing: int
-    pot: int
-
-
-class Repaint(Body):
-    """to: the pot poured instead, for `pour`."""
-
-    cells: Annotated[list[Cell], Field(min_length=1, max_length=20_000)]
-    act: Literal["pour", "lift", "accept"]
-    to: int | None = None
-
-
-@router.post("/levels/{level_id}/repaint")
-def repaint(level_id: int, want: Repaint, store: StoreDep) -> JSONResponse:
-    """Pours, lifts off or accepts all patches of many cells of the ledger, undone as one."""
-    with store.transaction() as cursor:
-        done = edits.repaint(
-            cursor, level_id, [(cell.drawing, cell.pot) for cell in want.cells], want.act, want.to
-        )
-    return JSONResponse({"drawings": done.drawings, "patches": done.patches})

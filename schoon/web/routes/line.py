@@ -18,8 +18,8 @@ from ...store import Row, Store, models, pictures, productions, revisions
 from ...work import edits, run
 from ...work.derived import key_of, to_json
 from ..deps import DeskDep, FilesDep, StoreDep
+from ..shapes import shape_of
 from ..values import Body, Number
-from .drawings import shape_of
 from .jobs import Reading
 
 router = APIRouter(prefix="/api")
@@ -138,45 +138,6 @@ def ledge(
         if found.shot["model_id"] and part and area is None:
             says = models.model(cursor, found.shot["model_id"])["measures"].get(part)
     return JSONResponse(desk.call(run.ledge, found, reference, part, area, svg.centre_path, says))
-
-
-class Measures(Body):
-    """What a part measures, or nothing to forget it."""
-
-    part: str = Field(min_length=1, max_length=60)
-    weight: float | None = Field(default=None, gt=0)
-    length: float | None = Field(default=None, gt=0)
-    area: float | None = Field(default=None, ge=0)
-    count: int | None = Field(default=None, ge=1)
-
-
-@router.post("/models/{model_id}/measures")
-def measures(model_id: int, want: Measures, store: StoreDep) -> JSONResponse:
-    """Takes the measures of a part into the model, or out of it."""
-    values = want.model_dump(exclude={"part"})
-    known = None if any(v is None for v in values.values()) else values
-    with store.transaction() as cursor:
-        models.set_measures(cursor, model_id, want.part, known)
-    return JSONResponse({"part": want.part, "measures": known})
-
-
-class Rule(Body):
-    """As `core.strokes.LineRule`."""
-
-    outline: float = Field(gt=0.2, le=60)
-    inner: float = Field(gt=0.2, le=60)
-    detail: float = Field(gt=0.2, le=60)
-    taper: float = Field(ge=0, le=500)
-    corner: str = Field(pattern="^(round|sharp)$")
-
-
-@router.post("/models/{model_id}/rule")
-def rule(model_id: int, want: Rule, store: StoreDep) -> JSONResponse:
-    """Changes the line rule; lines keep their weight until they are weighed by it."""
-    with store.transaction() as cursor:
-        models.model(cursor, model_id)
-        models.set_line_rule(cursor, model_id, want.model_dump())
-    return JSONResponse(want.model_dump())
 
 
 class Weighing(Body):

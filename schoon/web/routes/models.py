@@ -16,23 +16,16 @@ from ...errors import Refusal
 from ...formats import pots as pot_files
 from ...formats.pictures import decode, for_storage
 from ...jobs import views
-from ...store import Row, models, pictures, productions
+from ...store import Row, models, pictures, productions, revisions
+from ...store.revisions import Subject
 from ...text import named
 from ...work import edits
+from ...work.operations.model import AddPicture, AddPots, NewPot, ReadPots
 from ..deps import DeskDep, StoreDep, page
 from ..values import Body
 from ..values import Place as Point
 
 router = APIRouter()
-
-
-def colour_of(text: str) -> str:
-    """A colour as it is stored. Raises Refusal if it is none."""
-    try:
-        parse_colour(text)
-    except ValueError as error:
-        raise Refusal(str(error)) from error
-    return text.lower()
 
 
 @router.get("/models/{model_id}", response_class=HTMLResponse)
@@ -41,7 +34,12 @@ def model_page(request: Request, model_id: int, store: StoreDep) -> HTMLResponse
     with store.transaction() as cursor:
         model = models.model(cursor, model_id)
         production = productions.production(cursor, model["production_id"])
-    return page(request, "model.html", model=model, production=production, remarks=_remarks(model))
+        subject = Subject("model", model_id)
+        way = {
+            "can_undo": revisions.can_undo(cursor, subject),
+            "can_redo": revisions.can_redo(cursor, subject),
+        }
+    return page(request, "model.html", model=model, production=production, remarks=_remarks(model), **way)
 
 
 def _remarks(model: Row) -> dict[int, list[str]]:
@@ -80,8 +78,8 @@ def add_pot(
 ) -> RedirectResponse:
     """A new pot; it starts with the same colour in every key."""
     with store.transaction() as cursor:
-        models.model(cursor, model_id)
-        models.add_pot(cursor, model_id, named(name, "pot"), colour_of(colour))
+        add = AddPots(do="add-pots", pots=[NewPot(name=name, colour=colour)])
+        edits.change_model(cursor, model_id, add)
     return RedirectResponse(f"/models/{model_id}", status_code=303)
 
 
@@ -91,34 +89,10 @@ def add_picture(model_id: int, store: StoreDep, picture: UploadFile) -> Redirect
     name = Path(picture.filename or "picture").name
     body, mime, width, height, _ = for_storage(name, picture.file.read())
     with store.transaction() as cursor:
-        models.model(cursor, model_id)
-        models.add_picture(
-            cursor, model_id, Path(name).stem[:60], pictures.put(cursor, body, mime, width, height)
-        )
+        sha = pictures.put(cursor, body, mime, width, height)
+        add = AddPicture(do="add-picture", caption=Path(name).stem[:60], sha256=sha)
+        edits.change_model(cursor, model_id, add)
     return RedirectResponse(f"/models/{model_id}", status_code=303)
-
-
-class PotAbout(Body):
-    """What is said of a pot; what is not named stays."""
-
-    part: str | None = Field(default=None, max_length=60)
-    opacity: int | None = Field(default=None, ge=1, le=100)
-    expected: int | None = Field(default=None, ge=0, le=9999)
-    share: float | None = Field(default=None, ge=0, le=1)
-
-
-@router.post("/api/models/{model_id}/pots/{pot_id}/about")
-def describe_pot(model_id: int, pot_id: int, about: PotAbout, store: StoreDep) -> JSONResponse:
-    """Says to which part a pot belongs, how see-through it is, and what a whole figure has of it."""
-    said = {name: getattr(about, name) for name in about.model_fields_set}
-    for name, plain in (("part", ""), ("opacity", 100)):
-        if name in said and said[name] is None:
-            said[name] = plain
-    if "part" in said:
-        said["part"] = " ".join(said["part"].split())
-    with store.transaction() as cursor:
-        models.describe_pot(cursor, model_id, pot_id, said)
-    return JSONResponse(said)
 
 
 class Place(Body):
@@ -174,69 +148,6 @@ def clusters(
     return JSONResponse({"colours": listed, "smeared": found.smeared})
 
 
-class NewPot(Body):
-    name: str
-    colour: str
-    part: str = Field(default="", max_length=60)
-
-
-class NewPots(Body):
-    pots: Annotated[list[NewPot], Field(min_length=1, max_length=200)]
-
-
-@router.post("/api/models/{model_id}/pots")
-def add_pots(model_id: int, new: NewPots, store: StoreDep) -> JSONResponse:
-    """Several new pots at once: all of them or, if one is refused, none."""
-    with store.transaction() as cursor:
-        models.model(cursor, model_id)
-        ids = [
-            models.add_pot(
-                cursor, model_id, named(p.name, "pot"), colour_of(p.colour), " ".join(p.part.split())
-            )
-            for p in new.pots
-        ]
-    return JSONResponse({"pots": ids})
-
-
-class PotName(Body):
-    name: str
-
-
-@router.post("/api/models/{model_id}/pots/{pot_id}/name")
-def rename_pot(model_id: int, pot_id: int, change: PotName, store: StoreDep) -> JSONResponse:
-    """Gives a pot another name."""
-    name = named(change.name, "pot")
-    with store.transaction() as cursor:
-        models.rename_pot(cursor, model_id, pot_id, name)
-    return JSONResponse({"name": name})
-
-
-class PotOrder(Body):
-    pots: list[int] = Field(max_length=1000)
-
-
-@router.post("/api/models/{model_id}/pots/order")
-def order_pots(model_id: int, change: PotOrder, store: StoreDep) -> JSONResponse:
-    """Puts the pots in order."""
-    with store.transaction() as cursor:
-        models.order_pots(cursor, model_id, change.pots)
-    return JSONResponse({"pots": change.pots})
-
-
-class PotEnd(Body):
-    """instead: the pot poured where this one is in use."""
-
-    instead: int | None = None
-
-
-@router.post("/api/models/{model_id}/pots/{pot_id}/delete")
-def delete_pot(model_id: int, pot_id: int, end: PotEnd, store: StoreDep) -> JSONResponse:
-    """Takes a pot out of the model; where it is in use another one has to take its place."""
-    with store.transaction() as cursor:
-        patches = edits.delete_pot(cursor, model_id, pot_id, end.instead)
-    return JSONResponse({"patches": patches})
-
-
 @router.get("/models/{model_id}/pots.{ending}")
 def write_pots(model_id: int, ending: Literal["csv", "json"], store: StoreDep) -> Response:
     """The pots with their colours as a file."""
@@ -263,27 +174,5 @@ def read_pots(model_id: int, store: StoreDep, file: UploadFile) -> RedirectRespo
     """Adds the pots and colours of a file: known names change their colours, new ones are added, none is taken away."""
     wanted = pot_files.read(Path(file.filename or "pots.csv").name, file.file.read())
     with store.transaction() as cursor:
-        model = models.model(cursor, model_id)
-        known = {pot["name"]: pot["id"] for pot in model["pots"]}
-        ids = {key["name"]: key["id"] for key in model["keys"]}
-        unknown = sorted({key for pot in wanted.values() for key in (*pot.colours, *pot.tones)} - ids.keys())
-        if unknown:
-            raise Refusal(
-                f"This model has no colour key called “{unknown[0]}”; add the key first or change the file"
-            )
-        for name, read in wanted.items():
-            pot = known.get(name) or models.add_pot(
-                cursor, model_id, name, next(iter(read.colours.values()), "#808080")
-            )
-            said = {"part": read.part, "opacity": read.opacity, "expected": read.count, "share": read.share}
-            plain = vars(pot_files.Pot())
-            models.describe_pot(
-                cursor, model_id, pot,
-                {k: v for k, v in said.items() if v != plain["count" if k == "expected" else k]},
-            )  # fmt: skip
-            for key, colour in read.colours.items():
-                models.set_colour(cursor, ids[key], pot, colour)
-            for key, tones in read.tones.items():
-                for tone, colour in tones.items():
-                    models.set_colour(cursor, ids[key], pot, colour, tone)  # type: ignore[arg-type]
+        edits.change_model(cursor, model_id, ReadPots(do="read-pots", pots=wanted))
     return RedirectResponse(f"/models/{model_id}", status_code=303)

@@ -44,13 +44,15 @@ def view(
     look: Look = "best",
     key: int | None = None,
     clear: bool = False,
+    revision: int | None = None,
     v: str = "",
 ) -> Response:
     """A drawing at most `w` px wide: its rough, its line or its paint on white, or the farthest it has come.
 
-    key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
+    key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough.
+    revision: one of its earlier ones, 0 for before the first. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
     """
-    body = view_of(store, files, desk, drawing_id, w, look, key, clear)
+    body = view_of(store, files, desk, drawing_id, w, look, key, clear, revision)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 
@@ -63,10 +65,14 @@ def view_of(
     look: Look,
     key_id: int | None,
     clear: bool = False,
+    revision: int | None = None,
 ) -> bytes:
     """The picture behind `view`, made by a worker if need be."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
+        if revision is not None:
+            was = revisions.parts_at(cursor, revisions.of(row), revision)
+            row = {**row, **{part: was.get(part) for part in revisions.PARTS}}
         shot = productions.shot_of_level(cursor, row["level_id"])
         colours, ink = key_colours(cursor, shot, key_id)
     if look == "best":

@@ -7,18 +7,17 @@ from typing import Annotated, Any
 import numpy as np
 from fastapi import APIRouter, Form, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
-from pydantic import Field
 
 from ...core import exposure
 from ...core.seal import Stitch, evidence_for
 from ...core.strokes import LineRule
-from ...errors import NotFound, Refusal
+from ...errors import NotFound
 from ...store import Cursor, Row, jobs, models, productions, revisions
-from ...text import named
 from ...work import edits
+from ...work.operations.stack import UseModel
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress, summaries
-from ..values import Body
+from .edits import time_shown
 
 router = APIRouter()
 
@@ -66,6 +65,7 @@ def shot_page(
         "stage": stage,
         "run": run["drawings"],
         "spans": run["spans"],
+        "sheet": run["sheet"],
         "pots": model["pots"] if model else [],
         "keys": model["keys"] if model else [],
         "key": key["id"] if key else None,
@@ -92,46 +92,9 @@ def _level(cursor: Cursor, shot: Row, level: Row) -> dict[str, Any]:
         "name": level["name"],
         "locked": level["locked"],
         "key": level["key_id"],
-        "spans": [list(span) for span in exposure.spans(starts, shot["frames"])],
+        "spans": exposure.spans(starts, shot["frames"]),
         "drawn": drawn,
     }
-
-
-class LevelOrder(Body):
-    """levels: ids from rear to front."""
-
-    levels: list[int] = Field(max_length=100)
-
-
-@router.post("/api/shots/{shot_id}/levels/order")
-def order_levels(shot_id: int, change: LevelOrder, store: StoreDep) -> JSONResponse:
-    """Stacks the levels."""
-    with store.transaction() as cursor:
-        productions.order_levels(cursor, shot_id, change.levels)
-    return JSONResponse({"levels": change.levels})
-
-
-class LevelChange(Body):
-    """What changes of a level; what is not given stays."""
-
-    name: str | None = None
-    locked: bool | None = None
-    aside: bool | None = None
-
-
-@router.post("/api/levels/{level_id}/about")
-def change_level(level_id: int, change: LevelChange, store: StoreDep) -> JSONResponse:
-    """Renames a level, locks it or opens it, puts it aside or brings it back."""
-    with store.transaction() as cursor:
-        shot = productions.shot_of_level(cursor, level_id)
-        if change.name is not None:
-            productions.rename_level(cursor, level_id, named(change.name, "level"))
-        if change.locked is not None:
-            productions.lock_level(cursor, level_id, change.locked)
-        if change.aside is not None:
-            edits.refuse_locked(shot)
-            productions.put_aside(cursor, level_id, change.aside)
-    return JSONResponse(change.model_dump(exclude_none=True))
 
 
 def run_of(cursor: Cursor, shot: Row) -> dict[str, Any]:
@@ -145,10 +108,14 @@ def run_of(cursor: Cursor, shot: Row) -> dict[str, Any]:
         }
         for row in rows
     ]  # fmt: skip
-    starts = productions.exposures(cursor, shot["level_id"])
+    time = time_shown(cursor, shot["id"])
+    own = time["levels"][shot["level_id"]]
     return {
         "drawings": drawings,
-        "spans": [list(span) for span in exposure.spans(starts, shot["frames"])],
+        "frames": time["frames"],
+        "fps": time["fps"],
+        "spans": own["spans"],
+        "sheet": own["sheet"],
         "progress": progress(list(counts.values())),
     }
 
@@ -164,22 +131,6 @@ def run_state(shot_id: int, store: StoreDep, level: Level = None) -> JSONRespons
     return JSONResponse(run)
 
 
-class KeyChoice(Body):
-    key: int
-
-
-@router.post("/api/shots/{shot_id}/key")
-def choose_key(shot_id: int, choice: KeyChoice, store: StoreDep, level: Level = None) -> JSONResponse:
-    """Sees the shot in another colour key."""
-    with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id, level)
-        model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
-        if model is None or choice.key not in {key["id"] for key in model["keys"]}:
-            raise NotFound("This colour key is not in the model any more; choose another one")
-        productions.set_key(cursor, shot["level_id"], choice.key)
-    return JSONResponse({"key": choice.key})
-
-
 @router.post("/shots/{shot_id}/model")
 def choose_model(
     shot_id: int, store: StoreDep, model: Annotated[int, Form()], level: Level = None
@@ -187,34 +138,8 @@ def choose_model(
     """Gives the shot's level a model."""
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id, level)
-        edits.refuse_locked(shot)
-        chosen = models.model(cursor, model)
-        if chosen["production_id"] != shot["production_id"]:
-            raise Refusal("This model belongs to another production")
-        key = chosen["keys"][0]["id"] if chosen["keys"] else None
-        productions.set_model(cursor, shot["level_id"], model, key)
+        edits.change_stack(cursor, shot_id, UseModel(do="model", level=shot["level_id"], model=model))
     return RedirectResponse(f"/shots/{shot_id}/paint?level={shot['level_id']}", status_code=303)
-
-
-class Hold(Body):
-    first: int = Field(ge=1)
-    hold: int = Field(ge=1)
-
-
-@router.post("/api/shots/{shot_id}/hold")
-def set_hold(shot_id: int, change: Hold, store: StoreDep, level: Level = None) -> JSONResponse:
-    """Changes how long the drawing that starts at a frame is held; the shot's length stays."""
-    with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id, level)
-        starts = productions.exposures(cursor, shot["level_id"])
-        try:
-            changed = exposure.held(starts, shot["frames"], change.first, change.hold)
-        except ValueError as error:
-            raise Refusal(f"The hold stays as it is: {error}") from error
-        edits.refuse_locked(shot)
-        productions.set_exposures(cursor, shot["level_id"], changed)
-        spans = exposure.spans(changed, shot["frames"])
-    return JSONResponse({"spans": [list(span) for span in spans]})
 
 
 @router.get("/api/shots/{shot_id}/gaps")

@@ -69,11 +69,14 @@ export const post = (url, content) => counted(() => send(url, content));
 // Edits of one drawing go one after the other, each based on the revision the one before made.
 const chains = new Map();
 
-export function edit(entry, what, content) {
+// An edit of anything else: of 'levels', 'times', 'stacks' or 'models', by what it does and its fields.
+export const change = (subjects, id, what, fields) => post(`/api/${subjects}/${id}/do`, { do: { do: what, ...fields } });
+
+export function edit(entry, what, fields) {
   const before = chains.get(entry.id) || Promise.resolve();
   const run = counted(() => before.catch(() => {}).then(async () => {
     const url = `/api/drawings/${entry.id}`;
-    const answer = await send(`${url}/${what}`, { base: entry.revision, ...content });
+    const answer = await send(`${url}/do`, { base: entry.revision, do: { do: what, ...fields } });
     // Done before its answer was lost: what came of it is in the drawing, which is read anew.
     if (answer.again) return { ...answer, revision: entry.revision = (await get(url)).revision, merged: true };
     entry.revision = answer.revision;

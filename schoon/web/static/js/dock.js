@@ -1,7 +1,7 @@
 // The model dock: pots with their counts, the colour key, the sheet pictures.
 
 import { fill, html } from './dom.js';
-import { notice, post } from './api.js';
+import { change, notice, post } from './api.js';
 
 const $ = (id) => document.getElementById(id);
 
@@ -97,7 +97,7 @@ export function wireDock(app, useKey) {
     useKey(Number(event.target.value));
     app.showWings();
     app.showLedge();
-    try { await post(`/api/shots/${app.data.shot.id}/key?level=${app.data.shot.level_id}`, { key: app.data.key }); } catch (error) { notice(error.message, true); }
+    try { await change('stacks', app.data.shot.id, 'key', { level: app.data.shot.level_id, key: app.data.key }); } catch (error) { notice(error.message, true); }
   });
 
   $('dock-picture')?.addEventListener('click', (event) => {

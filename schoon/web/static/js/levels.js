@@ -1,7 +1,7 @@
 // The stack of levels: the others are seen behind and before the drawing on the table; only its own level is worked on.
 
 import { fill, html } from './dom.js';
-import { notice, post } from './api.js';
+import { change, notice } from './api.js';
 import { writeName } from './naming.js';
 import { make } from './paper.js';
 
@@ -16,6 +16,8 @@ export class Levels {
     const kept = JSON.parse(sessionStorage[`levels${app.data.shot.id}`] || '{}');
     this.hidden = new Set(kept.hidden || []);
     this.alone = kept.alone ?? null;
+    $('levels-undo').addEventListener('click', () => app.step('undo', 'stacks'));
+    $('levels-redo').addEventListener('click', () => app.step('redo', 'stacks'));
     $('see-levels').addEventListener('click', () => this.open($('levels-box').hidden));
     if (sessionStorage.levelsOpen) { delete sessionStorage.levelsOpen; this.open(true); }
   }
@@ -97,7 +99,7 @@ export class Levels {
   // sheet, the stage track and the stack agree again.
   async putAside(level, aside) {
     try {
-      await post(`/api/levels/${level.id}/about`, { aside });
+      await change('stacks', this.app.data.shot.id, 'aside', { level: level.id, aside });
       const { data, stage } = this.app;
       const to = !aside ? level.id : level.id === this.own ? null : this.own;
       sessionStorage.levelsOpen = 'yes';
@@ -110,7 +112,8 @@ export class Levels {
       now: level.name,
       label: `New name of ${level.name}`,
       save: async (name) => {
-        level.name = (await post(`/api/levels/${level.id}/about`, { name })).name.trim();
+        level.name = (await change('stacks', this.app.data.shot.id, 'rename', { level: level.id, name })).levels[level.id].name;
+        this.app.undoes('stacks');
         notice(`The level is called ${level.name}`);
       },
       after: () => this.list(),
@@ -119,8 +122,9 @@ export class Levels {
 
   async lock(level) {
     try {
-      await post(`/api/levels/${level.id}/about`, { locked: !level.locked });
+      await change('stacks', this.app.data.shot.id, 'lock', { level: level.id, locked: !level.locked });
       level.locked = !level.locked;
+      this.app.undoes('stacks');
       this.list();
       this.app.showStatus();
     } catch (error) { notice(error.message, true); }
@@ -131,8 +135,9 @@ export class Levels {
     const order = [...this.all];
     [order[k], order[k + step]] = [order[k + step], order[k]];
     try {
-      await post(`/api/shots/${this.app.data.shot.id}/levels/order`, { levels: order.map((l) => l.id) });
+      await change('stacks', this.app.data.shot.id, 'order', { levels: order.map((l) => l.id) });
       this.all.splice(0, this.all.length, ...order);
+      this.app.undoes('stacks');
       this.keep();
     } catch (error) { notice(error.message, true); }
   }

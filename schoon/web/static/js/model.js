@@ -1,5 +1,6 @@
 // The page of a model: its pots and colour keys, its line rule, colours read from pictures.
 
+import './model/history.js';
 import './model/keys.js';
 import './model/pictures.js';
 import './model/pots.js';

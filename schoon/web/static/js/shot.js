@@ -1,7 +1,7 @@
 // The frame of a shot: one drawing on the table, its neighbours in the wings, the run in sheet and ledge.
 
 import { fill, html } from './dom.js';
-import { get, notice, post } from './api.js';
+import { change, get, notice, post } from './api.js';
 import * as drawings from './drawings.js';
 import { Jobs } from './jobs.js';
 import { Paper } from './paper.js';
@@ -12,7 +12,8 @@ import { heldKeys, wireKeys } from './keyboard.js';
 import { Levels } from './levels.js';
 import { Onion } from './onion.js';
 import { Parts } from './parts.js';
-import { drawSheet } from './sheet.js';
+import { History } from './history.js';
+import { drawSheet, wireSheet } from './sheet.js';
 import { handOffStage } from './stages/hand_off.js';
 import { lineStage } from './stages/line.js';
 import { paintStage } from './stages/paint.js';
@@ -192,7 +193,8 @@ app.refresh = async function refresh() {
     here = here || (entry === app.current && entry.revision !== fresh.revision);
     Object.assign(entry, fresh);
   }
-  data.spans = found.spans;
+  Object.assign(data, { spans: found.spans, sheet: found.sheet });
+  Object.assign(data.shot, { frames: found.frames, fps: found.fps });
   showProgress(found.progress);
   showRun();
   stage.refreshed?.();
@@ -208,6 +210,7 @@ function showProgress(progress) {
 
 let soon = 0;
 app.changed = function changed(entry) {
+  app.undoes('drawings');
   $('saved').textContent = `saved ${new Date().toTimeString().slice(0, 5)}`;
   $('undo').disabled = false;
   $('redo').disabled = true;
@@ -216,31 +219,45 @@ app.changed = function changed(entry) {
   soon = setTimeout(() => app.refresh(), 700);
 };
 
-async function step(what) {
+// What undo takes: the last action on time after one in the sheet, on the levels after one there, else on this drawing.
+let scope = 'drawings';
+async function step(what, subjects = scope) {
   try {
-    const found = await post(`/api/drawings/${app.current.id}/${what}`);
+    const found = await post(`/api/${subjects}/${subjects === 'drawings' ? app.current.id : data.shot.id}/${what}`);
     if (found.message) { notice(found.message); return; }
     const many = found.drawings?.length > 1 ? ` on ${found.drawings.length} drawings` : '';
     const pots = found.pots?.length ? `; back in the model: ${found.pots.join(', ')}` : '';
     notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label || 'the last change'}${many}${pots}`);
-    // Pots that came back have to be known to the page.
-    if (pots) setTimeout(() => window.location.reload(), 1500);
+    // Pots, keys and levels that came back have to be known to the page.
+    if (pots || found.kinds?.some((kind) => kind !== 'time')) setTimeout(() => window.location.reload(), 900);
     await app.refresh();
     await app.draw();
   } catch (error) { notice(error.message, true); }
 }
+app.step = step;
+app.undoes = (subjects) => { scope = subjects; };
 
-app.setHold = async function setHold(first, hold) {
+app.changeTime = async function changeTime(what, fields) {
   try {
-    data.spans = (await post(`/api/shots/${data.shot.id}/hold?level=${data.shot.level_id}`, { first, hold })).spans;
-  } catch (error) { notice(error.message, true); }
-  drawSheet(app);
+    const time = await change('times', data.shot.id, what, fields);
+    app.undoes('times');
+    if (time.again) await app.refresh(); else takeTime(time);
+  } catch (error) { notice(error.message, true); drawSheet(app); }
 };
+
+function takeTime({ frames, fps, levels, marks }) {
+  Object.assign(data.shot, { frames, fps });
+  Object.assign(data, levels[data.shot.level_id]);
+  for (const level of data.levels) level.spans = levels[level.id].spans;
+  for (const entry of data.run) entry.kind = marks[entry.id];
+  drawSheet(app);
+  app.levels.show(app.current);
+}
 
 app.nextKind = async function nextKind(entry) {
   const kinds = ['inbetween', 'breakdown', 'key'];
   const kind = kinds[(kinds.indexOf(entry.kind) + 1) % 3];
-  try { await post(`/api/drawings/${entry.id}/kind`, { kind }); entry.kind = kind; drawSheet(app); } catch (error) { notice(error.message, true); }
+  await app.changeTime('mark', { level: data.shot.level_id, drawing: entry.id, kind });
 };
 
 app.nextUnsure = async function nextUnsure() {
@@ -292,6 +309,7 @@ let hovered = null;
 $('paper').addEventListener('pointerdown', (event) => {
   if (stroke || event.button > 1) return;
   event.preventDefault();
+  app.undoes('drawings');
   $('paper').focus({ preventScroll: true });
   $('paper').setPointerCapture(event.pointerId);
   if (event.button === 1 || heldKeys.has('g')) { stroke = { move: (e) => app.view.move(e.movementX, e.movementY), up() {}, cancel() {} }; return; }
@@ -351,8 +369,8 @@ $('see-onion').hidden = app.stage === 'rough';
 $('see-backdrop').hidden = !data.key || app.stage === 'rough' || app.stage === 'line';
 $('parts-box').hidden = app.stage !== 'line';
 $('see-all').addEventListener('click', () => app.view.fit());
-$('undo').addEventListener('click', () => step('undo'));
-$('redo').addEventListener('click', () => step('redo'));
+$('undo').addEventListener('click', () => step('undo', 'drawings'));
+$('redo').addEventListener('click', () => step('redo', 'drawings'));
 $('play').addEventListener('click', () => player.toggle());
 
 function ledgeHeight(height) {
@@ -371,6 +389,8 @@ $('ledge-grip').addEventListener('keydown', (event) => {
 });
 
 wireDock(app, useKey);
+wireSheet(app);
+app.history = new History(app);
 wireKeys(app, stage, player, step);
 
 // ---- begin

@@ -8,7 +8,7 @@ export async function change(app, op, entry = app.current) {
   const before = entry.revision;
   let answer;
   try {
-    answer = await edit(entry, 'line', { do: op });
+    answer = await edit(entry, op.do, op);
   } catch (error) {
     notice(error.message, true);
     if (entry === app.current) app.draw();

@@ -1,7 +1,7 @@
 // A part of all drawings side by side, registered and at one scale, with its measures; odd ones first.
 
 import { fill, html } from '../dom.js';
-import { get, notice, post } from '../api.js';
+import { change, get, notice } from '../api.js';
 
 const WORDS = { weight: 'weight', length: 'length', area: 'area', count: 'lines' };
 
@@ -95,7 +95,7 @@ function summary(app, ledge, model, first) {
       const here = last.cells.find((c) => c.id === app.current.id)?.measures || first?.measures;
       if (!here) { notice('This drawing has nothing of the part to measure by'); return; }
       try {
-        await post(`/api/models/${app.data.model}/measures`, { part, ...here });
+        await change('models', app.data.model, 'measure', { part, ...here });
         last = null;
         compare(app, ledge);
       } catch (error) { notice(error.message, true); }

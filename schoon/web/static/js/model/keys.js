@@ -1,6 +1,6 @@
 // Deriving a colour key: by light, or from a painted picture; side by side before it is kept.
 
-import { notice, post, upload } from '../api.js';
+import { change, notice, post, upload } from '../api.js';
 
 const keyOf = (id) => JSON.parse(document.getElementById('keys-data').textContent).find((k) => k.id === Number(id));
 const derive = document.getElementById('derive');
@@ -86,7 +86,7 @@ if (reading) {
     if (!read) { notice('Choose a picture first', true); return; }
     if (!reading.elements.name.value.trim()) { notice('Give the new key a name first', true); return; }
     try {
-      await post(`/api/models/${reading.dataset.model}/keys`, { name: reading.elements.name.value.trim(), like: Number(reading.elements.from.value), colours: read.colours, picture: read.picture });
+      await change('models', reading.dataset.model, 'add-key', { name: reading.elements.name.value.trim(), like: Number(reading.elements.from.value), colours: read.colours, picture: read.picture });
       window.location.reload();
     } catch (error) { notice(error.message, true); }
   });

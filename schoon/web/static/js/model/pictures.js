@@ -1,7 +1,7 @@
 // Pots from the pictures of the sheet: one colour sampled by a click, or all flat colours proposed.
 
 import { fill, html } from '../dom.js';
-import { get, notice, post } from '../api.js';
+import { change, get, notice, post } from '../api.js';
 
 const box = document.getElementById('sampled');
 let sampled = null;
@@ -39,7 +39,7 @@ async function propose(figure) {
   list.querySelector('button').addEventListener('click', async () => {
     const pots = [...list.querySelectorAll('li')].map((row) => ({ name: row.querySelector('input')?.value.trim() || '', colour: row.dataset.colour })).filter((p) => p.name);
     if (!pots.length) { notice('Name at least one colour first', true); return; }
-    try { await post(`/api/models/${box.dataset.model}/pots`, { pots }); window.location.reload(); } catch (error) { notice(error.message, true); }
+    try { await change('models', box.dataset.model, 'add-pots', { pots }); window.location.reload(); } catch (error) { notice(error.message, true); }
   });
 }
 
@@ -54,8 +54,8 @@ if (box) {
     event.preventDefault();
     const { name, pot, key } = event.target.elements;
     try {
-      if (event.submitter.value === 'give') await post(`/api/keys/${key.value}/colour`, { pot: Number(pot.value), colour: sampled.colour });
-      else if (!name.value.trim()) { notice('Give the new pot a name first', true); return; } else await post(`/api/models/${box.dataset.model}/pots`, { pots: [{ name: name.value.trim(), colour: sampled.colour }] });
+      if (event.submitter.value === 'give') await change('models', box.dataset.model, 'colour', { key: Number(key.value), pot: Number(pot.value), colour: sampled.colour });
+      else if (!name.value.trim()) { notice('Give the new pot a name first', true); return; } else await change('models', box.dataset.model, 'add-pots', { pots: [{ name: name.value.trim(), colour: sampled.colour }] });
       window.location.reload();
     } catch (error) { notice(error.message, true); }
   });

@@ -1,6 +1,6 @@
 // The table of pots: colours and tones in each key, parts, what a whole figure has of each.
 
-import { notice, post } from '../api.js';
+import { change, notice } from '../api.js';
 import { writeName } from '../naming.js';
 
 // A colour changed here changes on every drawing that carries the pot.
@@ -13,7 +13,7 @@ function wireWell(well) {
   };
   const send = async (colour) => {
     try {
-      await post(`/api/keys/${well.dataset.key}/colour`, { pot: Number(well.dataset.pot), colour, tone });
+      await change('models', table.dataset.model, 'colour', { key: Number(well.dataset.key), pot: Number(well.dataset.pot), colour, tone });
       if (colour) before = colour;
       show(colour);
     } catch (error) {
@@ -29,7 +29,7 @@ for (const well of document.querySelectorAll('.well input, .tone input')) wireWe
 
 const table = document.getElementById('pots-table');
 
-const about = (row, said) => post(`/api/models/${table.dataset.model}/pots/${row.dataset.pot}/about`, said);
+const about = (row, said) => change('models', table.dataset.model, 'describe-pot', { pot: Number(row.dataset.pot), ...said });
 
 // Heads of parts that nothing belongs to any more go.
 function tidyParts() {
@@ -73,14 +73,14 @@ function rename(span) {
   writeName(span, {
     now: span.textContent,
     label: `New name of ${span.textContent}`,
-    save: async (name) => { span.textContent = (await post(`/api/models/${table.dataset.model}/pots/${id}/name`, { name })).name; },
+    save: async (name) => { await change('models', table.dataset.model, 'rename-pot', { pot: Number(id), name }); span.textContent = name.trim().replace(/\s+/g, ' '); },
     after: (input) => { input.replaceWith(span); span.focus(); },
   });
 }
 
 async function remove(row) {
-  const url = `/api/models/${table.dataset.model}/pots/${row.dataset.pot}/delete`;
-  try { await post(url, {}); row.remove(); } catch (error) {
+  const takeOut = (fields) => change('models', table.dataset.model, 'delete-pot', { pot: Number(row.dataset.pot), ...fields });
+  try { await takeOut({}); row.remove(); } catch (error) {
     if (!error.message.includes('in use')) { notice(error.message, true); return; }
     const dialog = document.getElementById('pot-replace');
     dialog.querySelector('p').textContent = error.message;
@@ -89,9 +89,10 @@ async function remove(row) {
     dialog.querySelector('[data-do="ok"]').onclick = async () => {
       dialog.close();
       try {
-        const found = await post(url, { instead: Number(dialog.querySelector('select').value) });
+        const other = dialog.querySelector('select');
+        await takeOut({ instead: Number(other.value) });
         row.remove();
-        notice(`${found.patches} patch${found.patches === 1 ? '' : 'es'} repainted; the pot is gone`);
+        notice(`${other.selectedOptions[0].textContent} took its place; the pot is gone. Undo brings both back`);
       } catch (problem) { notice(problem.message, true); }
     };
     dialog.showModal();
@@ -122,7 +123,7 @@ if (table) {
     dragged = null;
     const pots = [...table.querySelectorAll('tr[data-pot]')].map((row) => Number(row.dataset.pot));
     try {
-      await post(`/api/models/${table.dataset.model}/pots/order`, { pots });
+      await change('models', table.dataset.model, 'order-pots', { pots });
       // A pot belongs to the part it was dropped under.
       let part = '';
       for (const row of table.querySelectorAll('tbody tr')) {

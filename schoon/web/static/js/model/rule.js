@@ -1,7 +1,7 @@
 // The line rule of the model, shown as it looks; it is laid on lines at Line.
 
 import { fill, html } from '../dom.js';
-import { notice, post } from '../api.js';
+import { change, notice } from '../api.js';
 
 const rule = document.getElementById('line-rule');
 
@@ -24,7 +24,7 @@ if (rule) {
     const want = { corner: rule.corner.value };
     for (const name of ['outline', 'inner', 'detail', 'taper']) want[name] = Number(rule[name].value);
     try {
-      await post(`/api/models/${rule.dataset.model}/rule`, want);
+      await change('models', rule.dataset.model, 'rule', want);
       notice('Line rule kept; lay it on the lines at Line with “Weigh by the line rule”');
     } catch (error) { notice(error.message, true); }
   });

@@ -1,7 +1,7 @@
 // The ledger: rows are pots, columns drawings, each cell a crop of what carries that pot. Only what is in sight is made.
 
 import { fill, html } from '../dom.js';
-import { get, notice, post } from '../api.js';
+import { change, get, notice } from '../api.js';
 
 const CELL = [92, 62];
 const HEAD = [132, 22];
@@ -229,9 +229,9 @@ export class Ledger {
       if (cells.every((cell) => cell.pot === to)) { notice('Choose the other pot in the dock first, then pour it into these cells'); return; }
     }
     try {
-      const done = await post(`/api/levels/${app.data.shot.level_id}/repaint`, { cells, act, to });
+      const done = await change('levels', app.data.shot.level_id, 'repaint', { cells, act, to });
       const words = { accept: 'accepted', pour: `now ${app.data.pots.find((p) => p.id === to)?.name.toLowerCase()}`, lift: 'lifted off' }[act];
-      if (!done.again) notice(`${done.patches} patch${done.patches === 1 ? '' : 'es'} in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'} ${words}; undone as one`);
+      if (!done.again) notice(`${done.things} patch${done.things === 1 ? '' : 'es'} in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'} ${words}; undone as one`);
       await app.refresh();
       await app.draw();
       this.refocus();

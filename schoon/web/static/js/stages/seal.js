@@ -1,7 +1,7 @@
 // Seal: gap cards through the whole shot, and stitches by hand.
 
 import { fill, html } from '../dom.js';
-import { edit, get, notice, post } from '../api.js';
+import { change, edit, get, notice, post } from '../api.js';
 import { lineNow } from '../drawings.js';
 import { make } from '../paper.js';
 
@@ -89,8 +89,8 @@ export function sealStage(app) {
 
   async function takeUnder() {
     try {
-      const done = await post(`/api/levels/${app.data.shot.level_id}/take-under`, { under: limit });
-      if (!done.again) notice(`${done.stitches} stitch${done.stitches === 1 ? '' : 'es'} taken in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one`);
+      const done = await change('levels', app.data.shot.level_id, 'take-under', { under: limit });
+      if (!done.again) notice(`${done.things} stitch${done.things === 1 ? '' : 'es'} taken in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}; undone as one`);
       await app.refresh();
       await app.draw();
     } catch (error) { notice(error.message, true); }

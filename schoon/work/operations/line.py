@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
-from ..core.strokes import LineRule, Stroke, edit, ruled
-from ..core.strokes.model import new_id
-from ..errors import NotFound, Refusal
-from .pen import MOST_POINTS, stroke_from_pen
+from ...core.strokes import Stroke, edit, ruled
+from ...core.strokes.model import new_id
+from ...errors import NotFound, Refusal
+from ..documents import Sheet
+from ..pen import MOST_POINTS, stroke_from_pen
+from .base import Context, DrawingOperation, Number, Spot, many
 
-Place = tuple[float, float]
-Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
-Spot = tuple[Number, Number]
 Ids = Annotated[list[str], Field(min_length=1, max_length=5000)]
 PenPath = Annotated[list[tuple[Number, Number, Number]], Field(min_length=1, max_length=MOST_POINTS)]
 _SAME = 0.006
@@ -26,26 +25,14 @@ _SAME = 0.006
 NewId = Annotated[str, Field(pattern=r"^[0-9a-z]{6,20}$")]
 
 
-@dataclass(frozen=True)
-class Context:
-    """size: (width, height) of the drawing, px. rule: the model's line rule. base: the strokes as they were where the
-    hand saw them; None if they are as they were."""
-
-    size: tuple[int, int]
-    rule: LineRule = field(default_factory=LineRule)
-    base: Callable[[], list[Stroke]] | None = None
-
-
-class Operation(BaseModel):
+class LineOperation(DrawingOperation):
     """A change of the line."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    def apply(self, sheet: Sheet, context: Context) -> Sheet:
+        after = self.strokes(sheet.strokes, context)
+        return sheet if after is sheet.strokes else replace(sheet, strokes=after)
 
-    def label(self) -> str:
-        """What it does in words, for the history."""
-        raise NotImplementedError
-
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         """The strokes after it. Raises NotFound if its strokes are gone, Refusal if it cannot be done."""
         raise NotImplementedError
 
@@ -70,21 +57,21 @@ def _replaced(strokes: Sequence[Stroke], changed: dict[str, list[Stroke]]) -> li
     return result
 
 
-class _OnChosen(Operation):
+class _OnChosen(LineOperation):
     ids: Ids
 
     def one(self, stroke: Stroke) -> Stroke:
         raise NotImplementedError
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         return _replaced(strokes, {s.id: [_by_hand(self.one(s))] for s in _chosen(strokes, self.ids)})
 
 
 def _many(ids: Sequence[str]) -> str:
-    return f"{len(ids)} stroke{'s' * (len(ids) != 1)}"
+    return many(len(ids), "stroke")
 
 
-class Trace(Operation):
+class Trace(LineOperation):
     """A new stroke from a pen path of (x, y, pressure)."""
 
     do: Literal["trace"]
@@ -98,7 +85,7 @@ class Trace(Operation):
     def label(self) -> str:
         return "trace a stroke"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         if any(s.id == self.id for s in strokes):
             return strokes
         drawn = stroke_from_pen(self.path, self.width, self.steady, context.size)
@@ -106,7 +93,7 @@ class Trace(Operation):
         return [*strokes, edit.snapped(drawn, strokes, self.snap)]
 
 
-class Redraw(Operation):
+class Redraw(LineOperation):
     """The stretch of a stroke that a pen path runs along, drawn anew as the path."""
 
     do: Literal["redraw"]
@@ -118,7 +105,7 @@ class Redraw(Operation):
     def label(self) -> str:
         return "redraw a stretch"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         fresh = stroke_from_pen(self.path, 4.0, self.steady, context.size)
         ends = fresh.controls[[0, -1]]
         best, nearest = None, self.reach
@@ -170,7 +157,7 @@ class Bend(_OnChosen):
         return edit.bent(stroke, self.at, self.by, self.reach)
 
 
-class Points(Operation):
+class Points(LineOperation):
     """New control points for one stroke."""
 
     do: Literal["points"]
@@ -180,7 +167,7 @@ class Points(Operation):
     def label(self) -> str:
         return "edit points"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         (stroke,) = _chosen(strokes, [self.id])
         controls = np.array(self.points)
         if controls.shape != stroke.controls.shape:
@@ -206,7 +193,7 @@ class Points(Operation):
         return np.where(np.atleast_1d(by_me)[:, None], mine, now.controls)
 
 
-class Knot(Operation):
+class Knot(LineOperation):
     """A point added at a place, or the nearest one taken away."""
 
     do: Literal["knot"]
@@ -217,7 +204,7 @@ class Knot(Operation):
     def label(self) -> str:
         return "take a point away" if self.remove else "add a point"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         (stroke,) = _chosen(strokes, [self.id])
         if not self.remove:
             place, _ = edit.nearest(stroke, self.at)
@@ -233,7 +220,7 @@ class Knot(Operation):
         )
 
 
-class Join(Operation):
+class Join(LineOperation):
     """Chosen strokes made one, each at its nearest end."""
 
     do: Literal["join"]
@@ -242,7 +229,7 @@ class Join(Operation):
     def label(self) -> str:
         return f"join {_many(self.ids)}"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         found = _chosen(strokes, self.ids)
         if len(found) == 1:
             if found[0].closed:
@@ -285,7 +272,7 @@ def _shut(stroke: Stroke) -> Stroke:
     )
 
 
-class Cut(Operation):
+class Cut(LineOperation):
     """One stroke cut in two where the pen is."""
 
     do: Literal["cut"]
@@ -295,7 +282,7 @@ class Cut(Operation):
     def label(self) -> str:
         return "cut a stroke"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         (stroke,) = _chosen(strokes, [self.id])
         place, _ = edit.nearest(stroke, self.at)
         try:
@@ -305,7 +292,7 @@ class Cut(Operation):
         return _replaced(strokes, {stroke.id: _pieces(stroke, pieces)})
 
 
-class Trim(Operation):
+class Trim(LineOperation):
     """The stretch of a stroke between its nearest crossings taken away: what another form hides."""
 
     do: Literal["trim"]
@@ -315,7 +302,7 @@ class Trim(Operation):
     def label(self) -> str:
         return "trim a stroke"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         (stroke,) = _chosen(strokes, [self.id])
         place, _ = edit.nearest(stroke, self.at)
         try:
@@ -397,7 +384,7 @@ class Assign(_OnChosen):
     def label(self) -> str:
         return f"make {_many(self.ids)} {self.part or 'no part'}"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         name = " ".join(self.part.split())
         return _replaced(strokes, {s.id: [replace(s, part=name)] for s in _chosen(strokes, self.ids)})
 
@@ -422,7 +409,7 @@ class Unlink(_OnChosen):
     def label(self) -> str:
         return f"unlink {_many(self.ids)}"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         return _replaced(strokes, {s.id: [replace(s, link=None)] for s in _chosen(strokes, self.ids)})
 
 
@@ -435,7 +422,7 @@ class Copy(_OnChosen):
     def label(self) -> str:
         return f"copy {_many(self.ids)}"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         matrix = np.array(self.matrix).reshape(2, 3)
         copies = [
             _by_hand(replace(edit.transformed(s, matrix), id=new_id(), track="", link=None))
@@ -444,7 +431,7 @@ class Copy(_OnChosen):
         return [*strokes, *copies]
 
 
-class Rule(Operation):
+class Rule(LineOperation):
     """The model's line rule laid on all strokes, or on the chosen ones."""
 
     do: Literal["rule"]
@@ -453,7 +440,7 @@ class Rule(Operation):
     def label(self) -> str:
         return "weigh by the line rule"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         weighed = ruled(strokes, context.size, context.rule)
         wanted = set(self.ids)
         return [
@@ -461,7 +448,7 @@ class Rule(Operation):
         ]
 
 
-class Delete(Operation):
+class Delete(LineOperation):
     """Chosen strokes taken away."""
 
     do: Literal["delete"]
@@ -470,12 +457,11 @@ class Delete(Operation):
     def label(self) -> str:
         return f"delete {_many(self.ids)}"
 
-    def apply(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
         return _replaced(strokes, {s.id: [] for s in _chosen(strokes, self.ids)})
 
 
-AnyOperation = Annotated[
+AnyLine = (
     Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Assign | Vouch
-    | Unlink | Copy | Rule | Delete,
-    Field(discriminator="do"),
-]  # fmt: skip
+    | Unlink | Copy | Rule | Delete
+)  # fmt: skip

@@ -1,0 +1,74 @@
+"""Documents by the hash of what they say, and the parts of a revision that name them."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import zlib
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from ..errors import Damaged
+from .pool import Cursor, Row
+
+PARTS = ("line", "seal", "paint")
+"""The documents of a drawing."""
+
+
+def put_document(cursor: Cursor, content: Any) -> str:
+    """Stores a JSON document once and returns the SHA-256 of its canonical text."""
+    text = json.dumps(content, sort_keys=True, separators=(",", ":"), allow_nan=False).encode()
+    name = hashlib.sha256(text).hexdigest()
+    cursor.execute(
+        "INSERT IGNORE INTO documents (sha256, body) VALUES (%s, %s)", (name, zlib.compress(text, 6))
+    )
+    return name
+
+
+def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str, Any]:
+    """Contents of documents by name; names that are None are left out. Raises Damaged if one is missing."""
+    wanted = sorted({name for name in names if name})
+    if not wanted:
+        return {}
+    marks = ", ".join(["%s"] * len(wanted))
+    cursor.execute(f"SELECT sha256, body FROM documents WHERE sha256 IN ({marks})", wanted)
+    found = {row["sha256"]: json.loads(zlib.decompress(row["body"])) for row in cursor.fetchall()}
+    missing = next((name for name in wanted if name not in found), None)
+    if missing:
+        raise Damaged(
+            f"Document {missing[:12]} of a drawing is missing from the database; restore it from a backup"
+        )
+    return found
+
+
+VERSIONS = {"line": 1, "seal": 1, "paint": 1, "time": 1, "stack": 1, "model": 1}
+"""part -> version of its documents' schema. A part that changes gets the next number and a function in `_ONWARD`."""
+
+_ONWARD: dict[tuple[str, int], Callable[[Any], Any]] = {}
+"""(part, version) -> what makes a document of that version one of the next."""
+
+
+def current(part: str, content: Any) -> Any:
+    """A document of any version as one of the present version; None stays None. One without a version is of the first.
+
+    Raises Damaged if a newer Schoon wrote it.
+    """
+    if content is None:
+        return None
+    version = int(content.get("version", 1))
+    if version > VERSIONS[part]:
+        raise Damaged(f"A {part} document was written by a newer Schoon; open this production with that one")
+    for older in range(version, VERSIONS[part]):
+        content = _ONWARD[part, older](content)
+    return content
+
+
+def parts_of(text: str | None) -> dict[str, str]:
+    """part -> name of its document, from a revision's `parts`; those it has not are left out."""
+    return {part: name for part, name in json.loads(text or "{}").items() if name}
+
+
+def with_parts(row: Row) -> Row:
+    """A drawing's row with `line`, `seal` and `paint` instead of `parts`; None for what there is not yet."""
+    found = parts_of(row.pop("parts"))
+    return {**row, **{part: found.get(part) for part in PARTS}}

@@ -1,0 +1,118 @@
+"""What an artist changes beside drawings, as documents: a shot's time, its stack of levels, a model.
+
+The rows of the database say how things stand now, a document says how they stood at a revision; both hold the same.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..core.exposure import Again
+
+Kind = Literal["key", "breakdown", "inbetween"]
+
+Starts = dict[int, int | Again | None]
+"""frame -> id of the drawing that starts there, None for nothing, or Again."""
+
+
+class State(BaseModel):
+    """version: of the schema; a document of an older one is brought up to this one when it is read."""
+
+    model_config = ConfigDict(frozen=True, extra="ignore")
+
+    version: Literal[1] = 1
+
+    def document(self) -> dict[str, Any]:
+        """As JSON."""
+        return self.model_dump(mode="json")
+
+
+class Time(State):
+    """frames: length of the shot. levels: id -> starts. marks: drawing -> its kind."""
+
+    frames: int
+    fps: float
+    levels: dict[int, Starts]
+    marks: dict[int, Kind]
+
+
+class Level(BaseModel):
+    """A level as it lies in the stack."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    locked: bool = False
+    model: int | None = None
+    key: int | None = None
+
+
+class Stack(State):
+    """order: ids of the levels from rear to front; those that are put aside are not in it."""
+
+    order: tuple[int, ...]
+    levels: dict[int, Level]
+
+
+class Pot(BaseModel):
+    """As in `store.models.model`."""
+
+    model_config = ConfigDict(frozen=True)
+
+    id: int
+    name: str
+    part: str = ""
+    opacity: int = 100
+    expected: int | None = None
+    share: float | None = None
+
+
+class Tones(BaseModel):
+    """What a pot looks like in a key beside its base, where somebody chose it."""
+
+    model_config = ConfigDict(frozen=True)
+
+    shade: str | None = None
+    light: str | None = None
+    line: str | None = None
+
+
+class ColourKey(BaseModel):
+    """colours: pot -> "#rrggbb". picture: the one it was read from."""
+
+    model_config = ConfigDict(frozen=True)
+
+    id: int
+    name: str
+    ink: str
+    backdrop: str
+    picture: str | None = None
+    colours: dict[int, str] = Field(default_factory=dict)
+    tones: dict[int, Tones] = Field(default_factory=dict)
+
+
+class SheetPicture(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+    caption: str
+    sha256: str
+
+
+class Model(State):
+    """pots and keys in their order. rule: as `core.strokes.LineRule`. measures: part -> what the model says of it."""
+
+    pots: tuple[Pot, ...]
+    keys: tuple[ColourKey, ...]
+    rule: dict[str, Any]
+    measures: dict[str, dict[str, Any]]
+    pictures: tuple[SheetPicture, ...]
+
+    def pot(self, pot_id: int) -> Pot | None:
+        """A pot by its id."""
+        return next((pot for pot in self.pots if pot.id == pot_id), None)
+
+    def key(self, key_id: int) -> ColourKey | None:
+        """A colour key by its id."""
+        return next((key for key in self.keys if key.id == key_id), None)

@@ -1,0 +1,195 @@
+"""Every edit of every subject: do it, undo it, do it again. What edits there are stands in `work.operations`."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter
+from fastapi.responses import JSONResponse
+from pydantic import Field
+
+from ...core import exposure
+from ...store import Cursor, productions
+from ...store.revisions import Kind, Subject
+from ...work import edits, history
+from ...work.operations import AnyDrawing, AnyModel, AnyRun, AnyStack, AnyTime
+from ...work.operations.model import AddKey, AddPots
+from ...work.operations.paint import Pour, PourWithin
+from ..deps import StoreDep
+from ..shapes import paint_of, remarks_of, shape_of
+from ..values import Body, Id
+
+router = APIRouter(prefix="/api")
+
+Way = Literal["undo", "redo"]
+Plural = Literal["drawings", "times", "stacks", "models"]
+_KINDS: dict[Plural, Kind] = {"drawings": "drawing", "times": "time", "stacks": "stack", "models": "model"}
+
+
+class DrawingEdit(Body):
+    """base: the revision the edit was made on."""
+
+    base: Id
+    do: Annotated[AnyDrawing, Field(discriminator="do")]
+
+
+@router.post("/drawings/{drawing_id}/do")
+def change_drawing(drawing_id: int, edit: DrawingEdit, store: StoreDep) -> JSONResponse:
+    """Changes a drawing: `do` names the operation and what it needs."""
+    more: dict[str, Any] = {}
+    with store.transaction() as cursor:
+        saved = edits.change_drawing(cursor, drawing_id, edit.base or None, edit.do)
+        if isinstance(edit.do, Pour | PourWithin):
+            row, sheet = edits.load(cursor, drawing_id)
+            more = {
+                "paint": paint_of(row, sheet), "remarks": remarks_of(cursor, row, sheet), "patches": edit.do.patches,
+            }  # fmt: skip
+    return JSONResponse(
+        {
+            "revision": saved.revision or 0, "merged": saved.merged, "removed": saved.removed,
+            "strokes": [shape_of(s) for s in saved.strokes], "others": saved.others, **more,
+        }
+    )  # fmt: skip
+
+
+class RunEdit(Body):
+    do: Annotated[AnyRun, Field(discriminator="do")]
+
+
+@router.post("/levels/{level_id}/do")
+def change_run(level_id: int, edit: RunEdit, store: StoreDep) -> JSONResponse:
+    """Changes many drawings of a level, undone as one."""
+    with store.transaction() as cursor:
+        done = edits.change_run(cursor, level_id, edit.do)
+    return JSONResponse({"drawings": done.drawings, "things": done.things})
+
+
+class TimeEdit(Body):
+    do: Annotated[AnyTime, Field(discriminator="do")]
+
+
+@router.post("/times/{shot_id}/do")
+def change_time(shot_id: int, edit: TimeEdit, store: StoreDep) -> JSONResponse:
+    """Changes exposures, marks, length or rate of a shot."""
+    with store.transaction() as cursor:
+        edits.change_time(cursor, shot_id, edit.do)
+        return JSONResponse(time_shown(cursor, shot_id))
+
+
+def time_shown(cursor: Cursor, shot_id: int) -> dict[str, Any]:
+    """The time of a shot as the page shows it; per level its sheet as it is written and as it plays."""
+    time = productions.time_of(cursor, shot_id)
+    return {
+        "frames": time.frames,
+        "fps": time.fps,
+        "marks": time.marks,
+        "levels": {
+            level: {
+                "spans": exposure.spans(starts, time.frames),
+                "sheet": [
+                    [first, count, {"again": what.first} if isinstance(what, exposure.Again) else what]
+                    for first, count, what in exposure.entries(starts, time.frames)
+                ],
+            }
+            for level, starts in time.levels.items()
+        },
+    }
+
+
+class StackEdit(Body):
+    do: Annotated[AnyStack, Field(discriminator="do")]
+
+
+@router.post("/stacks/{shot_id}/do")
+def change_stack(shot_id: int, edit: StackEdit, store: StoreDep) -> JSONResponse:
+    """Changes the levels of a shot."""
+    with store.transaction() as cursor:
+        edits.change_stack(cursor, shot_id, edit.do)
+        stack = productions.stack_of(cursor, shot_id)
+    return JSONResponse(
+        {"order": stack.order, "levels": {k: v.model_dump() for k, v in stack.levels.items()}}
+    )
+
+
+class ModelEdit(Body):
+    do: Annotated[AnyModel, Field(discriminator="do")]
+
+
+@router.post("/models/{model_id}/do")
+def change_model(model_id: int, edit: ModelEdit, store: StoreDep) -> JSONResponse:
+    """Changes a model. made: ids of the pots or the colour key that were made."""
+    with store.transaction() as cursor:
+        revision = edits.change_model(cursor, model_id, edit.do)
+    made = (
+        edit.do.ids if isinstance(edit.do, AddPots) else [edit.do.id] if isinstance(edit.do, AddKey) else []
+    )
+    return JSONResponse({"revision": revision or 0, "made": made})
+
+
+@router.post("/{subjects}/{subject_id}/undo")
+def undo(subjects: Plural, subject_id: int, store: StoreDep) -> JSONResponse:
+    """Takes back the last action on a subject, on everything it touched."""
+    return _step(store, Subject(_KINDS[subjects], subject_id), "undo")
+
+
+@router.post("/{subjects}/{subject_id}/redo")
+def redo(subjects: Plural, subject_id: int, store: StoreDep) -> JSONResponse:
+    """Brings back what was undone."""
+    return _step(store, Subject(_KINDS[subjects], subject_id), "redo")
+
+
+_WHERE: dict[Kind, str] = {
+    "drawing": "on this drawing",
+    "time": "in the sheet",
+    "stack": "among the levels",
+    "model": "on this model",
+}
+
+
+def _step(store: StoreDep, subject: Subject, way: Way) -> JSONResponse:
+    with store.transaction() as cursor:
+        found = history.step(cursor, subject, way)
+    if found is None:
+        words = f"There is nothing to {way} {_WHERE[subject.kind]}"
+        return JSONResponse({"label": "", "drawings": [], "kinds": [], "pots": [], "message": words})
+    return JSONResponse({**vars(found), "message": ""})
+
+
+# ---- the history of a shot
+
+
+@router.get("/shots/{shot_id}/history")
+def listed(shot_id: int, store: StoreDep) -> JSONResponse:
+    """What was done to a shot, newest first."""
+    with store.transaction() as cursor:
+        found = history.of_shot(cursor, shot_id)
+    entries = [
+        {**vars(e), "when": e.when.isoformat(timespec="seconds"), "drawings": [vars(d) for d in e.drawings]}
+        for e in found.entries
+    ]
+    return JSONResponse({"entries": entries, "more": found.more})
+
+
+class BackTo(Body):
+    action: Id
+
+
+@router.post("/shots/{shot_id}/back")
+def back(shot_id: int, want: BackTo, store: StoreDep) -> JSONResponse:
+    """The whole shot as it was when an action had just been done."""
+    with store.transaction() as cursor:
+        return JSONResponse(vars(history.back_to(cursor, shot_id, want.action)))
+
+
+class AsItWas(Body):
+    """revision: 0 for before the first."""
+
+    revision: Id
+
+
+@router.post("/drawings/{drawing_id}/back")
+def back_one(drawing_id: int, want: AsItWas, store: StoreDep) -> JSONResponse:
+    """One drawing as it was at a revision."""
+    with store.transaction() as cursor:
+        saved = history.as_it_was(cursor, drawing_id, want.revision or None)
+    return JSONResponse({"revision": saved.revision or 0})

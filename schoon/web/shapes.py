@@ -1,0 +1,43 @@
+"""Drawings as the page is told of them: strokes as outlines, patches with their paint, what differs from the model."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..core.model.compare import compare
+from ..core.strokes import Stroke
+from ..formats import svg
+from ..store import Cursor, Row, models, productions
+from ..work import keys
+from ..work.derived import sheet_patches
+from ..work.documents import Sheet, painting_of
+
+
+def shape_of(stroke: Stroke) -> dict[str, Any]:
+    """A stroke as the page draws and edits it."""
+    return {
+        **stroke.to_dict(),
+        "d": svg.outline_path(stroke),
+        "part": stroke.part,
+        "linked": stroke.link is not None,
+        "closed": stroke.closed,
+    }
+
+
+def paint_of(row: Row, sheet: Sheet) -> dict[int, dict[str, Any]]:
+    """patch -> its pot, doubt, maker and whether it is unsure."""
+    painting = painting_of(sheet.spots, sheet_patches(row["line"], sheet))
+    return {
+        patch: {"pot": paint.pot, "doubt": round(paint.doubt, 2), "by": paint.by, "unsure": paint.unsure}
+        for patch, paint in painting.items()
+    }
+
+
+def remarks_of(cursor: Cursor, row: Row, sheet: Sheet) -> list[dict[str, Any]]:
+    """Where the drawing differs from its model; nothing as long as nothing is painted."""
+    shot = productions.shot_of_level(cursor, row["level_id"])
+    if shot["model_id"] is None or not sheet.spots:
+        return []
+    model = models.model(cursor, shot["model_id"])
+    found = keys.pots_found(sheet, sheet_patches(row["line"], sheet))
+    return [vars(remark) for remark in compare(keys.expectations(model), found)]

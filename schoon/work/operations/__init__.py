@@ -1,0 +1,27 @@
+"""Every edit there is, by what it changes. `base` says how one is added."""
+
+from .base import Context, DrawingOperation, Operation, RunOperation
+from .line import AnyLine
+from .model import AnyModel, ModelOperation
+from .paint import AnyPaint, Repaint
+from .seal import AnySeal, TakeUnder
+from .stack import AnyStack, StackOperation
+from .time import AnyTime, TimeOperation
+
+AnyDrawing = AnyLine | AnySeal | AnyPaint
+AnyRun = TakeUnder | Repaint
+
+__all__ = [
+    "AnyDrawing",
+    "AnyModel",
+    "AnyRun",
+    "AnyStack",
+    "AnyTime",
+    "Context",
+    "DrawingOperation",
+    "ModelOperation",
+    "Operation",
+    "RunOperation",
+    "StackOperation",
+    "TimeOperation",
+]

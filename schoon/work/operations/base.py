@@ -1,0 +1,96 @@
+"""What all edits have in common: the fields of the request, the change itself, and its name in the history.
+
+To add an edit: a class in the module of its subject, with a `do` of its own, added to the union at the module's end.
+Route, revision, undo, redo, two windows and the history come by themselves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from ...core.patches import Patches
+from ...core.strokes import LineRule, Stroke
+from ...errors import NotFound
+from ...text import unsound_in
+from ..documents import NOTHING, Sheet
+
+Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+Spot = tuple[Number, Number]
+"""(x, y), px of the drawing."""
+
+Id = Annotated[int, Field(ge=0, lt=2**31)]
+
+
+class Operation(BaseModel):
+    """A change of one subject."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _texts_are_sound(cls, data: Any) -> Any:
+        if found := unsound_in(data):
+            raise ValueError(f"a text holds {found}; write it anew")
+        return data
+
+    def label(self) -> str:
+        """What it has done in words, for the history."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True)
+class Context:
+    """What an edit of a drawing knows beside it.
+
+    size: (width, height) of the drawing, px. rule: the model's line rule. base: the strokes as they were where the hand
+    saw them; None if they are as they were. pots: ids of the model's pots. patches: finds the patches of a sheet.
+    """
+
+    size: tuple[int, int]
+    rule: LineRule = field(default_factory=LineRule)
+    base: Callable[[], list[Stroke]] | None = None
+    pots: frozenset[int] = frozenset()
+    patches: Callable[[Sheet], Patches] | None = None
+
+    def found(self, sheet: Sheet) -> Patches:
+        """The patches of the drawing as it is now."""
+        assert self.patches is not None
+        return self.patches(sheet)
+
+    def check_pot(self, pot: int | None) -> None:
+        """Raises NotFound if the model has no such pot; None and NOTHING are none and always there."""
+        if pot not in (None, NOTHING) and pot not in self.pots:
+            raise NotFound("This pot is not in the model any more; choose another one")
+
+
+class DrawingOperation(Operation):
+    """A change of one drawing."""
+
+    def apply(self, sheet: Sheet, context: Context) -> Sheet:
+        """The drawing after it. Raises NotFound if what it is about is gone, Refusal if it cannot be done."""
+        raise NotImplementedError
+
+
+class RunOperation(Operation):
+    """A change of several drawings of a level, undone as one."""
+
+    def drawings(self) -> set[int] | None:
+        """Ids of the drawings it is about; None for all of the level."""
+        return None
+
+    def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
+        """A drawing after it, and how many things of it changed."""
+        raise NotImplementedError
+
+    def nothing(self) -> str:
+        """What is said if nothing changes anywhere."""
+        raise NotImplementedError
+
+
+def many(count: int, what: str, more: str = "s") -> str:
+    """A number of things in words."""
+    return f"{count} {what}{more * (count != 1)}"

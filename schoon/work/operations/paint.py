@@ -1,0 +1,126 @@
+"""What a hand does to the paint of a drawing, or of the cells of the ledger."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import BaseModel, Field, PrivateAttr
+
+from ...core.patches import patches_within
+from ...errors import Refusal
+from ..documents import NOTHING, Sheet, painting_of, poured
+from ..documents import Spot as Paint
+from .base import Context, DrawingOperation, Id, RunOperation, Spot, many
+
+Pot = Annotated[int, Field(ge=NOTHING, lt=2**31)]
+
+
+class _Pouring(DrawingOperation):
+    _patches: int = PrivateAttr(default=0)
+
+    @property
+    def patches(self) -> int:
+        """How many patches it changed; known after it was applied."""
+        return self._patches
+
+
+class Pour(_Pouring):
+    """Pours a pot into the patches under points; None lifts the paint off."""
+
+    do: Literal["pour"]
+    points: list[Spot] = Field(min_length=1, max_length=5000)
+    pot: Pot | None
+
+    def label(self) -> str:
+        return f"{'lift paint off' if self.pot is None else 'pour into'} {many(self._patches, 'patch', 'es')}"
+
+    def apply(self, sheet: Sheet, context: Context) -> Sheet:
+        context.check_pot(self.pot)
+        patches = context.found(sheet)
+        touched = {patches.at(x, y): (x, y) for x, y in self.points}
+        touched.pop(0, None)
+        if not touched:
+            raise Refusal("There is no patch under the pen; seal the drawing or pour inside the picture")
+        if self.pot is not None and patches.background in touched and len(touched) > 1:
+            del touched[patches.background]
+        self._patches = len(touched)
+        return replace(sheet, spots=poured(sheet.spots, patches, touched, self.pot))
+
+
+class PourWithin(_Pouring):
+    """Pours a pot into every unpainted patch that lies in a closed ring of points."""
+
+    do: Literal["pour-within"]
+    ring: list[Spot] = Field(min_length=3, max_length=5000)
+    pot: Pot
+
+    def label(self) -> str:
+        return f"pour into {many(self._patches, 'patch', 'es')} in a ring"
+
+    def apply(self, sheet: Sheet, context: Context) -> Sheet:
+        context.check_pot(self.pot)
+        patches = context.found(sheet)
+        painting = painting_of(sheet.spots, patches)
+        inside = [p for p in patches_within(patches, np.array(self.ring, float)) if p not in painting]
+        if not inside:
+            raise Refusal("No unpainted patch lies inside this ring")
+        places = {p: (float(patches.anchors[p][0]), float(patches.anchors[p][1])) for p in inside}
+        self._patches = len(inside)
+        return replace(sheet, spots=poured(sheet.spots, patches, places, self.pot))
+
+
+class Cell(BaseModel):
+    """A drawing and a pot of the ledger."""
+
+    drawing: Id
+    pot: Pot
+
+
+class Repaint(RunOperation):
+    """Acts on all patches that carry a pot in a drawing, for many cells of the ledger.
+
+    act: "pour" pours the pot `to` instead, "lift" takes the paint off, "accept" lets the unsure ones stand.
+    """
+
+    do: Literal["repaint"]
+    cells: Annotated[list[Cell], Field(min_length=1, max_length=20_000)]
+    act: Literal["pour", "lift", "accept"]
+    to: Pot | None = None
+
+    def label(self) -> str:
+        return {
+            "pour": "pour through the ledger",
+            "lift": "lift paint off through the ledger",
+            "accept": "accept patches",
+        }[self.act]
+
+    def drawings(self) -> set[int]:
+        return {cell.drawing for cell in self.cells}
+
+    def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
+        if self.act == "pour":
+            if self.to is None:
+                raise Refusal("Choose a pot to pour")
+            context.check_pot(self.to)
+        pots = {cell.pot for cell in self.cells if cell.drawing == drawing_id}
+        spots: list[Paint] = []
+        changed = 0
+        for spot in sheet.spots:
+            # What waits for its form is not in the cell: only another pot is poured for it as well.
+            left = (self.act == "accept" and not spot.unsure) or (self.act != "pour" and spot.waits)
+            if spot.pot not in pots or left:
+                spots.append(spot)
+                continue
+            changed += 1
+            if self.act != "lift":
+                pot = self.to if self.act == "pour" and self.to is not None else spot.pot
+                spots.append(Paint(spot.at, pot, 0.0, "hand", waits=spot.waits))
+        return (replace(sheet, spots=spots), changed) if changed else (sheet, 0)
+
+    def nothing(self) -> str:
+        return "None of these cells has a patch to change"
+
+
+AnyPaint = Pour | PourWithin

@@ -1,0 +1,148 @@
+"""What is done to the levels of a shot: their order, names, locks, models and colour keys."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from pydantic import Field, PrivateAttr
+
+from ...errors import NotFound, Refusal
+from ...store.states import Level, Stack
+from ...text import named
+from .base import Id, Operation
+from .time import refuse_locked
+
+
+@dataclass(frozen=True)
+class Offers:
+    """keys: model -> its colour keys in order, for the models of the shot's production."""
+
+    keys: Mapping[int, tuple[int, ...]]
+
+
+class StackOperation(Operation):
+    """A change of the levels."""
+
+    def apply(self, stack: Stack, offers: Offers) -> Stack:
+        """The levels after it. Raises NotFound and Refusal."""
+        raise NotImplementedError
+
+
+class Order(StackOperation):
+    """Stacks the levels: ids from rear to front."""
+
+    do: Literal["order"]
+    levels: Annotated[list[Id], Field(max_length=100)]
+
+    def label(self) -> str:
+        return "stack the levels"
+
+    def apply(self, stack: Stack, offers: Offers) -> Stack:
+        if sorted(self.levels) != sorted(stack.order):
+            raise Refusal("The levels have changed meanwhile; open the page again")
+        return stack.model_copy(update={"order": tuple(self.levels)})
+
+
+class _OnLevel(StackOperation):
+    level: Id
+    _name: str = PrivateAttr(default="a level")
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        raise NotImplementedError
+
+    def own(self, stack: Stack) -> Level:
+        """The level as it is. Raises NotFound."""
+        found = stack.levels.get(self.level)
+        if found is None:
+            raise NotFound("This level is not there any more")
+        self._name = found.name
+        return found
+
+    def apply(self, stack: Stack, offers: Offers) -> Stack:
+        changed = self.one(self.own(stack), offers)
+        return stack.model_copy(update={"levels": {**stack.levels, self.level: changed}})
+
+
+class Rename(_OnLevel):
+    """Gives a level another name."""
+
+    do: Literal["rename"]
+    name: str = Field(max_length=500)
+
+    def label(self) -> str:
+        return f"call {self._name} {' '.join(self.name.split())}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        return level.model_copy(update={"name": named(self.name, "level")})
+
+
+class Lock(_OnLevel):
+    """A locked level is seen and handed off, but not changed."""
+
+    do: Literal["lock"]
+    locked: bool
+
+    def label(self) -> str:
+        return f"{'lock' if self.locked else 'open'} {self._name}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        return level.model_copy(update={"locked": self.locked})
+
+
+class PutAside(_OnLevel):
+    """Puts a level aside, or brings it back in front of the others."""
+
+    do: Literal["aside"]
+    aside: bool
+
+    def label(self) -> str:
+        return f"put {self._name} aside" if self.aside else f"bring {self._name} back"
+
+    def apply(self, stack: Stack, offers: Offers) -> Stack:
+        own = self.own(stack)
+        if own.locked:
+            refuse_locked({self.level: own.name}, self.level)
+        if self.aside == (self.level not in stack.order):
+            return stack
+        if self.aside and len(stack.order) == 1:
+            raise Refusal(f"{own.name} is the only level of this shot; a shot keeps one at least")
+        others = tuple(level for level in stack.order if level != self.level)
+        return stack.model_copy(update={"order": others if self.aside else (*others, self.level)})
+
+
+class UseModel(_OnLevel):
+    """Paints a level against a model."""
+
+    do: Literal["model"]
+    model: Id
+
+    def label(self) -> str:
+        return f"choose the model of {self._name}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if level.locked:
+            refuse_locked({self.level: level.name}, self.level)
+        if self.model not in offers.keys:
+            raise Refusal("This model belongs to another production")
+        keys = offers.keys[self.model]
+        return level.model_copy(update={"model": self.model, "key": keys[0] if keys else None})
+
+
+class SeeIn(_OnLevel):
+    """Sees a level in another colour key."""
+
+    do: Literal["key"]
+    key: Id
+
+    def label(self) -> str:
+        return f"see {self._name} in another colour key"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if level.model is None or self.key not in offers.keys.get(level.model, ()):
+            raise NotFound("This colour key is not in the model any more; choose another one")
+        return level.model_copy(update={"key": self.key})
+
+
+AnyStack = Order | Rename | Lock | PutAside | UseModel | SeeIn
