@@ -19,7 +19,7 @@ from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from .core.cleanup import CleanupSettings, propose_strokes
-from .core.compose import ink_over, on_backdrop
+from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
 from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry
 from .core.patches import Patches, add_stitches, find_patches
@@ -311,7 +311,7 @@ def export(
     frames = {path: 1 + k * hold for k, path in enumerate(paths)}
     _each(paths, _export_one, (paints, frames, hold, colour), out, jobs, "Composing")
     if looping:
-        pictures = [on_backdrop(_read(out / f"{frames[p]:04}.png"), (255, 255, 255)) for p in paths]
+        pictures = [_on_white(_read(out / f"{frames[p]:04}.png")) for p in paths]
         (out / looping).write_bytes(gif.encode(pictures, [hold] * len(paths), fps))
 
 
@@ -324,9 +324,16 @@ def _export_one(
     coverage = _coverage(path)
     if coverage.shape != flat.shape[:2]:
         raise Refusal(f"{path.name} and its paint are not of one size")
-    body = encode_png(ink_over(flat, coverage, ink))
+    size = (flat.shape[1], flat.shape[0])
+    layers = (Layer("flats", Picture(flat)), Layer("ink", Cover(coverage, ink)))
+    body = encode_png(render(Frame(size, layers)))
     for frame in range(frames[path], frames[path] + hold):
         (out / f"{frame:04}.png").write_bytes(body)
+
+
+def _on_white(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    size = (picture.shape[1], picture.shape[0])
+    return render(Frame(size, (Layer("flats", Picture(picture)),)).on((255, 255, 255)))[..., :3]
 
 
 def _coverage(path: Path) -> NDArray[np.uint8]:

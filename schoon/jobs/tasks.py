@@ -8,10 +8,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from ..core.compose import stacked
-from ..core.model import Rgb, Rgba
+from ..core.compose import render
 from ..core.paint import Painting, Parting, Step, follow, painting_for, parting_of
 from ..core.patches import Patches, pack, unpack
 from ..core.run import cut_at_doubt, fit_to
@@ -27,7 +25,7 @@ from ..core.strokes import (
 )
 from ..formats import gif
 from ..formats.pictures import decode, encode_png
-from ..work.derived import Memory, on_paper, patches_in, render, scaled
+from ..work.derived import Memory, patches_in
 from ..work.documents import (
     Spot,
     filled_in,
@@ -39,6 +37,7 @@ from ..work.documents import (
     sheet_of,
     spots_of,
 )
+from ..work.frames import Drawn, frame_of, on_white
 from ..work.proposals import find_in, keep_hand, taking_place
 
 
@@ -221,30 +220,16 @@ def _parting(painted: Sequence[tuple[bytes, Painting]]) -> Parting:
     return _partings.get(name.hexdigest(), lambda: parting_of([(_unpacked(b), p) for b, p in painted]))
 
 
-def picture(
-    documents: tuple[Any, Any, Any], size: tuple[int, int], colours: Mapping[int, Rgba], ink: Rgb, width: int
-) -> NDArray[np.uint8]:
-    """(h, w, 4) RGBA of a drawing at most `width` px wide."""
-    sheet = sheet_of(size, *documents)
-    return scaled(render(sheet, patches_in(sheet), colours, ink), width)
+def frame_png(
+    drawings: Sequence[Drawn], size: tuple[int, int], width: int, white: bool
+) -> tuple[bytes, list[bytes | None]]:
+    """PNG of drawings stacked from rear to front, at most `width` px wide, and the patches of each, packed.
 
-
-def png(
-    documents: tuple[Any, Any, Any], colours: Mapping[int, Rgba], ink: Rgb, size: tuple[int, int], width: int
-) -> bytes:
-    """PNG with alpha of a drawing at most `width` px wide."""
-    return encode_png(picture(documents, size, colours, ink, width))
-
-
-def frame(
-    layers: Sequence[tuple[tuple[Any, Any, Any], Mapping[int, Rgba], Rgb]], size: tuple[int, int], width: int
-) -> bytes:
-    """PNG of drawings stacked from rear to front on white, at most `width` px wide.
-
-    layers: the documents of each with the colours of its pots and its ink.
+    white: on white instead of with alpha.
     """
-    made = [picture(documents, size, colours, ink, width) for documents, colours, ink in layers]
-    return encode_png(on_paper(stacked(made)))
+    frame, packed = frame_of(drawings, size)
+    picture = on_white(frame, width) if white else render(frame, width)
+    return encode_png(picture), packed
 
 
 def looping_gif(frames: Sequence[bytes], holds: Sequence[int], fps: float) -> bytes:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections.abc import Sequence
 from typing import Any
 
 import cv2
@@ -12,15 +12,17 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..core.cleanup import pencils_of
-from ..core.model import Rgb, Rgba, write_colour
+from ..core.compose import Frame, Layer, Picture, render
+from ..core.model import write_colour
 from ..core.model.pictures import FlatColours, flat_colours
 from ..core.patches import add_stitches, find_patches
 from ..core.strokes import ink_coverage
 from ..formats.pictures import decode, encode_png
 from ..store import Row
 from ..work import keys
-from ..work.derived import on_paper, patches_in, render, scaled
+from ..work.derived import scaled
 from ..work.documents import sheet_of
+from ..work.frames import Drawn, frame_of, on_white
 
 _CROP = (300, 240)
 """Width and height of the crop of a gap, px."""
@@ -28,28 +30,20 @@ _CROP = (300, 240)
 
 def rough(body: bytes, width: int) -> bytes:
     """WebP of a rough, at most `width` px wide."""
-    return _webp(scaled(on_paper(decode("rough", body)), width))
+    picture = scaled(decode("rough", body), width)
+    if picture.shape[2] == 4:
+        height, across = picture.shape[:2]
+        picture = on_white(Frame((across, height), (Layer("backdrop", Picture(picture)),)))
+    return _webp(picture)
 
 
-def line(document: Any, size: tuple[int, int], ink: Rgb, width: int) -> bytes:
-    """WebP of a line document on white, at most `width` px wide. size: of the drawing, px."""
-    scale = min(1.0, width / size[0])
-    small = (max(1, round(size[0] * scale)), max(1, round(size[1] * scale)))
-    return _webp(_inked(ink_coverage(sheet_of(size, document, None, None).strokes, small, scale), ink))
-
-
-def painted(
-    documents: tuple[Any, Any, Any],
-    size: tuple[int, int],
-    colours: Mapping[int, Rgba],
-    ink: Rgb,
-    width: int,
-    clear: bool,
-) -> bytes:
-    """WebP of a drawing with its paint, on white or with clear on nothing, at most `width` px wide."""
-    sheet = sheet_of(size, *documents)
-    picture = render(sheet, patches_in(sheet), colours, ink)
-    return _webp(scaled(picture if clear else on_paper(picture), width))
+def frame(
+    drawings: Sequence[Drawn], size: tuple[int, int], width: int, clear: bool
+) -> tuple[bytes, list[bytes | None]]:
+    """WebP of drawings from rear to front, on white or with clear on nothing, at most `width` px wide, and the patches
+    of each, packed."""
+    made, packed = frame_of(drawings, size)
+    return _webp(render(made, width) if clear else on_white(made, width)), packed
 
 
 def pencils(name: str, body: bytes) -> list[dict[str, Any]]:

@@ -26,12 +26,8 @@ from numpy.typing import NDArray
 
 import schoon
 
-from ..core.compose import flat_paint, ink_over, on_backdrop
-from ..core.model import Rgb, Rgba
-from ..core.paint import NOTHING
 from ..core.patches import Patches, find_patches, wall_of
-from ..core.strokes import ink_coverage
-from .documents import Sheet, painting_of
+from .documents import Sheet
 
 log = logging.getLogger(__name__)
 
@@ -212,28 +208,9 @@ def patches_in(sheet: Sheet) -> Patches:
     return find_patches(wall_of(sheet.strokes, sheet.taken, sheet.size), sheet.specks)
 
 
-def render(
-    sheet: Sheet, patches: Patches, colours: Mapping[int, Rgba], ink: Rgb, with_ink: bool = True
-) -> NDArray[np.uint8]:
-    """(h, w, 4) RGBA of a painted drawing. colours: pot id -> RGBA; pots it does not name stay unpainted."""
-    painting = painting_of(sheet.spots, patches)
-    fills = {
-        p: colours[paint.pot]
-        for p, paint in painting.items()
-        if paint.pot != NOTHING and paint.pot in colours
-    }
-    paint = flat_paint(patches, fills)
-    return ink_over(paint, ink_coverage(sheet.strokes, sheet.size), ink) if with_ink else paint
-
-
 def scaled(picture: NDArray[np.uint8], width: int) -> NDArray[np.uint8]:
     """The picture at most `width` px wide."""
     if picture.shape[1] <= width:
         return picture
     height = max(1, round(picture.shape[0] * width / picture.shape[1]))
     return np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.uint8)
-
-
-def on_paper(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """(h, w, 3) RGB of an RGBA picture on white."""
-    return on_backdrop(picture, (255, 255, 255)) if picture.shape[2] == 4 else picture

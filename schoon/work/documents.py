@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..core.paint import NOTHING, UNSURE_ABOVE, By, Paint, Painting
-from ..core.patches import Patches
+from ..core.patches import OpenPatches, Patches
 from ..core.seal import Stitch
 from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
 from ..store.documents import VERSIONS, current
@@ -120,7 +120,7 @@ def paint_document(spots: list[Spot]) -> dict[str, Any]:
     return {"version": VERSIONS["paint"], "patches": [spot.to_dict() for spot in spots]}
 
 
-def painting_of(spots: Sequence[Spot], patches: Patches) -> Painting:
+def painting_of(spots: Sequence[Spot], patches: Patches | OpenPatches) -> Painting:
     """Patch -> Paint as the spots fall into the present patches.
 
     Where the line has changed so that spots of different pots share a patch, hand paint wins over carried

@@ -8,7 +8,6 @@ import cv2
 import numpy as np
 import pytest
 
-from schoon.core.compose import flat_paint, ink_over, on_backdrop
 from schoon.core.paint import NOTHING, Paint, carry
 from schoon.core.patches import Patches, find_patches
 
@@ -143,19 +142,6 @@ def test_the_background_never_takes_a_pot_of_the_figure() -> None:
     drawings = [figure(), find_patches(np.zeros((360, 480), bool))]
     result = carry(drawings, {0: key_of(drawings[0])})
     assert result[1][drawings[1].background].pot == NOTHING
-
-
-def test_ink_over_paint_composes_without_a_halo() -> None:
-    patches = figure()
-    flat = flat_paint(
-        patches, {n: (200, 30, 40) for n in range(1, patches.count + 1) if n != patches.background}
-    )
-    coverage = np.where(patches.open_labels == 0, 255, 0).astype(np.uint8)
-    picture = ink_over(flat, coverage, (10, 20, 30))
-    inside = patches.labels != patches.background
-    assert (picture[inside, 3] == 255).all()
-    assert set(map(tuple, picture[inside][:, :3])) == {(200, 30, 40), (10, 20, 30)}
-    assert (on_backdrop(picture, (9, 9, 9))[0, 0] == 9).all()
 
 
 def halves(gap: int, shift: int = 0) -> Patches:

@@ -9,11 +9,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from schoon.core.compose import Frame, render
+from schoon.core.look import Look
 from schoon.core.paint import Paint
 from schoon.core.seal import Stitch
 from schoon.core.strokes import Stroke, length, sample
 from schoon.errors import Refusal
-from schoon.work.derived import Files, Memory, key_of, render, scaled, sheet_key, sheet_patches
+from schoon.work.derived import Files, Memory, key_of, scaled, sheet_key, sheet_patches
 from schoon.work.documents import (
     NOTHING,
     Sheet,
@@ -25,6 +27,7 @@ from schoon.work.documents import (
     sheet_of,
     spots_of,
 )
+from schoon.work.frames import layers_of
 from schoon.work.pen import stroke_from_pen
 
 
@@ -76,9 +79,11 @@ def test_spots_lie_at_the_anchor_of_their_patch() -> None:
 
 def test_a_pot_that_is_gone_and_bare_patches_are_not_rendered() -> None:
     sheet = box_sheet(True, (Spot((70.0, 80.0), 3), Spot((130.0, 80.0), NOTHING)))
-    picture = render(sheet, sheet_patches("split", sheet), {9: (1, 2, 3)}, (0, 0, 0), with_ink=False)
-    assert not picture[..., 3].any()
-    painted = render(sheet, sheet_patches("split", sheet), {3: (200, 10, 10)}, (0, 0, 0))
+    patches = sheet_patches("split", sheet)
+    flats, _ = layers_of(sheet, patches, Look({9: (1, 2, 3, 255)}))
+    assert not render(Frame(sheet.size, (flats,))).any()
+    layers = layers_of(sheet, patches, Look({3: (200, 10, 10, 255)}, ink=(0, 0, 0)))
+    painted = render(Frame(sheet.size, layers))
     assert painted[80, 70].tolist() == [200, 10, 10, 255]
     assert painted[80, 130, 3] == 0
     assert painted[40, 70].tolist() == [0, 0, 0, 255]

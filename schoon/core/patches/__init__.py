@@ -1,6 +1,7 @@
 """Patches: closed areas that meet under the line."""
 
 from .regions import (
+    OpenPatches,
     Patches,
     add_stitches,
     find_patches,
@@ -9,10 +10,12 @@ from .regions import (
     pack,
     patches_within,
     unpack,
+    unpack_open,
     wall_of,
 )
 
 __all__ = [
+    "OpenPatches",
     "Patches",
     "add_stitches",
     "find_patches",
@@ -21,5 +24,6 @@ __all__ = [
     "pack",
     "patches_within",
     "unpack",
+    "unpack_open",
     "wall_of",
 ]

@@ -81,6 +81,32 @@ class Patches:
         return int(self.labels[row, col])
 
 
+_NEAR = 24
+"""Px round a place on ink in which the nearest patch is looked for first."""
+
+
+@dataclass(frozen=True, eq=False)
+class OpenPatches:
+    """As much of `Patches` as it takes to see which patch lies where. open_labels: (h, w), 0 on ink."""
+
+    open_labels: NDArray[np.integer]
+
+    def at(self, x: float, y: float) -> int:
+        """As `Patches.at`."""
+        height, width = self.open_labels.shape
+        row, col = int(np.floor(y)), int(np.floor(x))
+        if not (0 <= row < height and 0 <= col < width):
+            return 0
+        near = _NEAR
+        while True:
+            top, left = max(0, row - near), max(0, col - near)
+            window = self.open_labels[top : row + near + 1, left : col + near + 1]
+            found = int(grow(window.astype(np.int32))[row - top, col - left])
+            if found or window.shape == self.open_labels.shape:
+                return found
+            near *= 4
+
+
 def find_patches(wall: NDArray[np.bool_], least: int = 0) -> Patches:
     """Patches of an (h, w) mask of everything that parts paint: ink and taken stitches.
 
@@ -120,10 +146,20 @@ def pack(patches: Patches) -> bytes:
 
 def unpack(packed: bytes) -> Patches:
     """The inverse of `pack`. Raises ValueError for other bytes."""
+    open_labels, count = _unpacked(packed)
+    areas = np.bincount(open_labels.ravel(), minlength=count + 1).astype(np.int64)
+    return _of_labels(open_labels.astype(np.int32), areas)
+
+
+def unpack_open(packed: bytes) -> OpenPatches:
+    """As much of `unpack` as a picture needs, many times faster."""
+    return OpenPatches(_unpacked(packed)[0])
+
+
+def _unpacked(packed: bytes) -> tuple[NDArray[np.integer], int]:
     height, width, count = np.frombuffer(packed[:12], "<u4").tolist()
     flat = np.frombuffer(zlib.decompress(packed[12:]), "<u4" if count > 65535 else "<u2")
-    open_labels = flat.astype(np.int32).reshape(height, width)
-    return _of_labels(open_labels, np.bincount(flat, minlength=count + 1).astype(np.int64))
+    return flat.reshape(height, width), count
 
 
 def grow(labels: NDArray[np.int32]) -> NDArray[np.int32]:

@@ -81,11 +81,7 @@ def length(stroke: Stroke) -> float:
 
 def outline(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> Points:
     """(k, 2) closed polygon of the inked stroke with round ends, for a non-zero fill; inset: px it is made thinner."""
-    ribbon = _Ribbon.of(stroke, step, inset)
-    last = len(ribbon.points) - 1
-    return np.concatenate(
-        [*ribbon.left, ribbon.cap(last), *(side[::-1] for side in reversed(ribbon.right)), ribbon.cap(0)]
-    )
+    return _Ribbon.of(stroke, step, inset).outline()
 
 
 def pieces(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> list[Points]:
@@ -96,7 +92,7 @@ def pieces(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> list[Points
     ribbon = _Ribbon.of(stroke, step, inset)
     turned = np.cumsum(ribbon.turns)
     if turned[-1] < _TURNS_NOT_INTO_ITSELF:
-        return [outline(stroke, step, inset)]
+        return [ribbon.outline()]
     last = len(ribbon.points) - 1
     cuts = [0]
     for k in range(1, last):
@@ -166,6 +162,12 @@ class _Ribbon:
                     points[index], *bends[int(knots[index])], float(half[index]), stroke.corner
                 )
         return cls(points, tangent, half, left, right, turns)
+
+    def outline(self) -> Points:
+        """All round it, with its caps."""
+        last = len(self.points) - 1
+        right = (side[::-1] for side in reversed(self.right))
+        return np.concatenate([*self.left, self.cap(last), *right, self.cap(0)])
 
     def cap(self, index: int) -> Points:
         """Points round the first or last end, from one side to the other."""

@@ -11,7 +11,8 @@ from ...core import exposure
 from ...errors import Refusal
 from ...formats.sequences import add_to_zip
 from ...store import Cursor, Row, productions, revisions
-from ...work.looks import key_colours
+from ...work.frames import Drawn
+from ...work.renders import drawn_of, keep_patches, wanted_of
 from .. import tasks
 from ..exports import export_path
 from ..work import Call, Failed, Work, size_of
@@ -56,17 +57,24 @@ class Export:
         stem = f"{shot['name']}_{shot['level']}".replace(" ", "_").replace("/", "_")
         order = sorted(places, key=lambda d: (places[d][0], numbers[d]))
 
+        keys: dict[int, list[str]] = {}
+
         def calls() -> Iterator[tuple[int, Call]]:
             for drawing_id in order:
                 with work.store.transaction() as cursor:
-                    layer = _layer(cursor, revisions.drawing(cursor, drawing_id), shot)
-                yield drawing_id, (tasks.png, *layer, size_of(shot), int(work.settings["width"]))
+                    drawn, key = _drawn(cursor, work, drawing_id, shot)
+                keys[drawing_id] = [key]
+                yield (
+                    drawing_id,
+                    (tasks.frame_png, [drawn], size_of(shot), int(work.settings["width"]), False),
+                )
 
         early: dict[int, bytes] = {}
         left = iter(order)
         following = next(left, None)
         with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-            for made, picture in _sure(work, calls(), numbers):
+            for made, (picture, packed) in _sure(work, calls(), numbers):
+                keep_patches(work.files, keys.pop(made), packed)
                 # They come as workers end, and are written in their order.
                 early[made] = picture
                 while following in early:
@@ -94,19 +102,24 @@ class Export:
             raise Refusal("This shot has no frames")
         pictures = sorted({shown for _, shown in seen}, key=[shown for _, shown in seen].index)
 
+        keys: dict[int, list[str]] = {}
+
         def calls() -> Iterator[tuple[int, Call]]:
             for k, shown in enumerate(pictures):
                 with work.store.transaction() as cursor:
-                    layers = [
-                        _layer(cursor, revisions.drawing(cursor, d), shots[level])
+                    stack = [
+                        _drawn(cursor, work, d, shots[level])
                         for level, d in zip(levels, shown, strict=True)
                         if d is not None
                     ]
-                yield k, (tasks.frame, layers, size_of(shot), int(work.settings["width"]))
+                keys[k] = [key for _, key in stack]
+                drawings = [drawn for drawn, _ in stack]
+                yield k, (tasks.frame_png, drawings, size_of(shot), int(work.settings["width"]), True)
 
         made: dict[int, bytes] = {}
-        for k, body in _sure(work, calls(), dict.fromkeys(range(len(pictures)), "")):
+        for k, (body, packed) in _sure(work, calls(), dict.fromkeys(range(len(pictures)), "")):
             made[k] = body
+            keep_patches(work.files, keys.pop(k), packed)
             own = pictures[k][levels.index(work.level)]
             if own is not None and own in rows:
                 with work.saving() as cursor:
@@ -118,9 +131,9 @@ class Export:
                 work.done(cursor, int(row["id"]))
 
 
-def _layer(cursor: Cursor, row: Row, shot: Row) -> tuple[Any, Any, Any]:
-    found = revisions.get_documents(cursor, [row[part] for part in revisions.PARTS])
-    return tuple(found.get(row[part]) for part in revisions.PARTS), *key_colours(cursor, shot)
+def _drawn(cursor: Cursor, work: Work, drawing_id: int, shot: Row) -> tuple[Drawn, str]:
+    row = revisions.drawing(cursor, drawing_id)
+    return drawn_of(cursor, work.files, wanted_of(cursor, row, shot))
 
 
 def _sure(work: Work, calls: Iterator[tuple[int, Call]], names: dict[int, Any]) -> Iterator[tuple[int, Any]]:

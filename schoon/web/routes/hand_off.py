@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import FileResponse, JSONResponse
 from pydantic import Field
 
 from ...core import exposure
-from ...core.model import Rgb, Rgba
 from ...errors import NotFound, Refusal
 from ...jobs import tasks
 from ...jobs.exports import export_path
 from ...jobs.work import size_of
 from ...store import Cursor, jobs, productions, revisions
-from ...work.looks import key_colours
-from ..deps import DeskDep, RunnerDep, SettingsDep, StoreDep
+from ...work.derived import Files
+from ...work.frames import Drawn
+from ...work.renders import drawn_of, wanted_of
+from ..deps import DeskDep, FilesDep, RunnerDep, SettingsDep, StoreDep
 from ..values import Body
 from .jobs import state_of
 
@@ -48,7 +48,7 @@ def start(level_id: int, new: NewExport, store: StoreDep, runner: RunnerDep) -> 
 
 @router.get("/api/levels/{level_id}/gif-size")
 def gif_size(
-    level_id: int, store: StoreDep, desk: DeskDep, width: int = Query(ge=16, le=8192)
+    level_id: int, store: StoreDep, desk: DeskDep, files: FilesDep, width: int = Query(ge=16, le=8192)
 ) -> JSONResponse:
     """About how many bytes the GIF will have, from a few of its pictures."""
     with store.transaction() as cursor:
@@ -62,19 +62,17 @@ def gif_size(
             raise Refusal("This shot has no frames")
         step = max(1, len(runs) // _SAMPLES)
         chosen = [
-            [_layer(cursor, drawing) for drawing in shown if drawing is not None]
+            [_drawn(cursor, files, drawing) for drawing in shown if drawing is not None]
             for shown in runs[::step][:_SAMPLES]
         ]
-    made = [desk.call(tasks.frame, layers, size_of(shot), width) for layers in chosen]
+    made = [desk.call(tasks.frame_png, drawings, size_of(shot), width, True)[0] for drawings in chosen]
     return JSONResponse({"bytes": desk.call(tasks.gif_bytes, made, len(runs))})
 
 
-def _layer(cursor: Cursor, drawing_id: int) -> tuple[Any, Mapping[int, Rgba], Rgb]:
-    """The documents of a drawing with the colours of its level."""
+def _drawn(cursor: Cursor, files: Files, drawing_id: int) -> Drawn:
     row = revisions.drawing(cursor, drawing_id)
-    found = revisions.get_documents(cursor, [row[part] for part in revisions.PARTS])
-    documents = tuple(found.get(row[part]) for part in revisions.PARTS)
-    return documents, *key_colours(cursor, productions.shot_of_level(cursor, row["level_id"]))
+    shot = productions.shot_of_level(cursor, row["level_id"])
+    return drawn_of(cursor, files, wanted_of(cursor, row, shot))[0]
 
 
 @router.get("/exports/{job_id}")

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import re
-from typing import Literal
+from collections.abc import Sequence
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
+from ...core import exposure
 from ...errors import NotFound
 from ...jobs import views
 from ...jobs.pool import Pool
 from ...jobs.work import size_of
 from ...store import Store, pictures, productions, revisions
 from ...work.derived import Files, key_of
-from ...work.looks import key_colours
+from ...work.renders import Wanted, drawn_of, keep_patches, wanted_of
 from ..deps import DeskDep, FilesDep, StoreDep
 
 router = APIRouter()
@@ -74,35 +76,80 @@ def view_of(
             was = revisions.parts_at(cursor, revisions.of(row), revision)
             row = {**row, **{part: was.get(part) for part in revisions.PARTS}}
         shot = productions.shot_of_level(cursor, row["level_id"])
-        colours, ink = key_colours(cursor, shot, key_id)
-    if look == "best":
-        look = "paint" if row["paint"] else "line" if row["line"] else "rough"
-    elif look != "rough" and not row["line"]:
-        look = "rough"
-    if look == "rough" and not clear:
+        if look == "best":
+            look = "paint" if row["paint"] else "line" if row["line"] else "rough"
+        elif look != "rough" and not row["line"]:
+            look = "rough"
+        if look == "rough" and not clear:
+            return _rough(store, files, desk, row["rough"], width)
+        wanted = wanted_of(cursor, row, shot, key_id, look == "paint")
+    return frame_picture(store, files, desk, [wanted], size_of(shot), width, clear)
 
-        def rough() -> bytes:
-            with store.transaction() as cursor:
-                stored = pictures.get(cursor, row["rough"])
-            return desk.call(views.rough, bytes(stored["body"]), width)
 
-        return files.get(key_of("rough", row["rough"], width), ".webp", rough)
-    size = size_of(shot)
-    painted = look == "paint"
-    key = key_of(
-        look, row["line"], row["seal"] if painted else "", row["paint"] if painted else "",
-        sorted(colours.items()) if painted else (), ink, size, width, clear,
-    )  # fmt: skip
-
-    def drawn() -> bytes:
+def _rough(store: Store, files: Files, desk: Pool, name: str, width: int) -> bytes:
+    def made() -> bytes:
         with store.transaction() as cursor:
-            found = revisions.get_documents(cursor, [row[part] for part in revisions.PARTS])
-        documents = tuple(found.get(row[part]) for part in revisions.PARTS)
-        if look == "line" and not clear:
-            return desk.call(views.line, documents[0], size, ink, width)
-        return desk.call(views.painted, documents, size, colours if painted else {}, ink, width, clear)
+            stored = pictures.get(cursor, name)
+        return bytes(desk.call(views.rough, bytes(stored["body"]), width))
 
-    return files.get(key, ".webp", drawn)
+    return files.get(key_of("rough", name, width), ".webp", made)
+
+
+def frame_picture(
+    store: Store,
+    files: Files,
+    desk: Pool,
+    drawings: Sequence[Wanted],
+    size: tuple[int, int],
+    width: int,
+    clear: bool,
+) -> bytes:
+    """WebP of drawings from rear to front, made by a worker if need be."""
+
+    def made() -> bytes:
+        with store.transaction() as cursor:
+            drawn = [drawn_of(cursor, files, wanted) for wanted in drawings]
+        body, packed = desk.call(views.frame, [d for d, _ in drawn], size, width, clear)
+        keep_patches(files, [key for _, key in drawn], packed)
+        return bytes(body)
+
+    derived = [wanted.key for wanted in drawings]
+    return files.get(key_of("frame", derived, size, width, clear), ".webp", made)
+
+
+@router.get("/shots/{shot_id}/frames/{frame}.webp")
+def frame(
+    shot_id: int,
+    frame: int,
+    store: StoreDep,
+    files: FilesDep,
+    desk: DeskDep,
+    levels: Annotated[str, Query(pattern=r"^[0-9]{1,9}(,[0-9]{1,9}){0,99}$")],
+    w: int = Query(default=960, ge=16, le=1920),
+    look: Look = "best",
+    v: str = "",
+) -> Response:
+    """A frame of the shot at most `w` px wide on white: the drawings its levels show there, as every export shows them.
+
+    levels: ids of those to be seen, with commas. v: as in `view`.
+    """
+    wanted = {int(level) for level in levels.split(",")}
+    drawings = []
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        for level in productions.levels(cursor, shot_id):
+            if level["id"] not in wanted or not 1 <= frame <= shot["frames"]:
+                continue
+            starts = productions.exposures(cursor, level["id"])
+            shown = exposure.frame_by_frame(starts, shot["frames"])[frame - 1]
+            if shown is None:
+                continue
+            row = revisions.drawing(cursor, shown)
+            if row["line"]:
+                seen = productions.shot_of_level(cursor, level["id"])
+                drawings.append(wanted_of(cursor, row, seen, None, look in ("best", "paint")))
+    body = frame_picture(store, files, desk, drawings, size_of(shot), w, clear=False)
+    return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 
 @router.get("/drawings/{drawing_id}/gap/{stitch_id}.png")

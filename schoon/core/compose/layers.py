@@ -1,0 +1,276 @@
+"""A frame as a tree of layers. What a layer shows stands in its source, how it is laid on in the layer.
+
+To add a kind of picture: a source with `prepare`; what it draws is composed, scaled and exported with all others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal, Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..model import Rgb, Rgba
+from ..patches import grow
+from ..strokes import Stroke, ink_coverage
+
+Role = Literal["backdrop", "flats", "tone", "shadow", "ink", "texture", "guide"]
+Blend = Literal["normal", "multiply", "screen"]
+Box = tuple[int, int, int, int]
+"""Columns and rows of the result: x0, y0, x1, y1, the ends not included."""
+Matrix = NDArray[np.float64]
+"""(2, 3) from the pixels of a source to those of the frame."""
+
+SAME: Matrix = np.eye(2, 3)
+_FINER = 2
+"""Flat areas are sampled this much finer than the result and averaged."""
+
+
+class Prepared(Protocol):
+    """A source made ready for one size of the result."""
+
+    @property
+    def box(self) -> Box:
+        """Where it shows anything."""
+
+    def read(self, box: Box) -> NDArray[np.float32]:
+        """(h, w, 4) premultiplied RGBA 0..1 of a part of its box."""
+
+
+class Source(Protocol):
+    """Something a layer shows."""
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        """matrix: from its own pixels to those of the result. size: (width, height) of the result, px."""
+
+
+@dataclass(frozen=True)
+class Layer:
+    """role: what it is for. source: what it shows, or layers that are laid together first. transform: to the frame's
+    pixels. opacity: 0..1. clip: it is seen only where that one is.
+    """
+
+    role: Role
+    source: Source | Sequence[Layer]
+    transform: Matrix = field(default_factory=lambda: SAME)
+    blend: Blend = "normal"
+    opacity: float = 1.0
+    clip: Layer | None = None
+
+
+@dataclass(frozen=True)
+class Frame:
+    """size: (width, height), px. layers: from rear to front."""
+
+    size: tuple[int, int]
+    layers: tuple[Layer, ...]
+
+    def on(self, colour: Rgb) -> Frame:
+        """The same on a plain backdrop."""
+        return replace(self, layers=(Layer("backdrop", Plain((*colour, 255))), *self.layers))
+
+
+# ---- sources
+
+
+def _premultiplied(rgba: NDArray[np.uint8]) -> NDArray[np.float32]:
+    whole = rgba.astype(np.float32) * np.float32(1 / 255)
+    whole[..., :3] *= whole[..., 3:]
+    return whole
+
+
+def _colour(rgba: Rgba) -> NDArray[np.float32]:
+    return _premultiplied(np.array(rgba, np.uint8)[None])[0]
+
+
+@dataclass(frozen=True)
+class Plain:
+    """One colour everywhere."""
+
+    colour: Rgba
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        return _Even((0, 0, *size), _colour(self.colour))
+
+
+@dataclass(frozen=True)
+class _Even:
+    box: Box
+    colour: NDArray[np.float32]
+
+    def read(self, box: Box) -> NDArray[np.float32]:
+        return np.broadcast_to(self.colour, (box[3] - box[1], box[2] - box[0], 4))
+
+
+@dataclass(frozen=True)
+class Ink:
+    """Strokes in one colour."""
+
+    strokes: Sequence[Stroke]
+    colour: Rgb
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        scale = _scale_of(matrix)
+        if scale is not None:
+            coverage = ink_coverage(self.strokes, size, scale)
+        else:
+            linear = matrix[:, :2]
+            wider = float(np.sqrt(abs(np.linalg.det(linear))))
+            moved = [
+                replace(s, controls=s.controls @ linear.T + matrix[:, 2], widths=s.widths * wider)
+                for s in self.strokes
+            ]
+            coverage = ink_coverage(moved, size)
+        return _Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
+
+
+@dataclass(frozen=True)
+class _Covered:
+    box: Box
+    coverage: NDArray[np.uint8]
+    colour: NDArray[np.float32]
+
+    def read(self, box: Box) -> NDArray[np.float32]:
+        share = self.coverage[box[1] : box[3], box[0] : box[2]].astype(np.float32) * np.float32(1 / 255)
+        return share[..., None] * self.colour
+
+
+@dataclass(frozen=True)
+class Flats:
+    """Patches in their colours. labels: (h, w) patch of each pixel, 0 on ink: colours meet under the line.
+
+    colours: patch -> RGBA; the others are left clear.
+    """
+
+    labels: NDArray[np.integer]
+    colours: Mapping[int, Rgba]
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        most = max((*self.colours, 0), default=0)
+        table = np.zeros((max(most, int(self.labels.max(initial=0))) + 1, 4), np.uint8)
+        for patch, colour in self.colours.items():
+            table[patch] = colour
+        scale = _scale_of(matrix)
+        same = scale == 1.0 and self.labels.shape[::-1] == size
+        finer = 1 if same else _FINER
+        if same:
+            sampled = self.labels
+        elif scale is not None:
+            rows, columns = (
+                np.minimum(((np.arange(out * finer) + 0.5) / (scale * finer)).astype(int), there - 1)
+                for out, there in zip(size[::-1], self.labels.shape, strict=True)
+            )
+            sampled = self.labels[rows[:, None], columns]
+        else:
+            fine = (size[0] * finer, size[1] * finer)
+            # The middle of a fine pixel is asked for its patch.
+            onto = np.vstack([matrix, [0, 0, 1]])
+            onto[:2] *= finer
+            into = np.linalg.inv(onto)[:2]
+            into[:, 2] += into[:, :2] @ (0.5, 0.5) - 0.5
+            sampled = cv2.warpAffine(
+                self.labels.astype(np.float32), into, fine,
+                flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_CONSTANT, borderValue=-1,
+            )  # fmt: skip
+            sampled = sampled.astype(np.int32)
+        outside = sampled < 0
+        shown = grow(np.maximum(sampled, 0).astype(np.int32))
+        if outside.any():
+            shown[outside] = 0
+        colours = _premultiplied(table)
+        seen = colours[:, 3][shown] > 0
+        box = _box_of(seen)
+        if finer > 1:
+            box = (box[0] // finer, box[1] // finer, -(-box[2] // finer), -(-box[3] // finer))
+        return _Tabled(box, shown, colours, finer)
+
+
+@dataclass(frozen=True)
+class _Tabled:
+    box: Box
+    labels: NDArray[np.int32]
+    colours: NDArray[np.float32]
+    finer: int
+
+    def read(self, box: Box) -> NDArray[np.float32]:
+        x0, y0, x1, y1 = (side * self.finer for side in box)
+        found = self.colours[self.labels[y0:y1, x0:x1]]
+        if self.finer > 1:
+            found = cv2.resize(found, (box[2] - box[0], box[3] - box[1]), interpolation=cv2.INTER_AREA)
+        return found
+
+
+@dataclass(frozen=True)
+class Cover:
+    """A drawn line as a picture: (h, w) coverage 0..255 in one colour."""
+
+    coverage: NDArray[np.uint8]
+    colour: Rgb
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        coverage = _moved(self.coverage, matrix, size)
+        return _Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Pixels as they are: (h, w, 4) straight-alpha RGBA."""
+
+    pixels: NDArray[np.uint8]
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        if _scale_of(matrix) == 1.0 and self.pixels.shape[1::-1] == size:
+            return _Pixels(_box_of(self.pixels[..., 3]), self.pixels)
+        made = _moved(_premultiplied(self.pixels), matrix, size)
+        return _Floats(_box_of(made[..., 3]), made)
+
+
+@dataclass(frozen=True)
+class _Pixels:
+    box: Box
+    pixels: NDArray[np.uint8]
+
+    def read(self, box: Box) -> NDArray[np.float32]:
+        return _premultiplied(self.pixels[box[1] : box[3], box[0] : box[2]])
+
+
+@dataclass(frozen=True)
+class _Floats:
+    box: Box
+    pixels: NDArray[np.float32]
+
+    def read(self, box: Box) -> NDArray[np.float32]:
+        return self.pixels[box[1] : box[3], box[0] : box[2]]
+
+
+def _moved(picture: Any, matrix: Matrix, size: tuple[int, int]) -> Any:
+    """A picture through a matrix to a size: averaged if it only becomes smaller, else between its pixels."""
+    height, width = picture.shape[:2]
+    scale = _scale_of(matrix)
+    if scale == 1.0 and (width, height) == size:
+        return picture
+    if scale is not None and scale < 1 and (round(width * scale), round(height * scale)) == size:
+        return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    shifted = matrix.copy()
+    # OpenCV counts from the middle of the first pixel.
+    shifted[:, 2] += matrix[:, :2] @ (0.5, 0.5) - 0.5
+    return cv2.warpAffine(picture, shifted, size, flags=cv2.INTER_LINEAR)
+
+
+def _scale_of(matrix: Matrix) -> float | None:
+    """The factor if a matrix only scales, the same both ways; None otherwise."""
+    scale = float(matrix[0, 0])
+    plain = np.array([[scale, 0, 0], [0, scale, 0]])
+    return scale if scale > 0 and np.allclose(matrix, plain, atol=1e-3) else None
+
+
+def _box_of(mask: NDArray[np.generic]) -> Box:
+    """The smallest box round everything that is not 0; an empty one if nothing is."""
+    rows = np.flatnonzero(mask.any(axis=1))
+    if not len(rows):
+        return (0, 0, 0, 0)
+    columns = np.flatnonzero(mask[rows[0] : rows[-1] + 1].any(axis=0))
+    return (int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)

@@ -1,0 +1,73 @@
+"""Documents to the layers of a frame: the one picture that pages, play and exports show.
+
+To add something that is seen: give `layers_of` a layer for it, at its place from rear to front.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.compose import Flats, Frame, Ink, Layer, render
+from ..core.look import Look
+from ..core.paint import NOTHING
+from ..core.patches import OpenPatches, Patches, pack, unpack_open
+from .derived import patches_in
+from .documents import Sheet, painting_of, sheet_of
+
+WHITE = (255, 255, 255)
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A drawing as it goes to a worker. documents: its line, seal and paint documents, None for those there are not.
+
+    packed: its patches, if somebody has found them before.
+    """
+
+    documents: tuple[Any, Any, Any]
+    look: Look
+    packed: bytes | None = None
+
+
+def layers_of(sheet: Sheet, patches: Patches | OpenPatches | None, look: Look) -> tuple[Layer, ...]:
+    """The layers of a drawing from rear to front. patches: None if no paint is to be seen."""
+    layers = []
+    if patches is not None:
+        fills = {
+            p: look.pots[paint.pot]
+            for p, paint in painting_of(sheet.spots, patches).items()
+            if paint.pot != NOTHING and paint.pot in look.pots
+        }
+        labels = patches.labels if isinstance(patches, Patches) else patches.open_labels
+        layers.append(Layer("flats", Flats(labels, fills)))
+    layers.append(Layer("ink", Ink(sheet.strokes, look.ink)))
+    return tuple(layers)
+
+
+def frame_of(drawings: Sequence[Drawn], size: tuple[int, int]) -> tuple[Frame, list[bytes | None]]:
+    """Drawings from rear to front as one frame of a size, px, and the patches of each, packed, if they were needed."""
+    layers: list[Layer] = []
+    packed: list[bytes | None] = []
+    for drawn in drawings:
+        sheet = sheet_of(size, *drawn.documents)
+        patches: Patches | OpenPatches | None = None
+        body = drawn.packed
+        if sheet.spots and drawn.look.pots:
+            if body is None:
+                patches = patches_in(sheet)
+                body = pack(patches)
+            else:
+                patches = unpack_open(body)
+        packed.append(body)
+        layers += layers_of(sheet, patches, drawn.look)
+    return Frame(size, tuple(layers)), packed
+
+
+def on_white(frame: Frame, width: int | None = None) -> NDArray[np.uint8]:
+    """(h, w, 3) RGB of a frame on white, at most `width` px wide."""
+    return np.ascontiguousarray(render(frame.on(WHITE), width)[..., :3])
