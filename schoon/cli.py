@@ -24,7 +24,7 @@ from .core.model import parse_colour, write_colour
 from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry
 from .core.patches import Patches, add_stitches, find_patches
 from .core.seal import propose_stitches
-from .core.strokes import centre_lines, ink_coverage
+from .core.strokes import ink_coverage, walls
 from .errors import Away, Damaged, Full, Refusal
 from .formats import gif, svg
 from .formats.pictures import decode, encode_png
@@ -126,7 +126,7 @@ def _ink_of(path: Path) -> NDArray[np.bool_]:
     """(h, w) ink mask of a clean line picture, on white or transparent, or of an SVG of strokes."""
     if path.suffix.lower() == ".svg":
         strokes, size = svg.read_drawing_svg(path.name, path.read_text(encoding="utf-8", errors="replace"))
-        return (ink_coverage(strokes, size) > 127) | (centre_lines(strokes, size) > 0)
+        return walls(strokes, size)
     picture = _read(path)
     if picture.shape[2] == 4 and picture[..., 3].min() < 250:
         return np.asarray(picture[..., 3] > 127)

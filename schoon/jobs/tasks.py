@@ -17,11 +17,10 @@ from ..core.seal import Stitch, propose_stitches
 from ..core.strokes import (
     LineRule,
     Stroke,
-    centre_lines,
-    ink_coverage,
     ruled,
     strokes_from_dicts,
     strokes_to_dicts,
+    walls,
 )
 from ..formats import gif
 from ..formats.pictures import decode, encode_png
@@ -94,8 +93,7 @@ def fit(
 
 def gaps(strokes: list[Stroke], size: tuple[int, int]) -> list[Stitch]:
     """Proposed stitches of a drawing of `size` (width, height)."""
-    ink = (ink_coverage(strokes, size) > 127) | (centre_lines(strokes, size) > 0)
-    return propose_stitches(ink)
+    return propose_stitches(walls(strokes, size))
 
 
 def seal(line: Any, previous: Any, size: tuple[int, int]) -> dict[str, Any]:

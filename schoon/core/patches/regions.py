@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
-from ..strokes import Points, Stroke, centre_lines, ink_coverage
+from ..strokes import Points, Stroke, walls
 from ..strokes.raster import fixed
 
 
@@ -201,9 +201,7 @@ def wall_of(
     strokes: Sequence[Stroke], stitches: Sequence[Points], size: tuple[int, int]
 ) -> NDArray[np.bool_]:
     """(h, w) mask of what parts paint in a drawing of `size` (width, height): ink, its centre lines, stitches."""
-    wall = ink_coverage(strokes, size) > 127
-    wall |= centre_lines(strokes, size) > 0
-    return add_stitches(wall, stitches)
+    return add_stitches(walls(strokes, size), stitches)
 
 
 def add_stitches(wall: NDArray[np.bool_], stitches: Sequence[Points]) -> NDArray[np.bool_]:

@@ -3,7 +3,7 @@
 from .curves import arc_lengths, length, outline, resample, sample
 from .fit import corner_indices, fit_curve, smooth_hand
 from .model import Points, Stroke, new_id, strokes_from_dicts, strokes_to_dicts
-from .raster import centre_lines, ink_coverage
+from .raster import ink_coverage, walls
 from .rule import LineRule, ruled
 
 __all__ = [
@@ -11,7 +11,6 @@ __all__ = [
     "Points",
     "Stroke",
     "arc_lengths",
-    "centre_lines",
     "corner_indices",
     "fit_curve",
     "ink_coverage",
@@ -24,4 +23,5 @@ __all__ = [
     "smooth_hand",
     "strokes_from_dicts",
     "strokes_to_dicts",
+    "walls",
 ]

@@ -14,6 +14,8 @@ from ...core.strokes import LineRule
 from ...errors import NotFound
 from ...store import Cursor, Row, jobs, models, productions, revisions
 from ...work import edits
+from ...work.derived import key_of
+from ...work.looks import look_of
 from ...work.operations.stack import UseModel
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress, summaries
@@ -84,7 +86,10 @@ def shot_page(
 
 
 def _level(cursor: Cursor, shot: Row, level: Row) -> dict[str, Any]:
-    """A level as it lies in the stack: which drawing every frame shows, and the revision of those that have a line."""
+    """A level as it lies in the stack: which drawing every frame shows, and the revision of those that have a line.
+
+    tag: changes with the colours it is seen in.
+    """
     starts = productions.exposures(cursor, level["id"])
     drawn = {row["id"]: row["head"] for row in productions.drawings(cursor, level["id"]) if row["line"]}
     return {
@@ -92,6 +97,7 @@ def _level(cursor: Cursor, shot: Row, level: Row) -> dict[str, Any]:
         "name": level["name"],
         "locked": level["locked"],
         "key": level["key_id"],
+        "tag": key_of(look_of(cursor, productions.shot_of_level(cursor, level["id"])).key())[:10],
         "spans": exposure.spans(starts, shot["frames"]),
         "drawn": drawn,
     }
@@ -127,6 +133,7 @@ def run_state(shot_id: int, store: StoreDep, level: Level = None) -> JSONRespons
         shot = productions.shot(cursor, shot_id, level)
         run = run_of(cursor, shot)
         run["jobs"] = jobs.open_jobs(cursor, shot["level_id"])
+        run["levels"] = [_level(cursor, shot, row) for row in productions.levels(cursor, shot_id)]
     run["progress"] = vars(run["progress"])
     return JSONResponse(run)
 

@@ -32,7 +32,13 @@ export class Levels {
 
   seen(level) { return this.alone === null ? !this.hidden.has(level.id) : level.id === this.alone; }
 
-  url(level, drawing, width, look = 'best') { return `/drawings/${drawing}/view.webp?w=${width}&look=${look}&clear=1${level.key ? `&key=${level.key}` : ''}`; }
+  // Changes with the drawing and with the colours it is seen in; nothing where there is no line.
+  tag(level, drawing) {
+    const revision = level.id === this.own ? this.app.byId.get(drawing)?.revision : level.drawn[drawing];
+    return revision && (level.id !== this.own || this.app.byId.get(drawing).strokes) ? `${drawing}-${revision}-${level.id === this.own ? this.app.colourTag() : level.tag}` : '';
+  }
+
+  url(level, drawing, width, look = 'best') { return `/drawings/${drawing}/view.webp?w=${width}&look=${look}&clear=1${level.key ? `&key=${level.key}` : ''}&v=${this.tag(level, drawing)}`; }
 
   static at(level, frame) { return level.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2]; }
 

@@ -14,17 +14,17 @@ export class Player {
     const look = app.stage === 'rough' ? 'rough' : app.stage === 'line' || app.stage === 'seal' ? 'line' : 'best';
     const pictures = new Map();
     const stack = app.levels.all.filter((l) => app.levels.seen(l));
-    const several = stack.length > 1 && look !== 'rough';
-    const read = async (id, url) => {
+    const several = look !== 'rough' && (stack.length > 1 || stack[0]?.id !== app.data.shot.level_id);
+    // Which picture each frame shows; frames that show the same share one.
+    const shown = several ? this.together(stack, look) : this.alone(look);
+    const read = async (url) => {
       const image = new Image();
       image.src = url;
       await image.decode();
-      pictures.set(id, image);
+      pictures.set(url, image);
     };
     try {
-      const own = [...new Set(app.data.spans.map((s) => s[2]))].map((id) => [id, app.viewUrl(app.byId.get(id), 960, look)]);
-      const all = stack.flatMap((l) => Object.keys(l.drawn).map((id) => [Number(id), app.levels.url(l, id, 960, look)]));
-      await Promise.all((several ? all : own).map(([id, url]) => read(id, url)));
+      await Promise.all([...new Set(shown.filter(Boolean))].map(read));
     } catch {
       notice('The shot could not be read for playing; try again', true);
       button.textContent = 'Play';
@@ -34,8 +34,6 @@ export class Player {
     button.textContent = 'Stop';
     this.canvas.hidden = false;
     const { fps, frames, width, height } = app.data.shot;
-    const shown = new Array(frames + 1).fill(null);
-    for (const [first, count, id] of app.data.spans) shown.fill(id, first, first + count);
     const box = this.canvas.getBoundingClientRect();
     const dots = window.devicePixelRatio || 1;
     this.canvas.width = box.width * dots;
@@ -52,15 +50,36 @@ export class Player {
       const frame = 1 + (Math.floor(((now - start) / 1000) * fps) % frames);
       if (frame !== last) {
         last = frame;
-        const now = several ? stack.map((l) => pictures.get(Levels.at(l, frame))) : [pictures.get(shown[frame])];
-        if (several) { ink.fillStyle = '#fff'; ink.fillRect(...area); }
-        for (const image of now) if (image) ink.drawImage(image, ...area);
+        const image = pictures.get(shown[frame]);
+        if (image) ink.drawImage(image, ...area);
+        else { ink.fillStyle = '#fff'; ink.fillRect(...area); }
         app.penSays(`frame ${frame} of ${frames}`);
         this.canvas.dataset.frame = frame;
       }
       requestAnimationFrame(step);
     };
     requestAnimationFrame(step);
+  }
+
+  alone(look) {
+    const { data, byId } = this.app;
+    const shown = new Array(data.shot.frames + 1).fill(null);
+    for (const [first, count, id] of data.spans) shown.fill(this.app.viewUrl(byId.get(id), 960, look), first, first + count);
+    return shown;
+  }
+
+  // The levels laid together as every export lays them.
+  together(stack, look) {
+    const { data } = this.app;
+    const known = new Map();
+    return Array.from({ length: data.shot.frames + 1 }, (_, frame) => {
+      if (!frame) return null;
+      const tags = stack.map((level) => this.app.levels.tag(level, Levels.at(level, frame)));
+      if (!tags.some(Boolean)) return null;
+      const name = tags.join('.');
+      if (!known.has(name)) known.set(name, `/shots/${data.shot.id}/frames/${frame}.webp?w=960&look=${look}&levels=${stack.map((l) => l.id).join(',')}&v=${name}`);
+      return known.get(name);
+    });
   }
 
   stop() {

@@ -52,6 +52,7 @@ function useKey(id) {
   colourTag = (hash >>> 0).toString(36);
 }
 
+app.colourTag = () => colourTag;
 app.viewUrl = (entry, width, look) => `/drawings/${entry.id}/view.webp?w=${width}&look=${look}${look !== 'rough' && data.key ? `&key=${data.key}` : ''}&v=${look === 'rough' ? 'r' : `${entry.revision}.${colourTag}`}`;
 
 // ---- the table
@@ -195,6 +196,7 @@ app.refresh = async function refresh() {
   }
   Object.assign(data, { spans: found.spans, sheet: found.sheet });
   Object.assign(data.shot, { frames: found.frames, fps: found.fps });
+  for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
   showProgress(found.progress);
   showRun();
   stage.refreshed?.();
