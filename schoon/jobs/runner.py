@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from ..errors import Away, Full, Refusal
 from ..settings import Settings
@@ -33,6 +33,8 @@ class Runner:
         self._files = Files(settings.cache / "derived")
         self._owner = jobs.new_owner()
         self._stop = threading.Event()
+        self.ended: Callable[[int], None] = lambda level: None
+        """Is told the level whose drawings a job has changed."""
         self._wakes = {lane: threading.Event() for lane in LANES}
         self._threads = [
             threading.Thread(target=self._loop, args=(lane,), name=f"jobs {lane}", daemon=True)
@@ -112,3 +114,5 @@ class Runner:
             except jobs.Lost:
                 return
             jobs.end(cursor, job_id, state, message)
+        if job["kind"] != "export":
+            self.ended(int(job["level_id"]))

@@ -15,12 +15,13 @@ from ..core.cleanup import pencils_of
 from ..core.compose import Frame, Layer, Picture, render
 from ..core.model import write_colour
 from ..core.model.pictures import FlatColours, flat_colours
-from ..core.patches import add_stitches, find_patches
+from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
 from ..core.strokes import ink_coverage
+from ..formats import svg
 from ..formats.pictures import decode, encode_png
 from ..store import Row
 from ..work import keys
-from ..work.derived import scaled
+from ..work.derived import patches_in, scaled, to_json
 from ..work.documents import sheet_of
 from ..work.frames import Drawn, frame_of, on_white
 
@@ -44,6 +45,25 @@ def frame(
     of each, packed."""
     made, packed = frame_of(drawings, size)
     return _webp(render(made, width) if clear else on_white(made, width)), packed
+
+
+def shapes(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None) -> tuple[bytes, bytes]:
+    """JSON of the patches of a line and a seal document as the page draws them, and the patches, packed.
+
+    packed: the patches, if somebody has found them before; line is not looked at then.
+    """
+    patches = unpack(packed) if packed is not None else patches_in(sheet_of(size, line, seal, None))
+    rings = outlines(patches)
+    listed = [
+        {
+            "n": n,
+            "d": svg.polygon_path(rings.get(n, [])),
+            "at": patches.anchors[n].tolist(),
+            "area": int(patches.areas[n]),
+        }
+        for n in range(1, patches.count + 1)
+    ]
+    return to_json({"background": patches.background, "patches": listed}), packed or pack(patches)
 
 
 def pencils(name: str, body: bytes) -> list[dict[str, Any]]:

@@ -15,7 +15,6 @@ import pymysql
 from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
-from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
 from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
@@ -24,11 +23,13 @@ from starlette.exceptions import HTTPException
 from ..errors import Away, Damaged, Full, NotFound, Refusal
 from ..jobs import Runner
 from ..jobs.pool import Pool, PoolAway
+from ..jobs.seen import Ahead, Seen
 from ..limits import limits
 from ..settings import Settings
 from ..store import Store, actor, once
 from ..text import unsound
 from ..work.derived import Files
+from . import statics
 from .doors import shut
 from .routes import (
     drawings,
@@ -53,6 +54,7 @@ _PRUNE_EVERY = 3600.0
 _HERE = resources.files("schoon.web")
 
 templates = Jinja2Templates(directory=str(_HERE / "templates"))
+templates.env.globals.update(static=statics.address, modules=statics.modules)
 
 
 def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> FastAPI:
@@ -64,11 +66,13 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.runner.start()
+        app.state.ahead.start()
         if pool is None:
             app.state.desk.warm()
         pruning = asyncio.create_task(_prune(app.state.files, Files(settings.cache / "exports")))
         yield
         pruning.cancel()
+        app.state.ahead.stop()
         app.state.runner.stop()
         if pool is None:
             app.state.desk.close()
@@ -81,9 +85,12 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     app.state.runner = Runner(store, settings, pool)
     app.state.desk = pool or Pool(settings.workers)
     app.state.files = Files(settings.cache / "derived")
+    app.state.seen = Seen(store, app.state.files, app.state.desk)
+    app.state.ahead = Ahead(app.state.seen)
+    app.state.runner.ended = app.state.ahead.level
     app.state.templates = templates
     shut(app, settings)
-    app.mount("/static", StaticFiles(directory=str(_HERE / "static")), name="static")
+    app.mount(statics.BASE, statics.Kept(directory=str(statics.FOLDER)), name="static")
     for module in (
         shelf,
         take_in,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from typing import Any
 
 from ..core.model.compare import compare
@@ -9,35 +10,44 @@ from ..core.strokes import Stroke
 from ..formats import svg
 from ..store import Cursor, Row, models, productions
 from ..work import keys
-from ..work.derived import sheet_patches
+from ..work.derived import Files, Memory, known_patches
 from ..work.documents import Sheet, painting_of
+
+_outlines: Memory[str] = Memory(48 * 2**20, len)
+
+
+def _outline(stroke: Stroke) -> str:
+    """Path data of the inked shape; what an edit leaves as it is is not computed again."""
+    form = hashlib.blake2b(stroke.controls.tobytes(), digest_size=16)
+    form.update(stroke.widths.tobytes() + f"{stroke.corner}{stroke.closed}".encode())
+    return _outlines.get(form.hexdigest(), lambda: svg.outline_path(stroke))
 
 
 def shape_of(stroke: Stroke) -> dict[str, Any]:
     """A stroke as the page draws and edits it."""
     return {
         **stroke.to_dict(),
-        "d": svg.outline_path(stroke),
+        "d": _outline(stroke),
         "part": stroke.part,
         "linked": stroke.link is not None,
         "closed": stroke.closed,
     }
 
 
-def paint_of(row: Row, sheet: Sheet) -> dict[int, dict[str, Any]]:
+def paint_of(files: Files, row: Row, sheet: Sheet) -> dict[int, dict[str, Any]]:
     """patch -> its pot, doubt, maker and whether it is unsure."""
-    painting = painting_of(sheet.spots, sheet_patches(row["line"], sheet))
+    painting = painting_of(sheet.spots, known_patches(files, row["line"], sheet)) if sheet.spots else {}
     return {
         patch: {"pot": paint.pot, "doubt": round(paint.doubt, 2), "by": paint.by, "unsure": paint.unsure}
         for patch, paint in painting.items()
     }
 
 
-def remarks_of(cursor: Cursor, row: Row, sheet: Sheet) -> list[dict[str, Any]]:
+def remarks_of(cursor: Cursor, files: Files, row: Row, sheet: Sheet) -> list[dict[str, Any]]:
     """Where the drawing differs from its model; nothing as long as nothing is painted."""
     shot = productions.shot_of_level(cursor, row["level_id"])
     if shot["model_id"] is None or not sheet.spots:
         return []
     model = models.model(cursor, shot["model_id"])
-    found = keys.pots_found(sheet, sheet_patches(row["line"], sheet))
+    found = keys.pots_found(sheet, known_patches(files, row["line"], sheet))
     return [vars(remark) for remark in compare(keys.expectations(model), found)]

@@ -26,7 +26,7 @@ from numpy.typing import NDArray
 
 import schoon
 
-from ..core.patches import Patches, find_patches, wall_of
+from ..core.patches import OpenPatches, Patches, find_patches, pack, unpack_open, wall_of
 from .documents import Sheet
 
 log = logging.getLogger(__name__)
@@ -201,6 +201,22 @@ def sheet_key(line: str | None, sheet: Sheet) -> str:
 def sheet_patches(line: str | None, sheet: Sheet) -> Patches:
     """The patches of a sheet whose line document is named `line`."""
     return _patches.get(sheet_key(line, sheet), lambda: patches_in(sheet))
+
+
+_open: Memory[OpenPatches] = Memory(64 * 2**20, lambda patches: patches.open_labels.nbytes)
+
+
+def known_patches(files: Files, line: str | None, sheet: Sheet) -> Patches | OpenPatches:
+    """The patches of a sheet as far as it takes to see its paint: those a worker has kept, or found here."""
+    key = sheet_key(line, sheet)
+    if key in _patches:
+        return sheet_patches(line, sheet)
+
+    def read() -> OpenPatches:
+        packed = files.read(key, ".patches")
+        return unpack_open(packed if packed is not None else pack(sheet_patches(line, sheet)))
+
+    return _open.get(key, read)
 
 
 def patches_in(sheet: Sheet) -> Patches:

@@ -12,7 +12,7 @@ from ..core.model.compare import Expected as Said
 from ..core.model.compare import shares
 from ..core.model.pictures import KeyFromPicture, key_by_place, key_from_picture
 from ..core.paint import NOTHING
-from ..core.patches import Patches
+from ..core.patches import OpenPatches, Patches
 from ..errors import Refusal
 from ..store import Cursor, Row, models, productions, revisions
 from . import edits
@@ -90,7 +90,7 @@ def pot_picture(drawing: Painted) -> NDArray[np.int64]:
     return table[patches.labels]
 
 
-def pots_found(sheet: Sheet, patches: Patches) -> dict[int, tuple[int, int]]:
+def pots_found(sheet: Sheet, patches: Patches | OpenPatches) -> dict[int, tuple[int, int]]:
     """pot -> (patches, px²) of a painted drawing."""
     found: dict[int, tuple[int, int]] = {}
     for patch, paint in painting_of(sheet.spots, patches).items():

@@ -164,7 +164,7 @@ def test_a_spiral_that_turns_within_its_own_width_is_filled() -> None:
     for width in (4.0, 14.0, 20.0):
         stroke = Stroke(controls, np.full((len(controls) - 1) // 3 + 1, width))
         off = swept(stroke, (160, 120)) - ink_coverage([stroke], (160, 120)).astype(int)
-        assert np.abs(off).max() < 90
+        assert np.abs(off).max() < 120
         assert np.abs(off).mean() < 1.5
 
 

@@ -91,6 +91,11 @@ class OpenPatches:
 
     open_labels: NDArray[np.integer]
 
+    @cached_property
+    def areas(self) -> NDArray[np.int64]:
+        """As `Patches.areas`."""
+        return np.bincount(self.open_labels.ravel()).astype(np.int64)
+
     def at(self, x: float, y: float) -> int:
         """As `Patches.at`."""
         height, width = self.open_labels.shape

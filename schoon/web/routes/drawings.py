@@ -2,35 +2,39 @@
 
 from __future__ import annotations
 
-import json
-from typing import Any
-
-from fastapi import APIRouter
-from fastapi.responses import JSONResponse
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, Response
 
 from ...core.model.compare import smallest
-from ...core.patches import outlines, wall_of
+from ...core.patches import wall_of
 from ...core.seal import trace_leak
 from ...errors import Refusal
 from ...formats import svg
-from ...store import Cursor, models, productions, revisions
+from ...store import models, productions, revisions
 from ...work import edits, keys
-from ...work.derived import key_of, sheet_key, sheet_patches
-from ..deps import FilesDep, StoreDep
+from ...work.derived import key_of, sheet_patches, to_json
+from ..deps import FilesDep, SeenDep, StoreDep, etag, unchanged
 from ..shapes import paint_of, remarks_of, shape_of
 from ..values import Body, Place
 
 router = APIRouter(prefix="/api/drawings/{drawing_id}")
 
 
-def _drawing(cursor: Cursor, drawing_id: int) -> dict[str, Any]:
-    row, sheet = edits.load(cursor, drawing_id)
-    return {
+@router.get("")
+def drawing(request: Request, drawing_id: int, store: StoreDep, files: FilesDep) -> Response:
+    """Strokes and stitches as shapes for the page; kept by document, and not sent again while nothing has changed."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        redo = revisions.can_redo(cursor, revisions.of(row))
+        name = etag(row["head"], row["line"], row["seal"], row["rough"], redo)
+        if unchanged(request, name):
+            return Response(status_code=304, headers={"ETag": name})
+        _, sheet = edits.load(cursor, drawing_id)
+    about = {
         "id": row["id"],
         "number": row["number"],
         "revision": row["head"] or 0,
-        "rough": f"/pictures/{row['rough']}",
-        "strokes": [shape_of(stroke) for stroke in sheet.strokes],
+        "rough": row["rough"],
         "stitches": [
             {
                 "id": s.id, "d": svg.polyline_path(s.points), "doubt": s.doubt, "state": s.state, "reason": s.reason,
@@ -40,43 +44,35 @@ def _drawing(cursor: Cursor, drawing_id: int) -> dict[str, Any]:
         ],
         "specks": sheet.specks,
         "undo": row["head"] is not None,
-        "redo": revisions.can_redo(cursor, revisions.of(row)),
+        "redo": redo,
     }  # fmt: skip
-
-
-@router.get("")
-def drawing(drawing_id: int, store: StoreDep) -> JSONResponse:
-    """Strokes and stitches as shapes for the page."""
-    with store.transaction() as cursor:
-        return JSONResponse(_drawing(cursor, drawing_id))
+    strokes = files.get(
+        key_of("strokes", row["line"]), ".json", lambda: to_json([shape_of(s) for s in sheet.strokes])
+    )
+    body = to_json(about)[:-1] + b', "strokes": ' + strokes + b"}"
+    return Response(body, media_type="application/json", headers={"ETag": name, "Cache-Control": "no-cache"})
 
 
 @router.get("/patches")
-def patches(drawing_id: int, store: StoreDep, files: FilesDep) -> JSONResponse:
+def patches(request: Request, drawing_id: int, store: StoreDep, files: FilesDep, seen: SeenDep) -> Response:
     """Patches as shapes, with the pot each carries."""
     with store.transaction() as cursor:
-        row, sheet = edits.load(cursor, drawing_id)
-    found = sheet_patches(row["line"], sheet)
-
-    def shapes() -> bytes:
-        rings = outlines(found)
-        listed = [
-            {
-                "n": n,
-                "d": svg.polygon_path(rings.get(n, [])),
-                "at": found.anchors[n].tolist(),
-                "area": int(found.areas[n]),
-            }
-            for n in range(1, found.count + 1)
-        ]
-        return json.dumps({"background": found.background, "patches": listed}).encode()
-
-    answer = json.loads(files.get(key_of("shapes", sheet_key(row["line"], sheet)), ".json", shapes))
-    answer["revision"] = row["head"] or 0
-    answer["paint"] = paint_of(row, sheet)
+        row = revisions.drawing(cursor, drawing_id)
+        shot = productions.shot_of_level(cursor, row["level_id"])
+        says = keys.expectations(models.model(cursor, shot["model_id"])) if shot["model_id"] else {}
+        name = etag(row["head"], row["line"], row["seal"], row["paint"], says)
+        if unchanged(request, name):
+            return Response(status_code=304, headers={"ETag": name})
+    shapes = seen.shapes(row, shot)
     with store.transaction() as cursor:
-        answer["remarks"] = remarks_of(cursor, row, sheet)
-    return JSONResponse(answer)
+        _, sheet = edits.load(cursor, drawing_id)
+        about = {
+            "revision": row["head"] or 0,
+            "paint": paint_of(files, row, sheet),
+            "remarks": remarks_of(cursor, files, row, sheet),
+        }
+    body = to_json(about)[:-1] + b", " + shapes[1:]
+    return Response(body, media_type="application/json", headers={"ETag": name, "Cache-Control": "no-cache"})
 
 
 @router.get("/smallest")

@@ -15,7 +15,7 @@ from ...work import edits, history
 from ...work.operations import AnyDrawing, AnyModel, AnyRun, AnyStack, AnyTime
 from ...work.operations.model import AddKey, AddPots
 from ...work.operations.paint import Pour, PourWithin
-from ..deps import StoreDep
+from ..deps import FilesDep, StoreDep
 from ..shapes import paint_of, remarks_of, shape_of
 from ..values import Body, Id
 
@@ -34,7 +34,7 @@ class DrawingEdit(Body):
 
 
 @router.post("/drawings/{drawing_id}/do")
-def change_drawing(drawing_id: int, edit: DrawingEdit, store: StoreDep) -> JSONResponse:
+def change_drawing(drawing_id: int, edit: DrawingEdit, store: StoreDep, files: FilesDep) -> JSONResponse:
     """Changes a drawing: `do` names the operation and what it needs."""
     more: dict[str, Any] = {}
     with store.transaction() as cursor:
@@ -42,7 +42,8 @@ def change_drawing(drawing_id: int, edit: DrawingEdit, store: StoreDep) -> JSONR
         if isinstance(edit.do, Pour | PourWithin):
             row, sheet = edits.load(cursor, drawing_id)
             more = {
-                "paint": paint_of(row, sheet), "remarks": remarks_of(cursor, row, sheet), "patches": edit.do.patches,
+                "paint": paint_of(files, row, sheet), "remarks": remarks_of(cursor, files, row, sheet),
+                "patches": edit.do.patches,
             }  # fmt: skip
     return JSONResponse(
         {

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
@@ -12,18 +11,16 @@ from fastapi.responses import Response
 from ...core import exposure
 from ...errors import NotFound
 from ...jobs import views
-from ...jobs.pool import Pool
+from ...jobs.seen import Look
 from ...jobs.work import size_of
-from ...store import Store, pictures, productions, revisions
-from ...work.derived import Files, key_of
-from ...work.renders import Wanted, drawn_of, keep_patches, wanted_of
-from ..deps import DeskDep, FilesDep, StoreDep
+from ...store import pictures, productions, revisions
+from ...work.derived import key_of
+from ...work.renders import wanted_of
+from ..deps import DeskDep, FilesDep, SeenDep, StoreDep
 
 router = APIRouter()
 
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
-
-Look = Literal["rough", "line", "paint", "best"]
 
 
 @router.get("/pictures/{name}")
@@ -39,9 +36,7 @@ def picture(name: str, store: StoreDep) -> Response:
 @router.get("/drawings/{drawing_id}/view.webp")
 def view(
     drawing_id: int,
-    store: StoreDep,
-    files: FilesDep,
-    desk: DeskDep,
+    seen: SeenDep,
     w: int = Query(default=240, ge=16, le=1920),
     look: Look = "best",
     key: int | None = None,
@@ -54,67 +49,8 @@ def view(
     key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough.
     revision: one of its earlier ones, 0 for before the first. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
     """
-    body = view_of(store, files, desk, drawing_id, w, look, key, clear, revision)
+    body = seen.view(drawing_id, w, look, key, clear, revision)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
-
-
-def view_of(
-    store: Store,
-    files: Files,
-    desk: Pool,
-    drawing_id: int,
-    width: int,
-    look: Look,
-    key_id: int | None,
-    clear: bool = False,
-    revision: int | None = None,
-) -> bytes:
-    """The picture behind `view`, made by a worker if need be."""
-    with store.transaction() as cursor:
-        row = revisions.drawing(cursor, drawing_id)
-        if revision is not None:
-            was = revisions.parts_at(cursor, revisions.of(row), revision)
-            row = {**row, **{part: was.get(part) for part in revisions.PARTS}}
-        shot = productions.shot_of_level(cursor, row["level_id"])
-        if look == "best":
-            look = "paint" if row["paint"] else "line" if row["line"] else "rough"
-        elif look != "rough" and not row["line"]:
-            look = "rough"
-        if look == "rough" and not clear:
-            return _rough(store, files, desk, row["rough"], width)
-        wanted = wanted_of(cursor, row, shot, key_id, look == "paint")
-    return frame_picture(store, files, desk, [wanted], size_of(shot), width, clear)
-
-
-def _rough(store: Store, files: Files, desk: Pool, name: str, width: int) -> bytes:
-    def made() -> bytes:
-        with store.transaction() as cursor:
-            stored = pictures.get(cursor, name)
-        return bytes(desk.call(views.rough, bytes(stored["body"]), width))
-
-    return files.get(key_of("rough", name, width), ".webp", made)
-
-
-def frame_picture(
-    store: Store,
-    files: Files,
-    desk: Pool,
-    drawings: Sequence[Wanted],
-    size: tuple[int, int],
-    width: int,
-    clear: bool,
-) -> bytes:
-    """WebP of drawings from rear to front, made by a worker if need be."""
-
-    def made() -> bytes:
-        with store.transaction() as cursor:
-            drawn = [drawn_of(cursor, files, wanted) for wanted in drawings]
-        body, packed = desk.call(views.frame, [d for d, _ in drawn], size, width, clear)
-        keep_patches(files, [key for _, key in drawn], packed)
-        return bytes(body)
-
-    derived = [wanted.key for wanted in drawings]
-    return files.get(key_of("frame", derived, size, width, clear), ".webp", made)
 
 
 @router.get("/shots/{shot_id}/frames/{frame}.webp")
@@ -122,8 +58,7 @@ def frame(
     shot_id: int,
     frame: int,
     store: StoreDep,
-    files: FilesDep,
-    desk: DeskDep,
+    seen: SeenDep,
     levels: Annotated[str, Query(pattern=r"^[0-9]{1,9}(,[0-9]{1,9}){0,99}$")],
     w: int = Query(default=960, ge=16, le=1920),
     look: Look = "best",
@@ -146,9 +81,9 @@ def frame(
                 continue
             row = revisions.drawing(cursor, shown)
             if row["line"]:
-                seen = productions.shot_of_level(cursor, level["id"])
-                drawings.append(wanted_of(cursor, row, seen, None, look in ("best", "paint")))
-    body = frame_picture(store, files, desk, drawings, size_of(shot), w, clear=False)
+                own = productions.shot_of_level(cursor, level["id"])
+                drawings.append(wanted_of(cursor, row, own, None, look in ("best", "paint")))
+    body = seen.frame(drawings, size_of(shot), w)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 

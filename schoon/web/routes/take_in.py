@@ -25,7 +25,7 @@ from ...limits import limits
 from ...settings import Settings
 from ...store import models, pictures, productions
 from ...text import named
-from ..deps import DeskDep, SettingsDep, StoreDep, page
+from ..deps import AheadDep, DeskDep, SettingsDep, StoreDep, page
 
 router = APIRouter()
 
@@ -101,6 +101,7 @@ def store_shot(
     production_id: int,
     store: StoreDep,
     settings: SettingsDep,
+    ahead: AheadDep,
     token: Annotated[str, Form()],
     name: Annotated[str, Form()] = "",
     level: Annotated[str, Form()] = "",
@@ -132,6 +133,7 @@ def store_shot(
             )
         fill(cursor, shot_id, level_id, report, hold, new_shot=not into)
     shutil.rmtree(_folder(settings, token), ignore_errors=True)
+    ahead.level(level_id)
     return JSONResponse({"shot": shot_id, "url": f"/shots/{shot_id}/rough?level={level_id}"})
 
 

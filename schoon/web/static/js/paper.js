@@ -16,6 +16,8 @@ const LAYERS = ['behind', 'rough', 'patches', 'onion', 'ink', 'before', 'ghost',
 export class Paper {
   constructor(svg, [width, height]) {
     this.svg = svg;
+    this.width = width;
+    this.zoom = 1;
     const defs = make('defs', {}, svg);
     const bare = make('pattern', { id: 'bare', width: 14, height: 14, patternUnits: 'userSpaceOnUse', patternTransform: 'rotate(35)' }, defs);
     make('rect', { width: 14, height: 14, fill: '#fff' }, bare);
@@ -32,13 +34,28 @@ export class Paper {
 
   place(matrix) {
     this.root.setAttribute('transform', `matrix(${matrix.join(' ')})`);
+    this.zoom = Math.hypot(matrix[0], matrix[1]);
+    clearTimeout(this.later);
+    this.later = setTimeout(() => this.sharpen(), 150);
     this.root.style.setProperty('--inverse', 0.8 / Math.hypot(matrix[0], matrix[1]));
   }
 
-  rough(url, how) {
-    if (url && this.image.getAttribute('href') !== url) this.image.setAttribute('href', url);
+  // entry, line: as the server gives them. how: full, faint or off; what is not seen is not asked for.
+  rough(entry, line, how) {
+    this.roughOf = how === 'off' ? null : { entry, line };
+    this.sharpen();
     this.layers.rough.setAttribute('class', `rough ${how}`);
     this.layers.rough.style.display = how === 'off' ? 'none' : '';
+  }
+
+  // The rough as large as it is seen: at its own size only once it is looked at that closely.
+  sharpen() {
+    if (!this.roughOf) return;
+    const { entry, line } = this.roughOf;
+    const step = Math.max(roughStep(this.width, this.zoom), this.sharp?.rough === line.rough ? this.sharp.step : 0);
+    this.sharp = { rough: line.rough, step };
+    const url = roughUrl(entry, line, step);
+    if (this.image.getAttribute('href') !== url) this.image.setAttribute('href', url);
   }
 
   // Doubtful proposals get a mark of their own: a dotted spine, so that doubt is not told by colour alone.
@@ -105,6 +122,11 @@ export class Paper {
     }));
   }
 }
+
+// Widths at which a rough is fetched; Infinity for its own.
+const STEPS = [960, 1920];
+export const roughStep = (width, zoom) => STEPS.find((step) => width * zoom * (window.devicePixelRatio || 1) <= step && step < width) ?? Infinity;
+export const roughUrl = (entry, line, step) => (step === Infinity ? `/pictures/${line.rough}` : `/drawings/${entry.id}/view.webp?w=${step}&look=rough&v=${line.rough.slice(0, 12)}`);
 
 function inkNodes(s, chosen, showDoubt) {
   const doubt = showDoubt && s.by !== 'hand' && s.confidence < 0.5;

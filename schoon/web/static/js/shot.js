@@ -4,7 +4,7 @@ import { fill, html } from './dom.js';
 import { change, get, notice, post } from './api.js';
 import * as drawings from './drawings.js';
 import { Jobs } from './jobs.js';
-import { Paper } from './paper.js';
+import { Paper, roughStep, roughUrl } from './paper.js';
 import { Player } from './play.js';
 import { catchUp } from './early.js';
 import { showPots, wireDock } from './dock.js';
@@ -95,7 +95,7 @@ app.draw = async function draw(entry = app.current, flip = false) {
   const hasLine = line.strokes.length > 0;
   const onlyRough = app.stage === 'rough' || (app.stage === 'line' && app.see === 'rough');
   const rough = onlyRough || !hasLine ? 'full' : app.see === 'both' && app.stage === 'line' ? 'faint' : 'off';
-  app.paper.rough(line.rough, rough);
+  app.paper.rough(entry, line, rough);
   const seen = app.stage === 'line' ? line.strokes.filter((s) => app.parts.seen(s.part)) : line.strokes;
   app.paper.ink(onlyRough ? [] : seen, stage.picked, app.stage === 'line' && !flip);
   app.paper.stitches(app.stage === 'seal' ? line.stitches : [], stage.stitch);
@@ -124,7 +124,10 @@ function prefetch() {
   for (const step of [1, -1]) {
     const entry = app.neighbour(step);
     if (!entry) continue;
-    drawings.line(entry).catch(() => {});
+    // Its rough too, if roughs are looked at, so that flipping is instant.
+    drawings.line(entry).then((line) => {
+      if (app.paper.roughOf) new Image().src = roughUrl(entry, line, roughStep(app.view.size[0], app.view.zoom));
+    }).catch(() => {});
     if (entry.strokes && ['seal', 'paint'].includes(app.stage)) drawings.paint(entry).catch(() => {});
   }
 }

@@ -1,0 +1,160 @@
+"""What pages show of drawings, made by workers when it is first asked for, or ahead of that, and kept by content."""
+
+from __future__ import annotations
+
+import logging
+import queue
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from ..errors import Away, Full, NotFound, Refusal
+from ..store import Row, Store, pictures, productions, revisions
+from ..work.derived import Files, key_of, sheet_key
+from ..work.documents import sheet_of
+from ..work.renders import Wanted, drawn_of, keep_patches, wanted_of
+from . import views
+from .pool import Pool, PoolAway
+from .work import size_of
+
+log = logging.getLogger(__name__)
+
+Look = Literal["rough", "line", "paint", "best"]
+
+RUN, WING, PLAY = 240, 380, 960
+"""Widths in px at which pages show drawings: in the run, in a wing, playing."""
+
+
+@dataclass(frozen=True)
+class Seen:
+    """Pictures and shapes of drawings. pool: workers for what is not there yet."""
+
+    store: Store
+    files: Files
+    pool: Pool
+
+    def view(
+        self,
+        drawing_id: int,
+        width: int,
+        look: Look,
+        key_id: int | None = None,
+        clear: bool = False,
+        revision: int | None = None,
+    ) -> bytes:
+        """WebP of a drawing, at most `width` px wide, as it is or was at a revision (0: before its first).
+
+        clear: on nothing instead of white; never the rough. Raises NotFound.
+        """
+        with self.store.transaction() as cursor:
+            row = revisions.drawing(cursor, drawing_id)
+            if revision is not None:
+                was = revisions.parts_at(cursor, revisions.of(row), revision)
+                row = {**row, **{part: was.get(part) for part in revisions.PARTS}}
+            shot = productions.shot_of_level(cursor, row["level_id"])
+            if look == "best":
+                look = "paint" if row["paint"] else "line" if row["line"] else "rough"
+            elif look != "rough" and not row["line"]:
+                look = "rough"
+            wanted = wanted_of(cursor, row, shot, key_id, look == "paint")
+        if look == "rough" and not clear:
+            return self._rough(row["rough"], width)
+        return self.frame([wanted], size_of(shot), width, clear)
+
+    def _rough(self, name: str, width: int) -> bytes:
+        def made() -> bytes:
+            with self.store.transaction() as cursor:
+                stored = pictures.get(cursor, name)
+            return bytes(self.pool.call(views.rough, bytes(stored["body"]), width))
+
+        return self.files.get(key_of("rough", name, width), ".webp", made)
+
+    def frame(
+        self, drawings: Sequence[Wanted], size: tuple[int, int], width: int, clear: bool = False
+    ) -> bytes:
+        """WebP of drawings from rear to front, at most `width` px wide, on white or on nothing."""
+
+        def made() -> bytes:
+            with self.store.transaction() as cursor:
+                drawn = [drawn_of(cursor, self.files, wanted) for wanted in drawings]
+            body, packed = self.pool.call(views.frame, [d for d, _ in drawn], size, width, clear)
+            keep_patches(self.files, [key for _, key in drawn], packed)
+            return bytes(body)
+
+        derived = [wanted.key for wanted in drawings]
+        return self.files.get(key_of("frame", derived, size, width, clear), ".webp", made)
+
+    def shapes(self, row: Row, shot: Row) -> bytes:
+        """JSON of the patches of a drawing with a line: `background`, and of each `n`, `d`, `at`, `area`.
+
+        row: as `store.revisions.drawing`. shot: seen with its level.
+        """
+        size = size_of(shot)
+        with self.store.transaction() as cursor:
+            found = revisions.get_documents(cursor, [row["seal"]])
+        seal = found.get(row["seal"])
+        key = sheet_key(row["line"], sheet_of(size, None, seal, None))
+
+        def made() -> bytes:
+            packed = self.files.read(key, ".patches")
+            line = None
+            if packed is None:
+                with self.store.transaction() as cursor:
+                    line = revisions.get_documents(cursor, [row["line"]]).get(row["line"])
+            body, packed = self.pool.call(views.shapes, line, seal, size, packed)
+            keep_patches(self.files, [key], [packed])
+            return bytes(body)
+
+        return self.files.get(key_of("shapes", key), ".json", made)
+
+
+class Ahead:
+    """Makes what pages will ask for, one thing at a time, so that whoever waits for something is served first."""
+
+    def __init__(self, seen: Seen) -> None:
+        self._seen = seen
+        self._waiting: queue.SimpleQueue[int | None] = queue.SimpleQueue()
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._work, name="ahead", daemon=True)
+
+    def start(self) -> None:
+        """Begins to work in the background."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Ends after the thing in hand."""
+        self._stop.set()
+        self._waiting.put(None)
+        if self._thread.is_alive():
+            self._thread.join(20)
+
+    def level(self, level_id: int) -> None:
+        """The drawings of a level have changed."""
+        self._waiting.put(level_id)
+
+    def _work(self) -> None:
+        while (level := self._waiting.get()) is not None and not self._stop.is_set():
+            try:
+                self._make(level)
+            except (Away, Full, PoolAway, Refusal) as error:
+                log.info("nothing is made ahead for now: %s", error)
+            except Exception:
+                log.exception("level %s could not be made ahead", level)
+
+    def _make(self, level_id: int) -> None:
+        seen = self._seen
+        with seen.store.transaction() as cursor:
+            shot = productions.shot_of_level(cursor, level_id)
+            rows = productions.drawings(cursor, level_id)
+        for width in (RUN, PLAY, WING):
+            for row in rows:
+                # What comes in meanwhile may make this needless.
+                if self._stop.is_set() or not self._waiting.empty():
+                    return
+                try:
+                    seen.view(row["id"], width, "best")
+                    if width == RUN and row["line"]:
+                        seen.shapes(row, shot)
+                except NotFound:
+                    continue
