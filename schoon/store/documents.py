@@ -11,16 +11,26 @@ from typing import Any
 from ..errors import Damaged
 from .pool import Cursor, Row
 
+_LARGE = 200_000
+"""Bytes of a document from which a hand would feel that it is pressed hard."""
+
 PARTS = ("line", "seal", "paint")
 """The documents of a drawing."""
 
 
 def put_document(cursor: Cursor, content: Any) -> str:
-    """Stores a JSON document once and returns the SHA-256 of its canonical text."""
-    text = json.dumps(content, sort_keys=True, separators=(",", ":"), allow_nan=False).encode()
+    """Stores a JSON document once and returns the SHA-256 of its canonical text: names in order, no spaces.
+
+    content: a JSON value, or its canonical text as bytes.
+    """
+    if isinstance(content, bytes):
+        text = content
+    else:
+        text = json.dumps(content, sort_keys=True, separators=(",", ":"), allow_nan=False).encode()
     name = hashlib.sha256(text).hexdigest()
+    level = 6 if len(text) < _LARGE else 1
     cursor.execute(
-        "INSERT IGNORE INTO documents (sha256, body) VALUES (%s, %s)", (name, zlib.compress(text, 6))
+        "INSERT IGNORE INTO documents (sha256, body) VALUES (%s, %s)", (name, zlib.compress(text, level))
     )
     return name
 

@@ -29,6 +29,7 @@ def shape_of(stroke: Stroke) -> dict[str, Any]:
         **stroke.to_dict(),
         "d": _outline(stroke),
         "part": stroke.part,
+        "doubtful": stroke.doubtful,
         "linked": stroke.link is not None,
         "closed": stroke.closed,
     }

@@ -7,11 +7,10 @@ from dataclasses import dataclass
 from functools import partial
 
 from ..core.paint import UNSURE_ABOVE
+from ..core.strokes import Stroke
 from ..store import Cursor, Row, revisions
+from ..work import edits
 from ..work.derived import Memory, key_of
-
-DOUBT_BELOW = 0.5
-"""Confidence under which a proposed stroke is to be looked at."""
 
 STAGES = {"rough": "Rough", "line": "Line", "seal": "Seal", "paint": "Paint", "hand-off": "Hand off"}
 
@@ -19,7 +18,8 @@ STAGES = {"rough": "Rough", "line": "Line", "seal": "Seal", "paint": "Paint", "h
 @dataclass(frozen=True)
 class Summary:
     """Counts of one drawing. touched: strokes a hand has made or changed. doubtful: proposals of little confidence.
-    parts: names the strokes are assigned to. hand: patches painted by hand.
+    parts: names the strokes are assigned to. hand: patches painted by hand. box: left, top, right, bottom of what is
+    drawn, px; None if nothing is.
     """
 
     strokes: int = 0
@@ -30,6 +30,7 @@ class Summary:
     painted: int = 0
     hand: int = 0
     unsure: int = 0
+    box: tuple[float, float, float, float] | None = None
 
 
 _summaries: Memory[Summary] = Memory(5000)
@@ -39,24 +40,32 @@ def summaries(cursor: Cursor, rows: Sequence[Row]) -> dict[int, Summary]:
     """drawing id -> counts, for rows that name their line, seal and paint documents."""
     keys = {row["id"]: key_of("summary", *(row[part] for part in revisions.PARTS)) for row in rows}
     missing = [row for row in rows if keys[row["id"]] not in _summaries]
-    found = revisions.get_documents(cursor, [row[part] for row in missing for part in revisions.PARTS])
+    found = revisions.get_documents(cursor, [row[part] for row in missing for part in ("seal", "paint")])
 
     def count(row: Row) -> Summary:
-        strokes = found.get(row["line"], {}).get("strokes", [])
+        strokes = edits.strokes_named(cursor, row["line"])
         stitches = found.get(row["seal"], {}).get("stitches", [])
         patches = found.get(row["paint"], {}).get("patches", [])
         return Summary(
             strokes=len(strokes),
-            touched=sum(s["by"] == "hand" for s in strokes),
-            doubtful=sum(s["by"] != "hand" and s["confidence"] < DOUBT_BELOW for s in strokes),
-            parts=tuple(sorted({s["part"] for s in strokes if s.get("part")})),
+            touched=sum(s.by == "hand" for s in strokes),
+            doubtful=sum(s.doubtful for s in strokes),
+            parts=tuple(sorted({s.part for s in strokes if s.part})),
             open_gaps=sum(s["state"] == "open" for s in stitches),
             painted=len(patches),
             hand=sum(p["by"] == "hand" for p in patches),
             unsure=sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches),
+            box=_box(strokes),
         )
 
     return {row["id"]: _summaries.get(keys[row["id"]], partial(count, row)) for row in rows}
+
+
+def _box(strokes: Sequence[Stroke]) -> tuple[float, float, float, float] | None:
+    if not strokes:
+        return None
+    left, top, right, bottom = zip(*(s.box for s in strokes), strict=True)
+    return min(left), min(top), max(right), max(bottom)
 
 
 @dataclass(frozen=True)

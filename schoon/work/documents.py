@@ -108,6 +108,11 @@ def line_document(strokes: list[Stroke]) -> dict[str, Any]:
     return {"version": VERSIONS["line"], "strokes": strokes_to_dicts(strokes)}
 
 
+def line_text(strokes: Sequence[Stroke]) -> bytes:
+    """The canonical text of `line_document`, from what is known of each stroke."""
+    return f'{{"strokes":[{",".join(s.text for s in strokes)}],"version":{VERSIONS["line"]}}}'.encode()
+
+
 def seal_document(stitches: list[Stitch], specks: int = SPECKS) -> dict[str, Any]:
     content: dict[str, Any] = {
         "version": VERSIONS["seal"],

@@ -15,13 +15,15 @@ from ..core.strokes import LineRule, Stroke, strokes_from_dicts
 from ..errors import NotFound, Refusal
 from ..limits import limits
 from ..store import Cursor, Row, models, productions, revisions
+from ..store.documents import current
 from ..store.revisions import Subject, of
 from ..store.states import State
-from .derived import sheet_patches
+from .derived import Memory, sheet_patches
 from .documents import (
     SPECKS,
     Sheet,
     line_document,
+    line_text,
     paint_document,
     seal_document,
     sheet_of,
@@ -82,9 +84,26 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[Row, Shee
     shot = productions.shot_of_level(cursor, row["level_id"])
     if lock:
         refuse_locked(shot)
-    found = revisions.get_documents(cursor, [row[part] for part in revisions.PARTS])
+    found = revisions.get_documents(cursor, [row["seal"], row["paint"]])
     size = (int(shot["width"]), int(shot["height"]))
-    return row, sheet_of(size, *(found.get(row[part]) for part in revisions.PARTS))
+    sheet = sheet_of(size, None, found.get(row["seal"]), found.get(row["paint"]))
+    return row, replace(sheet, strokes=strokes_named(cursor, row["line"]))
+
+
+_strokes: Memory[list[Stroke]] = Memory(150_000, len)
+"""Strokes by the name of their line document; their number is what they weigh."""
+
+
+def strokes_named(cursor: Cursor, line: str | None) -> list[Stroke]:
+    """The strokes of a line document, read once while a hand works on it. The list is not to be changed."""
+    if line is None:
+        return []
+
+    def read() -> list[Stroke]:
+        content = current("line", revisions.get_documents(cursor, [line])[line])
+        return strokes_from_dicts(content["strokes"])
+
+    return _strokes.get(line, read)
 
 
 def refuse_locked(shot: Row) -> None:
@@ -141,12 +160,14 @@ def _changed(cursor: Cursor, row: Row, before: Sheet, after: Sheet) -> dict[str,
     """part -> the new document, of those an operation has changed."""
     made: dict[str, Any] = {}
     if after.strokes is not before.strokes:
-        made["line"] = line_document(after.strokes)
+        made["line"] = line_text(after.strokes)
     if after.stitches is not before.stitches or after.specks != before.specks:
         made["seal"] = seal_document(after.stitches, after.specks)
     if after.spots is not before.spots:
         made["paint"] = paint_document(after.spots)
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}
+    if "line" in named:
+        _strokes.get(named["line"], lambda: after.strokes)
     return {part: name for part, name in named.items() if row[part] != name}
 
 
@@ -290,8 +311,7 @@ def line_rule(cursor: Cursor, shot: Row) -> LineRule:
 def _hold_linked(cursor: Cursor, drawing_id: int) -> None:
     """If a drawing has linked strokes, all of its run is held, in the one order in which drawings are held."""
     row = revisions.drawing(cursor, drawing_id)
-    line = revisions.get_documents(cursor, [row["line"]]).get(row["line"])
-    if line and any(stroke.get("link") for stroke in line["strokes"]):
+    if any(stroke.link for stroke in strokes_named(cursor, row["line"])):
         revisions.lock_drawings(cursor, [r["id"] for r in productions.drawings(cursor, row["level_id"])])
 
 

@@ -365,7 +365,7 @@ def ledge(
             {
                 "id": row["id"],
                 "number": row["number"],
-                "paths": [[path(s), round(float(s.widths.mean()), 2), s.confidence < 0.5] for s in per_drawing[k]],
+                "paths": [[path(s), round(float(s.widths.mean()), 2), s.doubtful] for s in per_drawing[k]],
                 "matrix": laid[0].matrix.T.ravel().round(5).tolist() if laid else None,
                 "measures": {
                     "weight": round(m.weight, 2), "length": round(m.length), "area": round(m.area), "count": m.count

@@ -325,10 +325,10 @@ def test_a_reading_is_tried_and_a_coloured_pencil_is_a_part(desk: Page) -> None:
     assert len(strokes(desk)) == number
 
 
-def test_off_peg_slides_a_neighbour_over_and_nothing_in_the_picture_moves(desk: Page) -> None:
+def test_lay_over_slides_a_neighbour_over_and_nothing_in_the_picture_moves(desk: Page) -> None:
     before = strokes(desk)
     desk.keyboard.press("z")
-    expect(desk.locator("#off-peg")).to_contain_text("drawing 2")
+    expect(desk.locator("#lay-over")).to_contain_text("drawing 2")
     until(desk, "document.querySelector('#paper .onion g')")
     drag(desk, [(400, 400), (430, 380)])
     later = desk.locator("#paper .onion g")
@@ -339,9 +339,9 @@ def test_off_peg_slides_a_neighbour_over_and_nothing_in_the_picture_moves(desk: 
     expect(desk.locator("#notice")).to_contain_text("lies over the whole figure")
     desk.keyboard.press("d")
     desk.keyboard.press("a")
-    expect(desk.locator("#off-peg")).to_contain_text("off its pegs")
+    expect(desk.locator("#lay-over")).to_contain_text("off its pegs")
     desk.locator("#peg-lift").click()
-    expect(desk.locator("#off-peg")).to_contain_text("on its pegs")
+    expect(desk.locator("#lay-over")).to_contain_text("on its pegs")
     assert strokes(desk) == before
 
 

@@ -259,7 +259,7 @@ def test_the_pen_has_pressure(shot: Page) -> None:
         page.evaluate(
             """([points, pressure]) => {
               const paper = document.getElementById('paper');
-              paper.setPointerCapture = () => {};
+              document.getElementById('surface').setPointerCapture = () => {};
               const send = (kind, [x, y], last) => paper.dispatchEvent(new PointerEvent(kind, { pointerId: 5,
                 pointerType: 'pen', pressure: last ? 0 : pressure, clientX: x, clientY: y, bubbles: true, button: 0 }));
               send('pointerdown', points[0]);

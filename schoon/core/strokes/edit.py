@@ -437,9 +437,14 @@ def snapped(stroke: Stroke, others: Sequence[Stroke], reach: float) -> Stroke:
         controls[-2:] += middle - controls[-1]
         controls[-1] = controls[0]
         return replace(stroke, controls=controls, opened=False)
-    low, high = stroke.controls.min(axis=0) - reach, stroke.controls.max(axis=0) + reach
+    left, top, right, bottom = stroke.box
     near = [
-        o for o in others if (o.controls.max(axis=0) >= low).all() and (o.controls.min(axis=0) <= high).all()
+        o
+        for o in others
+        if o.box[0] <= right + reach
+        and o.box[1] <= bottom + reach
+        and o.box[2] >= left - reach
+        and o.box[3] >= top - reach
     ]
     for last in (False, True):
         stroke = _snap_end(stroke, near, reach, last)
@@ -457,6 +462,9 @@ def _snap_end(stroke: Stroke, others: Sequence[Stroke], reach: float, last: bool
     tip = run.controls[0]
     best: tuple[float, Points] | None = None
     for other in others:
+        left, top, right, bottom = other.box
+        if not (left - reach <= tip[0] <= right + reach and top - reach <= tip[1] <= bottom + reach):
+            continue
         for end in () if other.closed else (other.controls[0], other.controls[-1]):
             # Ends attract twice as far as the middle of a line.
             distance = 0.5 * float(np.hypot(*(end - tip)))

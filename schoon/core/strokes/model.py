@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import uuid
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -18,6 +20,10 @@ Corner = Literal["round", "sharp"]
 def new_id() -> str:
     """A short name for a stroke or stitch, unique in practice within one drawing."""
     return uuid.uuid4().hex[:10]
+
+
+DOUBT_BELOW = 0.5
+"""Confidence under which a proposed stroke is to be looked at."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,10 +68,26 @@ class Stroke:
         return not self.opened and bool(np.hypot(*(self.controls[0] - self.controls[-1])) < 1e-6)
 
     @property
+    def doubtful(self) -> bool:
+        """Whether a person should look at it."""
+        return self.by != "hand" and self.confidence < DOUBT_BELOW
+
+    @property
     def segments(self) -> Points:
         """(n, 4, 2) control points segment by segment."""
         starts = np.arange(0, len(self.controls) - 1, 3)
         return self.controls[starts[:, None] + np.arange(4)]
+
+    @cached_property
+    def box(self) -> tuple[float, float, float, float]:
+        """Left, top, right, bottom of the control points, between which the middle of the line lies."""
+        (left, top), (right, bottom) = self.controls.min(axis=0), self.controls.max(axis=0)
+        return float(left), float(top), float(right), float(bottom)
+
+    @cached_property
+    def text(self) -> str:
+        """The JSON of `to_dict`, its names in order: of a drawing's thousand strokes an edit changes one."""
+        return json.dumps(self.to_dict(), sort_keys=True, separators=(",", ":"), allow_nan=False)
 
     def moved(self, offset: tuple[float, float]) -> Stroke:
         """The same stroke shifted by offset px."""

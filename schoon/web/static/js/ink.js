@@ -51,6 +51,10 @@ export const multiply = (m, n) => [
   m[0] * n[2] + m[2] * n[3], m[1] * n[2] + m[3] * n[3],
   m[0] * n[4] + m[2] * n[5] + m[4], m[1] * n[4] + m[3] * n[5] + m[5],
 ];
+export function inverse([a, b, c, d, e, f]) {
+  const det = a * d - b * c;
+  return [d / det, -b / det, -c / det, a / det, (c * f - d * e) / det, (b * e - a * f) / det];
+}
 export const shifted = (dx, dy) => [1, 0, 0, 1, dx, dy];
 export const about = (x, y, m) => multiply(shifted(x, y), multiply(m, shifted(-x, -y)));
 export const turnedBy = (angle) => [Math.cos(angle), Math.sin(angle), -Math.sin(angle), Math.cos(angle), 0, 0];

@@ -29,6 +29,9 @@ export function wireKeys(app, stage, player, stepHistory) {
     if (key === ' ') { event.preventDefault(); if (first) player.toggle(); return; }
     if (key === 'g' || key === 'r') { $('paper').classList.add('grab'); return; }
     if (key === '0') { app.view.fit(); return; }
+    if (key === '9') { app.room.figure(); return; }
+    if (key === '8') { $('see-wings').click(); return; }
+    if (event.code === 'Digit4') { if (event.shiftKey) app.room.largeLedge(); else app.room.turnLedge(); return; }
     if (key === '?') { showKeys(stage); return; }
     if (key === 'e') { $('see-rough').click(); return; }
     if (key === 'o') { $('see-onion').click(); return; }
@@ -51,7 +54,7 @@ export function wireKeys(app, stage, player, stepHistory) {
 }
 
 function showKeys(stage) {
-  const rows = [['1 2 3', 'held: previous, current, next drawing'], ['A D', 'a drawing back or on; with Shift to the next key'], ['Space', 'play or stop'], ['G', 'held: drag the paper'], ['R', 'held: turn the paper'], ['wheel', 'zoom at the pointer'], ['0', 'the whole paper'], ['E O', 'rough, onion skin'], ['Ctrl+Z', 'undo; with Shift redo'], ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...(stage.help || [])];
+  const rows = [['1 2 3', 'held: previous, current, next drawing'], ['A D', 'a drawing back or on; with Shift to the next key'], ['Space', 'play or stop'], ['G', 'held: drag the paper'], ['R', 'held: turn the paper'], ['wheel', 'zoom at the pointer'], ['0', 'the whole paper'], ['9', 'the figure in this drawing; again: in the whole run'], ['4', 'fold or open the ledge; with Shift large'], ['8', 'wings'], ['E O', 'rough, onion skin'], ['Ctrl+Z', 'undo; with Shift redo'], ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...(stage.help || [])];
   fill($('keys-help').querySelector('dl'), rows.map(([k, words]) => html`<dt>${k}</dt><dd>${words}</dd>`));
   $('keys-help').showModal();
 }

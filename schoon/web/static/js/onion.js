@@ -48,6 +48,6 @@ export class Onion {
     const ticket = (this.ticket = (this.ticket || 0) + 1);
     const groups = await Promise.all(this.wanted().map(async (group) => ({ ...group, strokes: (await drawings.line(group.entry)).strokes })));
     if (app.current !== from || ticket !== this.ticket) return;
-    app.paper.onion(groups.map((g) => ({ ...g, strokes: g.strokes.filter((s) => app.parts.seen(s.part)), matrix: app.offPeg?.matrixFor(g.entry) })));
+    app.paper.onion(groups.map((g) => ({ ...g, strokes: g.strokes.filter((s) => app.parts.seen(s.part)), matrix: app.layOver?.matrixFor(g.entry) })));
   }
 }

@@ -1,6 +1,6 @@
 // The paper: layers of one drawing in SVG, coloured by the pots' CSS variables.
 
-import { centreLine } from './ink.js';
+import { centreLine, inverse, multiply } from './ink.js';
 
 const NS = 'http://www.w3.org/2000/svg';
 
@@ -11,6 +11,8 @@ export function make(tag, attributes = {}, parent = null) {
   return node;
 }
 
+// Milliseconds after which a paper that is not moved any more is drawn anew.
+const REST = 140;
 const LAYERS = ['behind', 'rough', 'patches', 'onion', 'ink', 'before', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
 
 export class Paper {
@@ -32,12 +34,24 @@ export class Paper {
     this.layers.patches.setAttribute('clip-path', 'url(#edge)');
   }
 
+  // While the paper is moved, what is drawn is moved as one picture; it is drawn anew when the hand rests.
   place(matrix) {
-    this.root.setAttribute('transform', `matrix(${matrix.join(' ')})`);
-    this.zoom = Math.hypot(matrix[0], matrix[1]);
     clearTimeout(this.later);
-    this.later = setTimeout(() => this.sharpen(), 150);
-    this.root.style.setProperty('--inverse', 0.8 / Math.hypot(matrix[0], matrix[1]));
+    this.matrix = matrix;
+    if (!this.drawnAt) { this.settle(); return; }
+    this.svg.style.transform = `matrix(${multiply(matrix, inverse(this.drawnAt)).join(',')})`;
+    this.later = setTimeout(() => this.settle(), REST);
+  }
+
+  settle() {
+    clearTimeout(this.later);
+    const { matrix } = this;
+    this.drawnAt = matrix;
+    this.zoom = Math.hypot(matrix[0], matrix[1]);
+    this.svg.style.transform = '';
+    this.root.setAttribute('transform', `matrix(${matrix.join(' ')})`);
+    this.root.style.setProperty('--inverse', 0.8 / this.zoom);
+    this.sharpen();
   }
 
   // entry, line: as the server gives them. how: full, faint or off; what is not seen is not asked for.
@@ -129,7 +143,7 @@ export const roughStep = (width, zoom) => STEPS.find((step) => width * zoom * (w
 export const roughUrl = (entry, line, step) => (step === Infinity ? `/pictures/${line.rough}` : `/drawings/${entry.id}/view.webp?w=${step}&look=rough&v=${line.rough.slice(0, 12)}`);
 
 function inkNodes(s, chosen, showDoubt) {
-  const doubt = showDoubt && s.by !== 'hand' && s.confidence < 0.5;
+  const doubt = showDoubt && s.doubtful;
   const node = make('path', { d: s.d, 'data-id': s.id, class: `${chosen ? 'chosen' : ''} ${doubt ? 'doubtful' : ''}`.trim() });
   return doubt ? [node, make('path', { d: centreLine(s.points), class: 'doubt-mark' })] : [node];
 }

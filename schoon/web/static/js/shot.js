@@ -6,6 +6,7 @@ import * as drawings from './drawings.js';
 import { Jobs } from './jobs.js';
 import { Paper, roughStep, roughUrl } from './paper.js';
 import { Player } from './play.js';
+import { Room } from './room.js';
 import { catchUp } from './early.js';
 import { showPots, wireDock } from './dock.js';
 import { heldKeys, wireKeys } from './keyboard.js';
@@ -63,6 +64,7 @@ app.view = new View($('table'), [data.shot.width, data.shot.height], () => {
   app.stageNow?.viewChanged?.();
 });
 app.paper = new Paper($('paper'), app.view.size);
+app.room = new Room(app);
 app.jobs = new Jobs(app);
 app.parts = new Parts(app);
 app.onion = new Onion(app);
@@ -311,12 +313,13 @@ $('tray').hidden = !stage.tools.length;
 let stroke = null;
 let hovered = null;
 
-$('paper').addEventListener('pointerdown', (event) => {
+$('surface').addEventListener('pointerdown', (event) => {
   if (stroke || event.button > 1) return;
   event.preventDefault();
   app.undoes('drawings');
   $('paper').focus({ preventScroll: true });
-  $('paper').setPointerCapture(event.pointerId);
+  $('surface').setPointerCapture(event.pointerId);
+  app.paper.settle();
   if (event.button === 1 || heldKeys.has('g')) { stroke = { move: (e) => app.view.move(e.movementX, e.movementY), up() {}, cancel() {} }; return; }
   if (heldKeys.has('r')) { stroke = { move: (e) => { const b = $('table').getBoundingClientRect(); app.view.around(b.left + b.width / 2, b.top + b.height / 2, 1, e.movementX * 0.006); }, up() {}, cancel() {} }; return; }
   const once = app.once;
@@ -324,7 +327,7 @@ $('paper').addEventListener('pointerdown', (event) => {
   if (once) { stroke = once(event, app.view.toPaper(event.clientX, event.clientY)); return; }
   stroke = tool?.down?.(event, app.view.toPaper(event.clientX, event.clientY)) || null;
 });
-$('paper').addEventListener('pointermove', (event) => {
+$('surface').addEventListener('pointermove', (event) => {
   if (stroke) { stroke.move(event); return; }
   if (!stage.hover) return;
   const n = stage.hover(event, app.view.toPaper(event.clientX, event.clientY));
@@ -335,10 +338,10 @@ $('paper').addEventListener('pointermove', (event) => {
   const pot = drawings.paintNow(app.current)?.paint[n]?.pot;
   for (const item of document.querySelectorAll('#pots [data-pot]')) item.classList.toggle('under', Number(item.dataset.pot) === pot);
 });
-$('paper').addEventListener('dblclick', (event) => tool?.double?.(event, app.view.toPaper(event.clientX, event.clientY)));
+$('surface').addEventListener('dblclick', (event) => tool?.double?.(event, app.view.toPaper(event.clientX, event.clientY)));
 const lift = (how) => () => { const done = stroke; stroke = null; done?.[how](); };
-$('paper').addEventListener('pointerup', lift('up'));
-$('paper').addEventListener('pointercancel', lift('cancel'));
+$('surface').addEventListener('pointerup', lift('up'));
+$('surface').addEventListener('pointercancel', lift('cancel'));
 $('table').addEventListener('wheel', (event) => {
   event.preventDefault();
   app.view.around(event.clientX, event.clientY, Math.exp(-event.deltaY * 0.0016), 0);
@@ -377,21 +380,6 @@ $('see-all').addEventListener('click', () => app.view.fit());
 $('undo').addEventListener('click', () => step('undo', 'drawings'));
 $('redo').addEventListener('click', () => step('redo', 'drawings'));
 $('play').addEventListener('click', () => player.toggle());
-
-function ledgeHeight(height) {
-  document.body.style.setProperty('--ledge', `${Math.min(window.innerHeight - 320, Math.max(120, height))}px`);
-}
-$('ledge-grip').addEventListener('pointerdown', (event) => {
-  $('ledge-grip').setPointerCapture(event.pointerId);
-  const move = (e) => ledgeHeight(window.innerHeight - 28 - e.clientY);
-  $('ledge-grip').addEventListener('pointermove', move);
-  $('ledge-grip').addEventListener('pointerup', () => $('ledge-grip').removeEventListener('pointermove', move), { once: true });
-});
-$('ledge-grip').addEventListener('keydown', (event) => {
-  const now = $('ledge').getBoundingClientRect().height;
-  if (event.key === 'ArrowUp') ledgeHeight(now + 24);
-  if (event.key === 'ArrowDown') ledgeHeight(now - 24);
-});
 
 wireDock(app, useKey);
 wireSheet(app);

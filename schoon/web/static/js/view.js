@@ -14,12 +14,25 @@ export class View {
     const box = this.element.getBoundingClientRect();
     const [w, h] = this.size;
     // The wings keep a margin at both sides; the paper may lie over part of it.
-    const room = Math.max(200, box.width - 2 * Math.min(166, box.width * 0.165));
+    const margin = document.body.classList.contains('no-wings') ? 24 : Math.min(166, box.width * 0.165);
+    const room = Math.max(200, box.width - 2 * margin);
     this.zoom = Math.max(0.02, Math.min(room / w, (box.height - 92) / h));
     this.turn = 0;
     this.x = box.width / 2 - (w / 2) * this.zoom;
     this.y = 50 + (box.height - 62) / 2 - (h / 2) * this.zoom;
     this.fitted = true;
+    this.onChange();
+  }
+
+  // Looks at a box of the paper, [left, top, right, bottom], with some room round it.
+  frame([x0, y0, x1, y1], margin) {
+    const box = this.element.getBoundingClientRect();
+    const [w, h] = [Math.max(8, x1 - x0) * margin, Math.max(8, y1 - y0) * margin];
+    this.zoom = Math.min(8, Math.max(0.02, Math.min(box.width / w, (box.height - 60) / h)));
+    this.turn = 0;
+    this.x = box.width / 2 - ((x0 + x1) / 2) * this.zoom;
+    this.y = 50 + (box.height - 60) / 2 - ((y0 + y1) / 2) * this.zoom;
+    this.fitted = false;
     this.onChange();
   }
 

@@ -50,7 +50,7 @@ export class ChosenBar {
     const strokes = this.chosen.strokes();
     this.box.hidden = !strokes.length;
     if (!strokes.length) return;
-    const doubtful = strokes.filter((s) => s.by !== 'hand' && s.confidence < 0.5).length;
+    const doubtful = strokes.filter((s) => s.doubtful).length;
     const linked = strokes.some((s) => s.linked);
     this.box.querySelector('#chosen-count').textContent = `${strokes.length} line${strokes.length > 1 ? 's' : ''}${doubtful ? `, ${doubtful} in doubt` : ''}${linked ? ', linked' : ''}`;
     this.box.querySelector('[data-act="unlink"]').hidden = !linked;

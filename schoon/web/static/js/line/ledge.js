@@ -61,12 +61,12 @@ export class LineLedge {
     const some = app.chosen.size > 1;
     if (run.length > bare.length) {
       const ids = some ? [...app.chosen] : run.filter((d) => d.strokes).map((d) => d.id);
-      this.button('Weigh by the line rule', async () => {
+      this.button('Weigh by rule', async () => {
         const answer = await this.post('weigh', { drawings: ids });
         if (answer) notice(`The line rule is laid on ${answer.drawings.length} drawing${answer.drawings.length === 1 ? '' : 's'}; it can be undone as one`);
       }, false, 'weigh-rule');
     }
-    this.button('Clean this drawing', () => this.clean([app.current.id]), false, 'clean-this');
+    this.button('Clean this', () => this.clean([app.current.id]), false, 'clean-this');
     const label = some ? `Clean ${app.chosen.size} chosen` : bare.length && bare.length < run.length ? `Clean ${bare.length} still rough` : `Clean all ${run.length}`;
     this.button(label, () => this.clean(some ? [...app.chosen] : bare.length ? bare : run.map((d) => d.id)), true, 'clean-all');
     strip(app, 'line');
@@ -96,7 +96,7 @@ export class LineLedge {
     }
     if (this.chipsOf !== app.current.id || fresh) this.chips();
     this.button('Try on this drawing', () => this.tryIt(), false, 'try-reading');
-    this.button('Clean this drawing', () => { dropGhost(app); this.clean([app.current.id]); }, false, 'clean-this');
+    this.button('Clean this', () => { dropGhost(app); this.clean([app.current.id]); }, false, 'clean-this');
     const all = app.chosen.size > 1 ? [...app.chosen] : app.data.run.map((d) => d.id);
     this.button(`Clean ${app.chosen.size > 1 ? `${all.length} chosen` : `all ${all.length}`}`, () => { dropGhost(app); this.clean(all); }, true, 'clean-all');
   }

@@ -7,7 +7,7 @@ import { make } from '../paper.js';
 import { ChosenBar } from '../line/bar.js';
 import { Chosen, chooseTools } from '../line/choose.js';
 import { LineLedge } from '../line/ledge.js';
-import { OffPeg } from '../line/off_peg.js';
+import { LayOver } from '../line/lay_over.js';
 import { penTools } from '../line/pen.js';
 import { pointTools } from '../line/points.js';
 
@@ -16,10 +16,10 @@ export function lineStage(app) {
   const chosen = new Chosen(app, () => { bar.show(); if (ledge.view === 'pass') ledge.show(); });
   const bar = new ChosenBar(app, chosen, hand);
   const ledge = new LineLedge(app, chosen);
-  const offPeg = new OffPeg(app);
-  app.offPeg = offPeg;
+  const layOver = new LayOver(app);
+  app.layOver = layOver;
   const points = pointTools(app, hand);
-  const tools = [...penTools(app, hand), ...chooseTools(app, chosen, hand), ...points, offPeg.tool()];
+  const tools = [...penTools(app, hand), ...chooseTools(app, chosen, hand), ...points, layOver.tool()];
 
   app.choosePart = (part) => {
     const closed = app.parts.closed(part);
@@ -50,7 +50,7 @@ export function lineStage(app) {
   };
 
   async function nextDoubt() {
-    const doubtful = (entry) => (lineNow(entry)?.strokes || []).filter((s) => s.by !== 'hand' && s.confidence < 0.5);
+    const doubtful = (entry) => (lineNow(entry)?.strokes || []).filter((s) => s.doubtful);
     const here = doubtful(app.current);
     const at = here.findIndex((s) => chosen.ids.has(s.id));
     let stroke = here[at + 1];
@@ -100,7 +100,7 @@ export function lineStage(app) {
       if (key === 'n') { nextDoubt(); return true; }
       return bar.key(key) || ledge.key(key);
     },
-    drawn() { chosen.keepReal(); chosen.show(); app.tool()?.redrawn?.(); app.parts.show(); offPeg.show(); },
+    drawn() { chosen.keepReal(); chosen.show(); app.tool()?.redrawn?.(); app.parts.show(); layOver.show(); },
     toolChanged() {
       // Only what the tool in hand can use.
       for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(app.tool()?.id);

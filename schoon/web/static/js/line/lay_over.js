@@ -1,4 +1,4 @@
-// Off-peg: neighbouring drawings slid, turned and scaled over the current one to compare. Nothing in the picture moves.
+// Lay over: neighbouring drawings slid, turned and scaled over the current one to compare. Nothing in the picture moves.
 
 import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
@@ -6,13 +6,13 @@ import { about, multiply, scaledBy, shifted, turnedBy } from '../ink.js';
 
 const WHICH = { before: 'previous', after: 'next', pinned: 'pinned' };
 
-export class OffPeg {
+export class LayOver {
   constructor(app) {
     this.app = app;
     // `${on the table}<${laid over it}` -> matrix; a placement stays until it is lifted.
     this.places = new Map();
     this.which = 'before';
-    this.box = document.getElementById('off-peg');
+    this.box = document.getElementById('lay-over');
   }
 
   other() {
@@ -34,7 +34,7 @@ export class OffPeg {
 
   tool() {
     return {
-      id: 'off-peg', label: 'Off-peg', key: 'z', pen: 'Off-peg: drag slides the drawing laid over, Shift turns it, Alt scales it',
+      id: 'lay-over', label: 'Lay over', key: 'z', pen: 'Lay over: drag slides the drawing laid over, Shift turns it, Alt scales it',
       enter: () => { if (!this.other()) this.which = 'after'; this.app.onion.need(this.which); this.show(); this.app.showOnion(); },
       leave: () => { this.box.hidden = true; },
       down: (event, from) => {
@@ -77,7 +77,7 @@ export class OffPeg {
   }
 
   show() {
-    if (this.app.tool()?.id !== 'off-peg') { this.box.hidden = true; return; }
+    if (this.app.tool()?.id !== 'lay-over') { this.box.hidden = true; return; }
     const entry = this.other();
     const parts = this.app.parts.names();
     const before = this.box.querySelector('#peg-part')?.value || '';

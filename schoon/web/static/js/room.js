@@ -1,0 +1,85 @@
+// The room round the paper: the ledge folded, open or large, the wings, and what of the paper is framed.
+
+import { notice } from './api.js';
+
+const $ = (id) => document.getElementById(id);
+
+// Stages whose ledge holds the work itself; elsewhere the paper comes first.
+const OPEN_FIRST = ['seal', 'hand-off'];
+const OPEN = 208;
+const LEAST = 120;
+const BESIDE = 320;
+const MARGIN = 1.12;
+
+export class Room {
+  constructor(app) {
+    this.app = app;
+    this.height = Number(localStorage.ledgeHeight) || OPEN;
+    this.ledge(localStorage[`ledge-${app.stage}`] ?? (OPEN_FIRST.includes(app.stage) ? 'open' : 'folded'), false);
+    this.wings(localStorage.wings !== 'away');
+    $('ledge-fold').addEventListener('click', () => this.turnLedge());
+    $('ledge-head').addEventListener('click', (event) => { if (event.target.closest('[role="tab"]') && this.state === 'folded') this.ledge('open'); });
+    $('see-figure').addEventListener('click', () => this.figure());
+    $('see-wings').addEventListener('click', () => this.wings(document.body.classList.contains('no-wings')));
+    this.wireGrip();
+  }
+
+  get most() { return Math.max(LEAST, window.innerHeight - BESIDE); }
+
+  turnLedge() { this.ledge(this.state === 'folded' ? 'open' : 'folded'); }
+
+  largeLedge() { this.ledge(this.state === 'large' ? 'open' : 'large'); }
+
+  // state: folded to its head, open, or large, to see the whole run.
+  ledge(state, keep = true) {
+    this.state = state;
+    const { body } = document;
+    body.classList.toggle('ledge-folded', state === 'folded');
+    body.classList.toggle('ledge-large', state === 'large');
+    const height = state === 'large' ? this.most : Math.min(this.most, this.height);
+    body.style.setProperty('--ledge', state === 'folded' ? 'auto' : `${height}px`);
+    $('ledge-fold').setAttribute('aria-expanded', String(state !== 'folded'));
+    $('ledge-fold').firstChild.textContent = state === 'folded' ? 'Open ' : 'Fold ';
+    for (const [name, value] of [['valuenow', Math.round(height)], ['valuemin', LEAST], ['valuemax', Math.round(this.most)]]) $('ledge-grip').setAttribute(`aria-${name}`, value);
+    if (keep) localStorage[`ledge-${this.app.stage}`] = state;
+  }
+
+  resize(height) {
+    this.height = Math.min(this.most, Math.max(LEAST, height));
+    localStorage.ledgeHeight = Math.round(this.height);
+    this.ledge('open');
+  }
+
+  wireGrip() {
+    const grip = $('ledge-grip');
+    grip.addEventListener('pointerdown', (event) => {
+      grip.setPointerCapture(event.pointerId);
+      const move = (e) => this.resize(window.innerHeight - 28 - e.clientY);
+      grip.addEventListener('pointermove', move);
+      grip.addEventListener('pointerup', () => grip.removeEventListener('pointermove', move), { once: true });
+    });
+    grip.addEventListener('keydown', (event) => {
+      const now = $('ledge').getBoundingClientRect().height;
+      if (event.key === 'ArrowUp') this.resize(now + 24);
+      if (event.key === 'ArrowDown') this.resize(now - 24);
+    });
+  }
+
+  wings(on) {
+    document.body.classList.toggle('no-wings', !on);
+    $('see-wings').setAttribute('aria-pressed', String(on));
+    localStorage.wings = on ? 'seen' : 'away';
+    if (this.app.view.fitted) this.app.view.fit();
+  }
+
+  // What is drawn in this drawing; again at once: in the whole run.
+  figure() {
+    const { app } = this;
+    const whole = this.framed === app.current.id;
+    const boxes = (whole ? app.data.run : [app.current]).map((d) => d.box).filter(Boolean);
+    if (!boxes.length) { notice('Nothing is drawn here yet; there is no figure to look at'); return; }
+    this.framed = whole ? null : app.current.id;
+    app.view.frame(boxes.reduce((a, b) => [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[2], b[2]), Math.max(a[3], b[3])]), MARGIN);
+    notice(whole ? 'The figure in the whole run' : '');
+  }
+}
