@@ -46,7 +46,7 @@ def test_time_is_changed_undone_by_key_and_gone_back_to_in_a_second_window(shot:
     expect(page.locator("#sheet .nothing")).to_have_count(1)
     # Ctrl+Z goes where the last act was: the sheet.
     page.keyboard.press("Escape")
-    page.locator("#ledge-body").focus()
+    page.locator("#paper").focus()
     page.keyboard.press("Control+z")
     expect(page.locator("#sheet .nothing")).to_have_count(0)
     page.keyboard.press("Control+Shift+Z")
@@ -80,7 +80,7 @@ def test_a_drawing_comes_back_as_it_was_from_the_history(shot: Page) -> None:
     pictures = page.locator("#history-list .deed").first.locator("img")
     expect(pictures).to_have_count(2)
     until(page, "[...document.querySelectorAll('#history-list img')].every((i) => i.naturalWidth > 0)")
-    page.get_by_role("button", name="Bring drawing 1 back as it was before").first.click()
+    page.get_by_role("button", name="as before: bring drawing 1 back").first.click()
     expect(ink).to_have_count(1)
     expect(page.locator("#history-list .deed b").first).to_have_text("bring drawing 1 back as it was")
     page.keyboard.press("Escape")

@@ -56,7 +56,7 @@ export class History {
   pair({ id, number, before, after }) {
     const here = this.app.byId.has(id);
     const picture = (revision, words) => html`<img loading="lazy" src="/drawings/${id}/view.webp?w=240&revision=${revision ?? 0}&v=${revision ?? 0}" alt="Drawing ${number} ${words}">`;
-    return html`<div class="pair"><span class="number">${number}</span>${picture(before, 'before')}<span aria-hidden="true">→</span>${picture(after, 'after')}${here ? html`<span class="pair-acts"><button data-one="${id}" data-revision="${before ?? 0}" aria-label="Bring drawing ${number} back as it was before">as before</button><button data-one="${id}" data-revision="${after}" aria-label="Bring drawing ${number} back as it was after">as after</button></span>` : ''}</div>`;
+    return html`<div class="pair"><span class="number">${number}</span>${picture(before, 'before')}<span aria-hidden="true">→</span>${picture(after, 'after')}${here ? html`<span class="pair-acts"><button data-one="${id}" data-revision="${before ?? 0}" aria-label="as before: bring drawing ${number} back">as before</button><button data-one="${id}" data-revision="${after}" aria-label="as after: bring drawing ${number} back">as after</button></span>` : ''}</div>`;
   }
 
   async back(action) {

@@ -145,6 +145,7 @@ app.showWings = function showWings() {
       box.dataset.url = url;
       fill(box, html`<span>${entry.number}</span><img fetchpriority="high" src="${url}" alt="Drawing ${entry.number}">`);
     }
+    box.setAttribute('aria-label', `${entry.number}, the ${step < 0 ? 'previous' : 'next'} drawing`);
     box.onclick = () => app.go(entry.id);
   }
 };

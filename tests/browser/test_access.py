@@ -1,0 +1,53 @@
+"""Every page is open to everybody: checked by axe-core against WCAG 2 A and AA."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page
+
+from .test_path import stage
+from .waiting import until
+
+pytestmark = pytest.mark.browser
+
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
+RUN = """async () => (await axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] })).violations
+  .map((v) => `${v.id}: ${v.nodes.slice(0, 3).map((n) => `${n.target} ${n.failureSummary}`).join(' | ')}`)"""
+
+
+def faults(page: Page) -> list[str]:
+    # The page's policy lets no script in; what the browser's own tools evaluate is not the page's.
+    page.evaluate(AXE)
+    return list(page.evaluate(RUN))
+
+
+def test_no_page_shuts_anybody_out(shot: Page) -> None:
+    page = shot
+    found = {"rough": faults(page)}
+    stage(page, "Line")
+    page.locator("#clean-all").click()
+    until(page, "schoon.data.run.every((d) => d.strokes > 0)")
+    page.wait_for_timeout(800)
+    found["line"] = faults(page)
+    for name in ("Seal", "Paint", "Hand off"):
+        stage(page, name)
+        until(page, "document.querySelectorAll('#paper .ink path').length > 3")
+        page.wait_for_timeout(600)
+        found[name] = faults(page)
+    page.locator("#see-history").click()
+    page.locator("#see-levels").click()
+    page.locator("#time summary").click()
+    until(page, "document.querySelectorAll('#history-list .deed').length > 0")
+    found["history"] = faults(page)
+    page.locator("#history-close").click()
+    page.locator("#dim-room").click()
+    found["dim"] = faults(page)
+    page.locator("#dim-room").click()
+    for url in ("/", "/models/1", "/productions/1/take-in", "/nowhere"):
+        page.goto(url)
+        page.wait_for_timeout(400)
+        found[url] = faults(page)
+    wrong = [f"{name}: {fault}" for name, faults_ in found.items() for fault in faults_]
+    assert not wrong, "\n".join(wrong)
