@@ -126,28 +126,36 @@ def _ordered_paths(path: NDArray[np.bool_]) -> list[tuple[NDArray[np.int64], boo
 
 def contract_short(graph: Graph, limit: float) -> None:
     """Merges junctions that an edge shorter than `limit` px joins: one crossing, torn apart by thinning."""
-    while True:
-        degree = {node: len(ends) for node, ends in graph.incident().items()}
-        short = [
-            e
-            for e in graph.edges
-            if e.a >= 0 and e.a != e.b and degree[e.a] > 2 and degree[e.b] > 2 and e.length < limit
-        ]
-        if not short:
-            break
-        edge = min(short, key=lambda e: e.length)
-        keep, gone = edge.a, edge.b
-        middle = (graph.nodes[keep] + graph.nodes[gone]) / 2
-        graph.edges.remove(edge)
-        del graph.nodes[gone]
-        graph.nodes[keep] = middle
-        for other in graph.edges:
-            other.a = keep if other.a == gone else other.a
-            other.b = keep if other.b == gone else other.b
-            if other.a == keep:
-                other.points[0] = middle
-            if other.b == keep:
-                other.points[-1] = middle
+    edges = list(graph.edges)
+    if edges:
+        first, last = (np.array(ends) for ends in zip(*((e.a, e.b) for e in edges), strict=True))
+        lengths = np.array([e.length for e in edges])
+        there = np.ones(len(edges), bool)
+        while True:
+            held = there & (first >= 0)
+            degree = np.bincount(np.concatenate([first[held], last[held]]), minlength=1)
+            short = held & (first != last) & (lengths < limit)
+            short[short] = (degree[first[short]] > 2) & (degree[last[short]] > 2)
+            if not short.any():
+                break
+            shortest = int(np.where(short, lengths, np.inf).argmin())
+            keep, gone = edges[shortest].a, edges[shortest].b
+            middle = (graph.nodes[keep] + graph.nodes[gone]) / 2
+            there[shortest] = False
+            del graph.nodes[gone]
+            graph.nodes[keep] = middle
+            for k in np.flatnonzero(
+                there & np.isin(first, (keep, gone)) | there & np.isin(last, (keep, gone))
+            ):
+                other = edges[k]
+                other.a = keep if other.a == gone else other.a
+                other.b = keep if other.b == gone else other.b
+                if other.a == keep:
+                    other.points[0] = middle
+                if other.b == keep:
+                    other.points[-1] = middle
+                first[k], last[k], lengths[k] = other.a, other.b, other.length
+        graph.edges = [e for e, kept in zip(edges, there, strict=True) if kept]
     graph.edges = [e for e in graph.edges if not (e.a == e.b >= 0 and e.length < 2 * limit)]
 
 
@@ -179,27 +187,43 @@ def remove_spurs(graph: Graph, limit: float) -> None:
 
 def join_through(graph: Graph) -> None:
     """Joins the two edges at every node that has exactly two; a lone loop loses its node."""
+    # Edges by the number they came in, so that those of a node are found without a look at all of them.
+    edges = dict(enumerate(graph.edges))
+    starts: dict[int, set[int]] = {node: set() for node in graph.nodes}
+    stops: dict[int, set[int]] = {node: set() for node in graph.nodes}
+
+    def place(k: int, edge: Edge) -> None:
+        edges[k] = edge
+        if edge.a >= 0:
+            starts[edge.a].add(k)
+            stops[edge.b].add(k)
+
+    for k, edge in list(edges.items()):
+        place(k, edge)
+    numbers = itertools.count(len(edges))
     for node in list(graph.nodes):
-        ends = [(e, True) for e in graph.edges if e.a == node] + [
-            (e, False) for e in graph.edges if e.b == node
-        ]
+        ends = [(k, True) for k in sorted(starts[node])] + [(k, False) for k in sorted(stops[node])]
         if len(ends) == 0:
             del graph.nodes[node]
         if len(ends) != 2:
             continue
-        (first, first_starts), (second, second_starts) = ends
+        (k, first_starts), (n, second_starts) = ends
+        first, second = edges[k], edges[n]
         if first is second:
             first.a = first.b = -1
             del graph.nodes[node]
             continue
+        for number, edge in ((k, first), (n, second)):
+            starts[edge.a].discard(number)
+            stops[edge.b].discard(number)
+            del edges[number]
         head = first.points[::-1] if first_starts else first.points
         tail = second.points if second_starts else second.points[::-1]
         a = first.b if first_starts else first.a
         b = second.b if second_starts else second.a
-        graph.edges.remove(first)
-        graph.edges.remove(second)
-        graph.edges.append(Edge(np.vstack([head, tail[1:]]), a, b))
+        place(next(numbers), Edge(np.vstack([head, tail[1:]]), a, b))
         del graph.nodes[node]
+    graph.edges = list(edges.values())
 
 
 def merge_twins(graph: Graph, distance: float) -> None:

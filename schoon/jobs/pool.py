@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import logging
 import multiprocessing
 import os
@@ -24,6 +25,9 @@ T = TypeVar("T")
 _FARM_ANSWERS_WITHIN = 5.0
 """Seconds a farm's scheduler has to answer."""
 
+_MMAP_THRESHOLD = -3
+"""M_MMAP_THRESHOLD of glibc's mallopt."""
+
 TRIES = 3
 """How often a call is made before it is taken to be what breaks the workers."""
 
@@ -32,14 +36,27 @@ class PoolAway(Exception):
     """The farm does not answer. The text says so in the artist's words."""
 
 
+def _allocator() -> Callable[[int], object]:
+    """Gives back what this process does not use: glibc's malloc_trim, with large pieces asked of the system itself."""
+    try:
+        library = ctypes.CDLL(None)
+        library.mallopt(_MMAP_THRESHOLD, 2**20)
+        return library.malloc_trim
+    except (OSError, AttributeError):
+        return lambda _: None
+
+
 def begin_worker(parent: int) -> None:
     """Start-up of a worker process: drawings are spread over processes, so each keeps to one core; and it ends with the
     process it works for, however that ends."""
     cv2.setNumThreads(1)
+    allocator = _allocator()
 
     def watch() -> None:
         while os.getppid() == parent:
             time.sleep(1)
+            # What pictures took goes back between two calls: several workers share the machine.
+            allocator(0)
         os._exit(1)
 
     threading.Thread(target=watch, name="parent watch", daemon=True).start()

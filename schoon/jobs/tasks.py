@@ -202,7 +202,7 @@ def poured_along(
     return paint_document(rest if given else [*rest, spot]), int(spot.unsure and not given)
 
 
-_open: Memory[Patches] = Memory(240 * 2**20, lambda patches: 3 * patches.labels.nbytes)
+_open: Memory[Patches] = Memory(160 * 2**20, lambda patches: 3 * patches.labels.nbytes)
 _partings: Memory[Parting] = Memory(2, lambda _: 1)
 
 

@@ -14,6 +14,7 @@ from weakref import WeakKeyDictionary
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 from scipy.spatial import cKDTree
 
 from ..patches import Patches
@@ -272,12 +273,12 @@ def _moving_alike(source: Patches, target: Patches, distance: NDArray[np.float64
     score = alike[i, j]
     step = target.centres[j] - source.centres[i]
     near_a, near_b = _neighbours(source), _neighbours(target)
-    together = near_a[np.ix_(i, i)] & near_b[np.ix_(j, j)]
-    apart = np.hypot(*(source.centres[i][:, None] - source.centres[i][None]).transpose(2, 0, 1))
-    differs = np.hypot(*(step[:, None] - step[None]).transpose(2, 0, 1))
+    p, q = _beside(near_a, i).multiply(_beside(near_b, j)).nonzero()
+    apart = np.hypot(*(source.centres[i[p]] - source.centres[i[q]]).T)
+    differs = np.hypot(*(step[p] - step[q]).T)
     # Neighbours may turn and bend a little against each other, more the farther they are apart.
     slack = 0.006 * side + 0.12 * apart
-    agree = np.where(together, np.exp(-0.5 * (differs / slack) ** 2), 0.0)
+    agree = sparse.csr_array((np.exp(-0.5 * (differs / slack) ** 2), (p, q)), (len(i), len(i)))
     expected = np.maximum(near_b.sum(axis=1)[j], 1)
     chance = score.copy()
     support = np.zeros_like(score)
@@ -289,6 +290,14 @@ def _moving_alike(source: Patches, target: Patches, distance: NDArray[np.float64
     total = np.bincount(j, weights=chance, minlength=target.count + 1)
     result[i, j] = chance / np.maximum(total[j], 1e-9) * score * np.clip(support / 0.5, 0, 1)
     return result
+
+
+def _beside(near: NDArray[np.bool_], patches: NDArray[np.int64]) -> sparse.csr_array:
+    """(k, k) which of k patches, some of them named several times, are neighbours."""
+    named = sparse.csr_array(
+        (np.ones(len(patches)), (np.arange(len(patches)), patches)), (len(patches), len(near))
+    )
+    return sparse.csr_array(named @ sparse.csr_array(near.astype(float)) @ named.T)
 
 
 def _appearance(source: Patches, target: Patches) -> NDArray[np.float64]:
