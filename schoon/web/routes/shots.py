@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-import numpy as np
 from fastapi import APIRouter, Form, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from ...core import exposure
-from ...core.seal import Stitch, evidence_for
 from ...core.strokes import LineRule
 from ...errors import NotFound
-from ...store import Cursor, Row, jobs, models, productions, revisions
-from ...work import edits
+from ...store import Cursor, Row, jobs, models, productions
+from ...work import edits, lists
 from ...work.derived import key_of
 from ...work.looks import look_of
 from ...work.operations.stack import UseModel
@@ -154,35 +152,5 @@ def gaps(shot_id: int, store: StoreDep, level: Level = None) -> JSONResponse:
     """The gaps of the whole shot that nobody has judged, worst doubt first. `like` says how a person judged the same
     gap in a neighbouring drawing."""
     with store.transaction() as cursor:
-        shot = productions.shot(cursor, shot_id, level)
-        rows = productions.drawings(cursor, shot["level_id"])
-        found = revisions.get_documents(cursor, [row[part] for row in rows for part in ("line", "seal")])
-    stitches = [[Stitch.from_dict(s) for s in found.get(row["seal"], {}).get("stitches", [])] for row in rows]
-    judged = [[s for s in drawing if s.by == "hand" and s.state != "open"] for drawing in stitches]
-    centres = [_middle(found.get(row["line"])) for row in rows]
-    side = float(max(shot["width"], shot["height"]))
-    cards = []
-    for index, row in enumerate(rows):
-        for stitch in stitches[index]:
-            if stitch.state != "open":
-                continue
-            like = evidence_for(stitch, index, judged, centres, side)
-            cards.append(
-                {
-                    "drawing": row["id"], "number": row["number"], "stitch": stitch.id, "doubt": round(stitch.doubt, 3),
-                    "reason": stitch.reason, "points": stitch.points.tolist(), "revision": row["head"],
-                    "width": round(float(np.hypot(*(stitch.points[0] - stitch.points[-1])))),
-                    "like": {"number": rows[like.drawing]["number"], "state": like.state} if like else None,
-                }
-            )  # fmt: skip
-    # What was decided next door is decided here at a glance, so it comes together and first.
-    cards.sort(key=lambda card: (card["like"] is None, -card["doubt"]))
-    return JSONResponse({"cards": cards, "judged": sum(map(len, judged))})
-
-
-def _middle(line: Any) -> Any:
-    """(x, y) of the middle of a line document's points, None without any."""
-    strokes = line["strokes"] if line else []
-    if not strokes:
-        return None
-    return np.concatenate([np.reshape(s["points"], (-1, 2)) for s in strokes]).mean(axis=0)
+        cards, judged = lists.gap_cards(cursor, productions.shot(cursor, shot_id, level))
+    return JSONResponse({"cards": cards, "judged": judged})

@@ -23,8 +23,9 @@ from ...formats.sequences import Incoming, Report, inspect, tried
 from ...jobs.pool import Pool
 from ...limits import limits
 from ...settings import Settings
-from ...store import models, pictures, productions
+from ...store import models, productions
 from ...text import named
+from ...work import take_in
 from ..deps import AheadDep, DeskDep, SettingsDep, StoreDep, page
 
 router = APIRouter()
@@ -116,7 +117,7 @@ def store_shot(
     name = name if into else named(name, "shot")
     if not 1 <= fps <= 120:
         raise Refusal("The frame rate must lie between 1 and 120 frames a second")
-    if hold not in ("1", "2", "3", "4", "repeats"):
+    if hold not in take_in.HOLDS:
         raise Refusal("Choose a hold of one to four frames, or from repeated pictures")
     report = _taken_up(settings, token)
     with store.transaction() as cursor:
@@ -125,62 +126,16 @@ def store_shot(
         model_id = chosen["id"] if chosen else None
         if into:
             shot = productions.shot(cursor, _number(into))
-            _fits(shot, production_id, report, hold)
+            take_in.refuse_unfit(shot, production_id, report, hold)
             shot_id, level_id = shot["id"], productions.add_level(cursor, shot["id"], level, model_id, key)
         else:
             shot_id, level_id = productions.create_shot(
                 cursor, production_id, name, fps, level, model_id, key
             )
-        fill(cursor, shot_id, level_id, report, hold, new_shot=not into)
+        take_in.fill(cursor, shot_id, level_id, report, hold, new_shot=not into)
     shutil.rmtree(_folder(settings, token), ignore_errors=True)
     ahead.level(level_id)
     return JSONResponse({"shot": shot_id, "url": f"/shots/{shot_id}/rough?level={level_id}"})
-
-
-def _fits(shot: productions.Row, production_id: int, report: Report, hold: str) -> None:
-    """Raises Refusal unless a report's pictures can be a level of a shot: its size is given, and so is its length."""
-    if shot["production_id"] != production_id:
-        raise Refusal("This shot belongs to another production")
-    size = (report.pictures[0].width, report.pictures[0].height)
-    if size != (shot["width"], shot["height"]):
-        raise Refusal(
-            f"The pictures are {size[0]} × {size[1]} px and the shot {shot['name']} is {shot['width']} × {shot['height']}; "
-            "scale them to the size of the shot"
-        )
-    frames = _exposed(report, hold)[2]
-    if frames > shot["frames"]:
-        raise Refusal(
-            f"The drawings fill {frames} frames and the shot {shot['name']} has {shot['frames']}; choose a shorter hold "
-            "or fewer drawings"
-        )
-
-
-def _exposed(report: Report, hold: str) -> tuple[list[Incoming], dict[int, int], int]:
-    """The pictures kept, frame -> number of the drawing that starts there, and the frames they fill."""
-    found = report.pictures
-    if hold == "repeats":
-        firsts = exposure.from_repeats([p.content for p in found])
-        return [found[k] for k in firsts], {k + 1: found[k].number for k in firsts}, len(found)
-    starts, frames = exposure.on_holds([p.number for p in found], int(hold))
-    return list(found), dict(starts), frames
-
-
-def fill(
-    cursor: productions.Cursor, shot_id: int, level_id: int, report: Report, hold: str, new_shot: bool = True
-) -> None:
-    """Stores a report's pictures as the drawings of a level. hold: frames, or "repeats" for equal neighbours."""
-    kept, starts, frames = _exposed(report, hold)
-    rows = []
-    for number, picture in enumerate(kept):
-        kind = "key" if number in (0, len(kept) - 1) else "inbetween"
-        body = Path(picture.path).read_bytes()
-        name = pictures.put(cursor, body, picture.mime, picture.width, picture.height)
-        rows.append((picture.number, kind, name))
-    if new_shot:
-        size = (kept[0].width, kept[0].height)
-        productions.fill_shot(cursor, shot_id, level_id, size, rows, starts, frames)
-    else:
-        productions.fill_level(cursor, level_id, rows, starts)
 
 
 def _number(text: str) -> int:

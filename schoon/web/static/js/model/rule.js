@@ -25,7 +25,7 @@ if (rule) {
     for (const name of ['outline', 'inner', 'detail', 'taper']) want[name] = Number(rule[name].value);
     try {
       await change('models', rule.dataset.model, 'rule', want);
-      notice('Line rule kept; lay it on the lines at Line with “Weigh by the line rule”');
+      notice('Line rule kept; lay it on the lines at Line with “Weigh by rule”');
     } catch (error) { notice(error.message, true); }
   });
 }

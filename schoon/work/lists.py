@@ -1,0 +1,93 @@
+"""What waits for a person through a whole run, and what each pot has in a drawing."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from scipy import ndimage as ndi
+
+from ..core.paint import NOTHING
+from ..core.patches import Patches
+from ..core.seal import Stitch, evidence_for
+from ..store import Cursor, Row, productions, revisions
+from . import edits
+from .documents import Sheet, Spot, painting_of
+
+
+def gap_cards(cursor: Cursor, shot: Row) -> tuple[list[dict[str, Any]], int]:
+    """The gaps of a level that nobody has judged, worst doubt first, and how many were judged.
+
+    shot: seen with the level. `like` says how a person judged the same gap in a neighbouring drawing.
+    """
+    rows = productions.drawings(cursor, shot["level_id"])
+    found = revisions.get_documents(cursor, [row["seal"] for row in rows])
+    stitches = [[Stitch.from_dict(s) for s in found.get(row["seal"], {}).get("stitches", [])] for row in rows]
+    judged = [[s for s in drawing if s.by == "hand" and s.state != "open"] for drawing in stitches]
+    centres = [_middle(cursor, row["line"]) for row in rows]
+    side = float(max(shot["width"], shot["height"]))
+    cards = []
+    for index, row in enumerate(rows):
+        for stitch in stitches[index]:
+            if stitch.state != "open":
+                continue
+            like = evidence_for(stitch, index, judged, centres, side)
+            cards.append(
+                {
+                    "drawing": row["id"], "number": row["number"], "stitch": stitch.id, "doubt": round(stitch.doubt, 3),
+                    "reason": stitch.reason, "points": stitch.points.tolist(), "revision": row["head"],
+                    "width": round(float(np.hypot(*(stitch.points[0] - stitch.points[-1])))),
+                    "like": {"number": rows[like.drawing]["number"], "state": like.state} if like else None,
+                }
+            )  # fmt: skip
+    # What was decided next door is decided here at a glance, so it comes together and first.
+    cards.sort(key=lambda card: (card["like"] is None, -card["doubt"]))
+    return cards, sum(map(len, judged))
+
+
+def _middle(cursor: Cursor, line: str | None) -> Any:
+    """(x, y) of the middle of a line document's points, None without any."""
+    strokes = edits.strokes_named(cursor, line)
+    return np.concatenate([s.controls for s in strokes]).mean(axis=0) if strokes else None
+
+
+def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
+    """Patches of a level that are in doubt, worst first: where, what they were compared with, the best pots."""
+    rows = productions.drawings(cursor, level_id)
+    found = revisions.get_documents(cursor, [row["paint"] for row in rows])
+    cards = []
+    for row in rows:
+        for data in found.get(row["paint"], {}).get("patches", []):
+            spot = Spot.from_dict(data)
+            if not spot.unsure:
+                continue
+            cards.append(
+                {
+                    "drawing": row["id"], "number": row["number"], "at": spot.at, "doubt": round(spot.doubt, 2),
+                    "pots": [spot.pot, *spot.others], "from": spot.source, "joined": spot.joined,
+                }
+            )  # fmt: skip
+    return sorted(cards, key=lambda card: -card["doubt"])
+
+
+def pot_cells(sheet: Sheet, patches: Patches) -> dict[int, dict[str, Any]]:
+    """Per pot in a drawing: number and area of its patches, how many are unsure, their box, a place to look at: in the
+    largest, or the largest unsure one."""
+    boxes = ndi.find_objects(patches.labels, patches.count)
+    cells: dict[int, dict[str, Any]] = {}
+    most: dict[int, tuple[bool, int]] = {}
+    for patch, paint in painting_of(sheet.spots, patches).items():
+        if paint.pot == NOTHING:
+            continue
+        rows, columns = boxes[patch - 1]
+        box = [columns.start, rows.start, columns.stop, rows.stop]
+        area = int(patches.areas[patch])
+        cell = cells.setdefault(paint.pot, {"count": 0, "area": 0, "unsure": 0, "box": box, "at": None})
+        cell["count"] += 1
+        cell["area"] += area
+        cell["unsure"] += paint.unsure
+        cell["box"] = [*map(min, cell["box"][:2], box[:2]), *map(max, cell["box"][2:], box[2:])]
+        if (paint.unsure, area) > most.get(paint.pot, (False, 0)):
+            most[paint.pot] = (paint.unsure, area)
+            cell["at"] = patches.anchors[patch].tolist()
+    return cells
