@@ -7,6 +7,11 @@ The drawings are those of the demo's stair, again and again, slightly moved, so 
 from __future__ import annotations
 
 import argparse
+import os
+import re
+import socket
+import subprocess
+import sys
 import tempfile
 import threading
 import time
@@ -14,38 +19,28 @@ from collections.abc import Callable
 from pathlib import Path
 
 import cv2
+import httpx
 import numpy as np
 import psutil
-from fastapi.testclient import TestClient
 
 from schoon.demo.shots import stair
 from schoon.formats.pictures import encode_png
-from schoon.settings import Settings
-from schoon.store import LocalServer, Store, models, productions
-from schoon.web.app import create_app
-from schoon.work import edits
-from schoon.work.derived import sheet_patches
-from schoon.work.operations.paint import Pour
 
 
 class Watch:
-    """The most memory that the web process, the workers and the database took together and apart, MB."""
+    """The most memory that the server with its workers and database took, and the web process of it, MB."""
 
-    def __init__(self, database: int) -> None:
+    def __init__(self, server: int) -> None:
         self.all = self.web = 0.0
-        self._own = psutil.Process()
-        self._database = psutil.Process(database)
-        self._end = threading.Event()
+        self._web = psutil.Process(server)
         threading.Thread(target=self._look, daemon=True).start()
 
     def _look(self) -> None:
-        while not self._end.wait(0.25):
-            web = _private(self._own)
-            others = sum(
-                _private(p) for p in self._own.children(recursive=True) if p.pid != self._database.pid
-            )
+        while True:
+            web = _private(self._web)
             self.web = max(self.web, web)
-            self.all = max(self.all, web + others + _private(self._database))
+            self.all = max(self.all, web + sum(map(_private, self._web.children(recursive=True))))
+            time.sleep(0.25)
 
     def taken(self) -> tuple[float, float]:
         """(all, web) since the last time it was asked."""
@@ -86,68 +81,85 @@ def main() -> None:
     asked = wants.parse_args()
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place)
-        server = LocalServer(folder)
-        url = server.start()
-        store = Store(url)
-        store.migrate()
-        settings = Settings(home=folder, database_url=url, workers=asked.workers, hosts="testserver")
-        app = create_app(store, settings)
         paths = roughs(folder, asked.drawings, asked.width)
-        watch = Watch(int((folder / "database" / "server.pid").read_text()))
-
-        def stage(name: str, act: Callable[[], object]) -> None:
-            start = time.perf_counter()
-            act()
-            most, web = watch.taken()
-            seconds = time.perf_counter() - start
-            print(
-                f"{name:<10} {seconds:7.1f} s, {seconds / asked.drawings:5.2f} s a drawing;"
-                f" most memory {most:6.0f} MB, web process {web:5.0f} MB",
-                flush=True,
-            )
-
-        with TestClient(app) as client:
-            level = _take_in(client, store, paths, stage)
-            for kind in ("clean", "seal"):
-                stage(kind, lambda kind=kind: _job(client, level, kind))
-            stage("one key", lambda: _paint(store, level))
-            stage("carry", lambda: _job(client, level, "carry"))
-        store.close()
-        server.stop()
+        with socket.socket() as door:
+            door.bind(("127.0.0.1", 0))
+            port = door.getsockname()[1]
+        where = {
+            "SCHOON_HOME": str(folder / "home"), "SCHOON_PORT": str(port), "SCHOON_WORKERS": str(asked.workers),
+            "SCHOON_MOST_TAKE_IN_MB": "8000",
+        }  # fmt: skip
+        command = [sys.executable, "-c", "from schoon.cli import app; app()", "serve"]
+        server = subprocess.Popen(command, env={**os.environ, **where}, stdout=subprocess.DEVNULL)
+        try:
+            with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=3600) as client:
+                _wait_for(client)
+                _work(client, paths, Watch(server.pid))
+        finally:
+            server.terminate()
+            server.wait(60)
 
 
-def _take_in(
-    client: TestClient, store: Store, paths: list[Path], stage: Callable[[str, Callable[[], object]], None]
-) -> int:
-    with store.transaction() as cursor:
-        production = productions.create(cursor, "Harbour Lights")
-        model = models.create(cursor, production, "Pim")
-        models.add_key(cursor, model, "Day", "#1d2b3a", "#ffffff", {})
-        for name in ("Coat", "Fur", "Boot", "Scarf"):
-            models.add_pot(cursor, model, name, "#8a5a3b")
+def _wait_for(client: httpx.Client) -> None:
+    for _ in range(600):
+        try:
+            client.get("/")
+            return
+        except httpx.TransportError:
+            time.sleep(0.2)
+    raise SystemExit("the server does not answer")
+
+
+def _work(client: httpx.Client, paths: list[Path], watch: Watch) -> None:
+    def stage(name: str, act: Callable[[], object]) -> None:
+        watch.taken()
+        start = time.perf_counter()
+        act()
+        seconds = time.perf_counter() - start
+        most, web = watch.taken()
+        print(
+            f"{name:<10} {seconds:7.1f} s, {seconds / len(paths):5.2f} s a drawing;"
+            f" most memory {most:6.0f} MB, web process {web:5.0f} MB",
+            flush=True,
+        )
+
+    for url, form in (
+        ("/productions", {"name": "Harbour Lights"}),
+        ("/productions/1/models", {"name": "Pim"}),
+        *(
+            ("/models/1/pots", {"name": name, "colour": "#8a5a3b"})
+            for name in ("Coat", "Fur", "Boot", "Scarf")
+        ),
+    ):
+        client.post(url, data=form)
     found: dict[str, str] = {}
 
     def check() -> None:
         files = [("files", (path.name, path.open("rb"), "image/png")) for path in paths]
         text = client.post("/take-in/check", files=files).text
-        found["token"] = text.split('data-token="')[1].split('"')[0]
+        named = re.search(r'data-token="([0-9a-f]+)"', text)
+        if named is None:
+            raise SystemExit(text)
+        found["token"] = named[1]
 
     stage("take in", check)
-    form = {
-        "token": found["token"],
-        "name": "Long",
-        "level": "Pim",
-        "fps": "24",
-        "hold": "1",
-        "model": str(model),
-    }
-    stage("store", lambda: client.post(f"/productions/{production}/take-in", data=form).raise_for_status())
-    with store.transaction() as cursor:
-        return int(productions.shots(cursor)[0]["level_id"])
+    form = {"token": found["token"], "name": "Long", "level": "Pim", "fps": "24", "hold": "1", "model": "1"}
+    stage("store", lambda: client.post("/productions/1/take-in", data=form).raise_for_status())
+    for kind in ("clean", "seal"):
+        stage(kind, lambda kind=kind: _job(client, kind))
+    stage("one key", lambda: _paint(client))
+    stage("carry", lambda: _job(client, "carry"))
+    for number in (2, len(paths) // 2, len(paths)):
+        stage(
+            f"jump to {number}",
+            lambda number=number: client.get(f"/api/drawings/{number}/patches").raise_for_status(),
+        )
+    frames = [f"/shots/1/frames/{k}.webp?levels=1&w=960" for k in range(1, len(paths) + 1)]
+    stage("play", lambda: [client.get(url).raise_for_status() for url in frames])
 
 
-def _job(client: TestClient, level: int, kind: str) -> None:
-    answer = client.post(f"/api/levels/{level}/jobs", json={"kind": kind})
+def _job(client: httpx.Client, kind: str) -> None:
+    answer = client.post("/api/levels/1/jobs", json={"kind": kind})
     answer.raise_for_status()
     while True:
         state = client.get(f"/api/jobs/{answer.json()['id']}").json()
@@ -158,17 +170,13 @@ def _job(client: TestClient, level: int, kind: str) -> None:
         raise SystemExit(f"{kind}: {state['state']}, {state['message']}")
 
 
-def _paint(store: Store, level: int) -> None:
+def _paint(client: httpx.Client) -> None:
     """Every patch of the first drawing gets a pot."""
-    with store.transaction() as cursor:
-        row = productions.drawings(cursor, level)[0]
-        _, sheet = edits.load(cursor, row["id"])
-        patches = sheet_patches(row["line"], sheet)
-        for n in range(1, patches.count + 1):
-            if n == patches.background:
-                continue
-            place = (float(patches.anchors[n][0]), float(patches.anchors[n][1]))
-            edits.change_drawing(cursor, row["id"], None, Pour(do="pour", points=[place], pot=1 + n % 4))
+    patches = client.get("/api/drawings/1/patches").json()
+    for patch in patches["patches"]:
+        if patch["n"] != patches["background"]:
+            pour = {"do": "pour", "points": [patch["at"]], "pot": 1 + patch["n"] % 4}
+            client.post("/api/drawings/1/do", json={"base": 0, "do": pour}).raise_for_status()
 
 
 if __name__ == "__main__":

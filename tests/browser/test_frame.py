@@ -86,11 +86,11 @@ def test_view_zooms_turns_and_moves_without_moving_the_picture(shot: Page) -> No
     shot.mouse.wheel(0, -600)
     until(shot, "schoon.view.zoom > 1")
     assert on_screen(shot, 480, 270) == pytest.approx((x, y), abs=1)
-    shot.keyboard.down("r")
+    shot.keyboard.down("6")
     shot.mouse.down()
     shot.mouse.move(x + 60, y)
     shot.mouse.up()
-    shot.keyboard.up("r")
+    shot.keyboard.up("6")
     assert shot.evaluate("schoon.view.turn") > 0.1
     count = shot.locator("#paper .ink path").count()
     # The pen still draws where it is, on the turned and enlarged paper.

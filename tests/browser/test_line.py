@@ -226,7 +226,7 @@ def test_trim_cut_join_weigh_and_smooth(desk: Page) -> None:
     desk.keyboard.down("Shift")
     click(desk, 700, 380)
     desk.keyboard.up("Shift")
-    assert len(saved(desk, lambda: desk.keyboard.press("j"))) == number
+    assert len(saved(desk, lambda: desk.keyboard.press("g"))) == number
     desk.keyboard.press("Escape")
     desk.keyboard.press("w")
     saved(desk, lambda: drag(desk, [(580, 270), (650, 270)]))

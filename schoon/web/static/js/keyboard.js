@@ -1,6 +1,7 @@
 // Keys: the left hand flips, steps and chooses tools while the right one draws.
 
 import { fill, html } from './dom.js';
+import { EVERYWHERE, FLIP, HELD, PAPER } from './keys.js';
 
 const $ = (id) => document.getElementById(id);
 const typing = (node) => node.matches('input:not([type="range"], [type="checkbox"]), select, textarea');
@@ -8,8 +9,6 @@ const typing = (node) => node.matches('input:not([type="range"], [type="checkbox
 export const heldKeys = new Set();
 
 export function wireKeys(app, stage, player, stepHistory) {
-  const FLIP = { 1: -1, 2: 0, 3: 1 };
-
   document.addEventListener('keydown', (event) => {
     if (typing(event.target) || document.querySelector('dialog[open]')) return;
     const key = event.key.toLowerCase();
@@ -27,11 +26,11 @@ export function wireKeys(app, stage, player, stepHistory) {
       return;
     }
     if (key === ' ') { event.preventDefault(); if (first) player.toggle(); return; }
-    if (key === 'g' || key === 'r') { $('paper').classList.add('grab'); return; }
-    if (key === '0') { app.view.fit(); return; }
-    if (key === '9') { app.room.figure(); return; }
-    if (key === '8') { $('see-wings').click(); return; }
-    if (event.code === 'Digit4') { if (event.shiftKey) app.room.largeLedge(); else app.room.turnLedge(); return; }
+    if (key === HELD.drag || key === HELD.turn) { $('paper').classList.add('grab'); return; }
+    if (key === PAPER.fit) { app.view.fit(); return; }
+    if (key === PAPER.figure) { app.room.figure(); return; }
+    if (key === PAPER.wings) { $('see-wings').click(); return; }
+    if (event.code === PAPER.ledge) { if (event.shiftKey) app.room.largeLedge(); else app.room.turnLedge(); return; }
     if (key === '?') { showKeys(stage); return; }
     if (key === 'e') { $('see-rough').click(); return; }
     if (key === 'o') { $('see-onion').click(); return; }
@@ -48,13 +47,13 @@ export function wireKeys(app, stage, player, stepHistory) {
     const key = event.key.toLowerCase();
     heldKeys.delete(key);
     if (key in FLIP && !Object.keys(FLIP).some((k) => heldKeys.has(k))) { app.draw(); app.showStatus(); }
-    if (key === 'g' || key === 'r') $('paper').classList.remove('grab');
+    if (key === HELD.drag || key === HELD.turn) $('paper').classList.remove('grab');
   });
   window.addEventListener('blur', () => heldKeys.clear());
 }
 
 function showKeys(stage) {
-  const rows = [['1 2 3', 'held: previous, current, next drawing'], ['A D', 'a drawing back or on; with Shift to the next key'], ['Space', 'play or stop'], ['G', 'held: drag the paper'], ['R', 'held: turn the paper'], ['wheel', 'zoom at the pointer'], ['0', 'the whole paper'], ['9', 'the figure in this drawing; again: in the whole run'], ['4', 'fold or open the ledge; with Shift large'], ['8', 'wings'], ['E O', 'rough, onion skin'], ['Ctrl+Z', 'undo; with Shift redo'], ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...(stage.help || [])];
+  const rows = [...EVERYWHERE, ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...(stage.help || [])];
   fill($('keys-help').querySelector('dl'), rows.map(([k, words]) => html`<dt>${k}</dt><dd>${words}</dd>`));
   $('keys-help').showModal();
 }

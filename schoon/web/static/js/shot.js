@@ -10,6 +10,7 @@ import { Room } from './room.js';
 import { catchUp } from './early.js';
 import { showPots, wireDock } from './dock.js';
 import { heldKeys, wireKeys } from './keyboard.js';
+import { HELD } from './keys.js';
 import { Levels } from './levels.js';
 import { Onion } from './onion.js';
 import { Parts } from './parts.js';
@@ -321,8 +322,8 @@ $('surface').addEventListener('pointerdown', (event) => {
   $('paper').focus({ preventScroll: true });
   $('surface').setPointerCapture(event.pointerId);
   app.paper.settle();
-  if (event.button === 1 || heldKeys.has('g')) { stroke = { move: (e) => app.view.move(e.movementX, e.movementY), up() {}, cancel() {} }; return; }
-  if (heldKeys.has('r')) { stroke = { move: (e) => { const b = $('table').getBoundingClientRect(); app.view.around(b.left + b.width / 2, b.top + b.height / 2, 1, e.movementX * 0.006); }, up() {}, cancel() {} }; return; }
+  if (event.button === 1 || heldKeys.has(HELD.drag)) { stroke = { move: (e) => app.view.move(e.movementX, e.movementY), up() {}, cancel() {} }; return; }
+  if (heldKeys.has(HELD.turn)) { stroke = { move: (e) => { const b = $('table').getBoundingClientRect(); app.view.around(b.left + b.width / 2, b.top + b.height / 2, 1, e.movementX * 0.006); }, up() {}, cancel() {} }; return; }
   const once = app.once;
   app.once = null;
   if (once) { stroke = once(event, app.view.toPaper(event.clientX, event.clientY)); return; }

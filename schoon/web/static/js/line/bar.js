@@ -3,6 +3,7 @@
 import { fill, html } from '../dom.js';
 import { notice } from '../api.js';
 import { rows, shifted } from '../ink.js';
+import { CHOSEN } from '../keys.js';
 import { change } from './change.js';
 import { mirrored } from './choose.js';
 
@@ -11,16 +12,16 @@ export class ChosenBar {
     this.app = app; this.chosen = chosen; this.hand = hand;
     this.box = document.getElementById('chosen-bar');
     this.acts = [
-      ['join', 'Join', 'j', () => this.run({ do: 'join', ids: chosen.list() }, 1)],
-      ['mirror', 'Mirror', 'm', () => chosen.size && chosen.place(mirrored(chosen), 'mirror')],
-      ['smooth', 'Smooth', 'i', () => this.run({ do: 'smooth', ids: chosen.list(), amount: 5 })],
-      ['lighter', 'Lighter', '[', () => this.run({ do: 'weigh', ids: chosen.list(), factor: 0.87 })],
-      ['heavier', 'Heavier', ']', () => this.run({ do: 'weigh', ids: chosen.list(), factor: 1.15 })],
-      ['taper', 'Taper', 'p', () => this.run({ do: 'taper', ids: chosen.list(), reach: this.tapered() ? 0 : Math.max(12, 6 * app.data.rule.outline) })],
-      ['copy', 'Copy', 'u', () => this.copy()],
-      ['accept', 'Accept', 'l', () => this.run({ do: 'vouch', ids: chosen.list() })],
+      ['join', 'Join', CHOSEN.join, () => this.run({ do: 'join', ids: chosen.list() }, 1)],
+      ['mirror', 'Mirror', CHOSEN.mirror, () => chosen.size && chosen.place(mirrored(chosen), 'mirror')],
+      ['smooth', 'Smooth', CHOSEN.smooth, () => this.run({ do: 'smooth', ids: chosen.list(), amount: 5 })],
+      ['lighter', 'Lighter', CHOSEN.lighter, () => this.run({ do: 'weigh', ids: chosen.list(), factor: 0.87 })],
+      ['heavier', 'Heavier', CHOSEN.heavier, () => this.run({ do: 'weigh', ids: chosen.list(), factor: 1.15 })],
+      ['taper', 'Taper', CHOSEN.taper, () => this.run({ do: 'taper', ids: chosen.list(), reach: this.tapered() ? 0 : Math.max(12, 6 * app.data.rule.outline) })],
+      ['copy', 'Copy', CHOSEN.copy, () => this.copy()],
+      ['accept', 'Accept', CHOSEN.accept, () => this.run({ do: 'vouch', ids: chosen.list() })],
       ['unlink', 'Unlink', null, () => this.run({ do: 'unlink', ids: chosen.list() })],
-      ['delete', 'Delete', 'x', () => this.remove()],
+      ['delete', 'Delete', CHOSEN.delete, () => this.remove()],
     ];
     this.build();
   }
@@ -88,7 +89,7 @@ export class ChosenBar {
 
   key(key) {
     const found = this.acts.find((a) => a[2] === key);
-    if (!found || (!this.chosen.size && key !== 'x')) return false;
+    if (!found || (!this.chosen.size && key !== CHOSEN.delete)) return false;
     found[3]();
     return true;
   }

@@ -1,5 +1,7 @@
 // Points and handles of one stroke, and the tools that act where the pen touches a line: trim, cut, weigh.
 
+import { heldKeys } from '../keyboard.js';
+import { HELD } from '../keys.js';
 import { notice } from '../api.js';
 import { lineNow } from '../drawings.js';
 import { centreLine, round, strokeAt } from '../ink.js';
@@ -63,7 +65,7 @@ export function pointTools(app, hand) {
   const pairs = (flat) => Array.from({ length: flat.length / 2 }, (_, k) => [flat[2 * k], flat[2 * k + 1]]);
 
   const points = {
-    id: 'points', label: 'Points', key: 'q', pen: 'Points: click a line; drag its points; double-click adds one, Delete takes the marked one away; Alt breaks a handle',
+    id: 'points', label: 'Points', key: 'q', pen: 'Points: click a line; drag its points; double-click adds one, Delete takes the marked one away; with Q held a handle moves alone',
     enter() { show(); },
     leave() { shown = null; active = null; app.paper.layers.frame.replaceChildren(); },
     redrawn() { show(); },
@@ -75,7 +77,7 @@ export function pointTools(app, hand) {
         show();
         let now = stroke.points;
         return {
-          move(e) { now = moved(stroke, active, app.view.toPaper(e.clientX, e.clientY), e.altKey); show(now); },
+          move(e) { now = moved(stroke, active, app.view.toPaper(e.clientX, e.clientY), heldKeys.has(HELD.alone)); show(now); },
           async up() {
             if (now === stroke.points) return;
             await change(app, { do: 'points', id: stroke.id, points: pairs(now) });

@@ -89,7 +89,7 @@ export function lineStage(app) {
     },
     keys: 'N next line in doubt · Y trace back · H fit to rough · E O sights · hold 1 2 3 to flip · A D step',
     get picked() { return chosen.ids; },
-    help: [['J M I', 'join, mirror, smooth the chosen lines'], ['[ ]', 'lighter, heavier'], ['P U L X', 'taper, copy, accept, delete'], ['N', 'next line in doubt'], ['Y H', 'trace back, fit to rough'], ['Esc', 'choose nothing']],
+    help: [['G M I', 'join, mirror, smooth the chosen lines'], [', .', 'lighter, heavier'], ['P U J X', 'taper, copy, accept, delete'], ['Q', 'held on a handle: it moves alone'], ['N', 'next line in doubt'], ['Y H', 'trace back, fit to rough'], ['Esc', 'choose nothing']],
     key(event) {
       const key = event.key.toLowerCase();
       if (key === 'delete' || key === 'backspace') {

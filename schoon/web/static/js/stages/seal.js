@@ -1,5 +1,6 @@
 // Seal: gap cards through the whole shot, and stitches by hand.
 
+import { CARD } from '../keys.js';
 import { fill, html } from '../dom.js';
 import { change, edit, get, notice, post } from '../api.js';
 import { lineNow } from '../drawings.js';
@@ -218,10 +219,10 @@ export function sealStage(app) {
     get stitch() { return chosen; },
     key(event) {
       const key = event.key.toLowerCase();
-      if (leak && (key === 'j' || key === 'k')) keepLeak(key === 'j');
-      else if (key === 'j') judge('taken');
-      else if (key === 'k') judge('left');
-      else if (key === 'l') later();
+      if (leak && (key === CARD.take || key === CARD.other)) keepLeak(key === CARD.take);
+      else if (key === CARD.take) judge('taken');
+      else if (key === CARD.other) judge('left');
+      else if (key === CARD.later) later();
       else if (key === 'u') { if (cards[at]?.like) judge(cards[at].like.state); else notice('The same gap has not been judged next door'); }
       else return false;
       return true;
