@@ -1,28 +1,19 @@
-"""What a request may hold: bounded numbers and texts that can be kept."""
+"""What a request may hold."""
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field
 
-from ..text import unsound_in
+from ..values import Id, Number, Sound
 
-Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
 Place = Annotated[list[Number], Field(min_length=2, max_length=2)]
 """(x, y), px of a drawing or picture."""
 
-Id = Annotated[int, Field(ge=0, lt=2**31)]
 
-
-class Body(BaseModel):
+class Body(Sound):
     """The content of a request."""
 
-    model_config = ConfigDict(allow_inf_nan=False)
 
-    @model_validator(mode="before")
-    @classmethod
-    def _texts_are_sound(cls, data: Any) -> Any:
-        if found := unsound_in(data):
-            raise ValueError(f"a text holds {found}; write it anew")
-        return data
+__all__ = ["Body", "Id", "Number", "Place"]

@@ -77,7 +77,7 @@ class Spot:
 class Sheet:
     """A drawing as it stands: its strokes, stitches and paint, and its size (width, height) in px.
 
-    specks: areas of fewer px² join the neighbour they touch.
+    specks: areas of fewer px² join the neighbour that is nearest.
     """
 
     size: tuple[int, int]

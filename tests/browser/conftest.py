@@ -36,6 +36,15 @@ FLAGS = [
 ]
 
 
+REACH = """
+addEventListener('DOMContentLoaded', async () => {
+  const script = document.querySelector('script[src*="/js/shot.js"]');
+  if (script) globalThis.schoon = (await import(script.src)).app;
+});
+"""
+"""Tests reach into a shot's page by the module it runs; the page itself hangs nothing on the window."""
+
+
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
@@ -65,6 +74,7 @@ def address(store: Store, settings: Settings, pool: Pool) -> Iterator[str]:
 def page(browser: Browser, address: str) -> Iterator[Page]:
     """A page of 1280 x 800; an error on it fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
+    context.add_init_script(REACH)
     page = context.new_page()
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))

@@ -104,6 +104,12 @@ def stage(page: Page, name: str) -> None:
     until(page, "document.getElementById('paper').dataset.drawing")
 
 
+def took(page: Page) -> dict[str, float]:
+    """What the page has measured, ms."""
+    measured = "Object.fromEntries(performance.getEntriesByType('measure').map((m) => [m.name, m.duration]))"
+    return dict(page.evaluate(measured))
+
+
 def strokes(page: Page) -> int:
     return page.locator("#paper .ink path").count()
 
@@ -145,7 +151,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     expect(page.locator("#paper .ink path")).to_have_count(before)
     page.keyboard.press("Control+Shift+Z")
     expect(page.locator("#paper .ink path")).to_have_count(before + 1)
-    print("\npen-up to final line, ms:", round(page.evaluate("window.schoonTimes.trace")))
+    print("\npen-up to final line, ms:", round(took(page)["trace"]))
     page.keyboard.press("c")
     drag(page, [(118, 40), (118, 80)])
     expect(page.locator("#paper .ink path.chosen")).to_have_count(1)
@@ -197,7 +203,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     page.locator("#carry").click()
     expect(page.locator("#job-state")).to_have_text("no jobs", timeout=60_000)
     until(page, "schoon.data.run.every((d) => d.painted)")
-    print("\nms:", {k: round(v) for k, v in page.evaluate("window.schoonTimes").items()})
+    print("\nms:", {k: round(v) for k, v in took(page).items()})
 
     # Hand off: the saved frames carry what was painted, in the chosen key.
     stage(page, "Hand off")

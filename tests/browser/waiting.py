@@ -13,7 +13,9 @@ SLOW = 60.0
 def until(page: Page, expression: str, seconds: float = SLOW) -> None:
     """Waits until an expression is true in the page. The page's policy lets nobody evaluate texts in it but us."""
     end = time.monotonic() + seconds
-    while not page.evaluate(f"Boolean({expression})"):
+    # What is asked for may not be there yet.
+    asked = f"(() => {{ try {{ return Boolean({expression}); }} catch {{ return false; }} }})()"
+    while not page.evaluate(asked):
         if time.monotonic() > end:
             raise AssertionError(f"it was not to be: {expression}")
         page.wait_for_timeout(60)

@@ -55,8 +55,6 @@ def trace_leak(
         return None
     # The widest way: raise the least clearance until the two sides part.
     low, high = 0.0, float(clear[start])
-    if meets(high):
-        return None
     while high - low > 0.2:
         middle = (low + high) / 2
         low, high = (middle, high) if meets(middle) else (low, middle)

@@ -8,34 +8,23 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import ConfigDict
 
 from ...core.patches import Patches
 from ...core.strokes import LineRule, Stroke
 from ...errors import NotFound
-from ...text import unsound_in
+from ...values import Id, Number, Sound
 from ..documents import NOTHING, Sheet
 
-Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
 Spot = tuple[Number, Number]
 """(x, y), px of the drawing."""
 
-Id = Annotated[int, Field(ge=0, lt=2**31)]
 
-
-class Operation(BaseModel):
+class Operation(Sound):
     """A change of one subject."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-
-    @model_validator(mode="before")
-    @classmethod
-    def _texts_are_sound(cls, data: Any) -> Any:
-        if found := unsound_in(data):
-            raise ValueError(f"a text holds {found}; write it anew")
-        return data
 
     def label(self) -> str:
         """What it has done in words, for the history."""
@@ -94,3 +83,8 @@ class RunOperation(Operation):
 def many(count: int, what: str, more: str = "s") -> str:
     """A number of things in words."""
     return f"{count} {what}{more * (count != 1)}"
+
+
+__all__ = [
+    "Context", "DrawingOperation", "Id", "Number", "Operation", "RunOperation", "Spot", "many",
+]  # fmt: skip

@@ -27,7 +27,7 @@ const $ = (id) => document.getElementById(id);
 const data = JSON.parse($('data').textContent);
 const STAGES = { rough: roughStage, line: lineStage, seal: sealStage, paint: paintStage, 'hand-off': handOffStage };
 
-const app = {
+export const app = {
   data,
   stage: data.stage,
   byId: new Map(data.run.map((d) => [d.id, d])),
@@ -404,4 +404,3 @@ if (app.current) {
   $('waiting').hidden = false;
   $('waiting').textContent = 'This shot has no drawings yet';
 }
-window.schoon = app;

@@ -46,7 +46,7 @@ export function penTools(app, hand) {
         const answer = await change(app, { do: 'trace', id: newId(), path, width: app.data.rule.outline, steady: hand.steady, snap: Math.min(100, snap), part: hand.part }, entry);
         if (answer && !answer.merged && app.current === entry) app.paper.addInk(answer.strokes);
         clear();
-        window.schoonTimes = { ...window.schoonTimes, trace: performance.now() - started };
+        performance.measure('trace', { start: started });
       });
     },
   };

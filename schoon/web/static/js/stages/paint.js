@@ -56,7 +56,7 @@ export function paintStage(app) {
     const sent = performance.now();
     try {
       const answer = await edit(entry, what, content);
-      window.schoonTimes = { ...window.schoonTimes, pour: performance.now() - sent };
+      performance.measure('pour', { start: sent });
       // Somebody else's changes are in the drawing too: it is read anew instead of guessed.
       if (answer.merged) { app.changed(entry); return answer; }
       adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint, remarks: answer.remarks }) });
@@ -91,7 +91,7 @@ export function paintStage(app) {
         };
         const started = performance.now();
         take(event);
-        requestAnimationFrame(() => { window.schoonTimes = { ...window.schoonTimes, pourSeen: performance.now() - started }; });
+        requestAnimationFrame(() => performance.measure('pour seen', { start: started }));
         return {
           move: take,
           async up() {

@@ -230,7 +230,7 @@ export function sealStage(app) {
     extra(tray) {
       const label = document.createElement('label');
       label.className = 'specks';
-      label.title = 'Areas smaller than this join the neighbour they touch, in all drawings of the level';
+      label.title = 'Areas smaller than this join the neighbour that is nearest, in all drawings of the level';
       fill(label, html`Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span><button id="specks-part" type="button" hidden></button>`);
       label.querySelector('input').addEventListener('change', (event) => setSpecks(event.target));
       tray.append(label);
