@@ -107,7 +107,8 @@ def store(database_url: str) -> Iterator[Store]:
 
 @pytest.fixture
 def settings(tmp_path: Path, database_url: str) -> Settings:
-    return Settings(home=tmp_path, database_url=database_url, workers=2, hosts="testserver")
+    # What is made ahead would take the workers' time from the test: the one that is about it says so.
+    return Settings(home=tmp_path, database_url=database_url, workers=2, hosts="testserver", ahead=False)
 
 
 @pytest.fixture

@@ -110,10 +110,14 @@ class Seen:
 
 
 class Ahead:
-    """Makes what pages will ask for, one thing at a time, so that whoever waits for something is served first."""
+    """Makes what pages will ask for, one thing at a time, so that whoever waits for something is served first.
 
-    def __init__(self, seen: Seen) -> None:
+    on: whether it does so at all.
+    """
+
+    def __init__(self, seen: Seen, on: bool = True) -> None:
         self._seen = seen
+        self._on = on
         self._waiting: queue.SimpleQueue[int | None] = queue.SimpleQueue()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._work, name="ahead", daemon=True)
@@ -131,7 +135,8 @@ class Ahead:
 
     def level(self, level_id: int) -> None:
         """The drawings of a level have changed."""
-        self._waiting.put(level_id)
+        if self._on:
+            self._waiting.put(level_id)
 
     def _work(self) -> None:
         while (level := self._waiting.get()) is not None and not self._stop.is_set():

@@ -86,7 +86,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     app.state.desk = pool or Pool(settings.workers)
     app.state.files = Files(settings.cache / "derived")
     app.state.seen = Seen(store, app.state.files, app.state.desk)
-    app.state.ahead = Ahead(app.state.seen)
+    app.state.ahead = Ahead(app.state.seen, settings.ahead)
     app.state.runner.ended = app.state.ahead.level
     app.state.templates = templates
     shut(app, settings)

@@ -63,15 +63,14 @@ def test_scripts_and_styles_are_kept_for_good_and_named_by_what_they_hold(
 
 def test_what_pages_ask_for_is_made_when_a_job_has_ended(shot: Shot) -> None:
     app = shot.client.app
+    app.state.ahead._on = True  # type: ignore[attr-defined]
     kept = Path(app.state.files.folder)  # type: ignore[attr-defined]
-    app.state.ahead.start()  # type: ignore[attr-defined]
     shot.job("clean")
     end = time.monotonic() + 60
     # Three drawings in three widths and their shapes, beside what the job itself has kept.
     while len(list(kept.rglob("*.webp"))) < 9:
         assert time.monotonic() < end
         time.sleep(0.1)
-    app.state.ahead.stop()  # type: ignore[attr-defined]
     before = {path.name for path in kept.rglob("*.webp")}
     for drawing in shot.ids:
         shot.client.get(f"/drawings/{drawing}/view.webp?w=240&v=1")
