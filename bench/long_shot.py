@@ -7,6 +7,7 @@ The drawings are those of the demo's stair, again and again, slightly moved, so 
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
 import re
 import socket
@@ -37,9 +38,11 @@ class Watch:
 
     def _look(self) -> None:
         while True:
-            web = _private(self._web)
-            self.web = max(self.web, web)
-            self.all = max(self.all, web + sum(map(_private, self._web.children(recursive=True))))
+            # A process may end while it is looked at.
+            with contextlib.suppress(psutil.Error):
+                web = _private(self._web)
+                self.web = max(self.web, web)
+                self.all = max(self.all, web + sum(map(_private, self._web.children(recursive=True))))
             time.sleep(0.25)
 
     def taken(self) -> tuple[float, float]:
