@@ -20,7 +20,8 @@ from .work import size_of
 
 log = logging.getLogger(__name__)
 
-Look = Literal["rough", "line", "paint", "best"]
+Sight = Literal["rough", "line", "paint", "best"]
+"""What is seen of a drawing; best: the farthest it has come."""
 
 RUN, WING, PLAY = 240, 380, 960
 """Widths in px at which pages show drawings: in the run, in a wing, playing."""
@@ -38,7 +39,7 @@ class Seen:
         self,
         drawing_id: int,
         width: int,
-        look: Look,
+        look: Sight,
         key_id: int | None = None,
         clear: bool = False,
         revision: int | None = None,

@@ -159,6 +159,9 @@ def _handle_errors(app: FastAPI) -> None:
     @app.exception_handler(ValidationError)
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: Any) -> Response:
+        if isinstance(error, ValidationError):
+            # Mostly a form's; if it is a mistake of ours it stands in the log.
+            log.warning("%s %s: %s", request.method, request.url.path, error)
         loc = error.errors()[0]["loc"]
         # A form becomes an edit after it was read: its own fields are named then.
         inner = loc if isinstance(error, ValidationError) else loc[1:]
@@ -200,6 +203,7 @@ def _handle_errors(app: FastAPI) -> None:
 
     @app.exception_handler(pymysql.err.IntegrityError)
     def gone(request: Request, error: Any) -> Response:
+        log.warning("%s %s: %s", request.method, request.url.path, error)
         return answer(request, 422, "This names something that is not there any more; nothing was changed")
 
     @app.exception_handler(Damaged)

@@ -37,6 +37,7 @@ from .operations import (
     StackOperation,
     TimeOperation,
 )
+from .operations.base import is_locked
 from .operations.model import DeletePot, Fresh
 from .operations.paint import Cell, Repaint
 from .operations.stack import Offers
@@ -109,7 +110,7 @@ def strokes_named(cursor: Cursor, line: str | None) -> list[Stroke]:
 def refuse_locked(shot: Row) -> None:
     """Raises Refusal if the level a shot is seen with is locked."""
     if shot["locked"]:
-        raise Refusal(f"The level {shot['level']} is locked; open it under Levels to change it")
+        raise is_locked(shot["level"])
 
 
 def change_drawing(cursor: Cursor, drawing_id: int, base: int | None, operation: DrawingOperation) -> Saved:
@@ -119,7 +120,7 @@ def change_drawing(cursor: Cursor, drawing_id: int, base: int | None, operation:
     """
     _hold_linked(cursor, drawing_id)
     row, sheet = load(cursor, drawing_id, lock=True)
-    after = operation.apply(sheet, _context(cursor, row, sheet.size, base))
+    after = operation.apply(sheet, _context(cursor, _level(cursor, row["level_id"]), row, base))
     # As they will be read back, so that the page shows just what is stored.
     before = {stroke.id: stroke for stroke in sheet.strokes}
     strokes = [s if before.get(s.id) is s else Stroke.from_dict(s.to_dict()) for s in after.strokes]
@@ -139,20 +140,26 @@ def change_drawing(cursor: Cursor, drawing_id: int, base: int | None, operation:
     return Saved(revision, base != row["head"], removed, changed, others)
 
 
-def _context(cursor: Cursor, row: Row, size: tuple[int, int], base: int | None) -> Context:
-    shot = productions.shot_of_level(cursor, row["level_id"])
+def _level(cursor: Cursor, level_id: int) -> Context:
+    """What an edit knows of the level it is done on."""
+    shot = productions.shot_of_level(cursor, level_id)
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] is not None else None
+    return Context(
+        (int(shot["width"]), int(shot["height"])),
+        LineRule(**model["line_rule"]) if model else LineRule(),
+        pots=frozenset(pot["id"] for pot in model["pots"]) if model else frozenset(),
+    )
 
+
+def _context(cursor: Cursor, level: Context, row: Row, base: int | None) -> Context:
     def at_base() -> list[Stroke]:
         line = revisions.base_line(cursor, row["id"], base)
         return strokes_from_dicts(line["strokes"]) if line else []
 
-    return Context(
-        size,
-        LineRule(**model["line_rule"]) if model else LineRule(),
-        at_base if base != row["head"] else None,
-        frozenset(pot["id"] for pot in model["pots"]) if model else frozenset(),
-        lambda sheet: sheet_patches(row["line"], sheet),
+    return replace(
+        level,
+        base=at_base if base != row["head"] else None,
+        patches=lambda sheet: sheet_patches(row["line"], sheet),
     )
 
 
@@ -186,8 +193,9 @@ def change_run(cursor: Cursor, level_id: int, operation: RunOperation, action: i
     nothing would change.
     """
     touched, things = [], 0
-    for row, sheet in load_all(cursor, level_id, operation.drawings()):
-        after, count = operation.apply(row["id"], sheet, _context(cursor, row, sheet.size, row["head"]))
+    held, level = load_all(cursor, level_id, operation.drawings()), _level(cursor, level_id)
+    for row, sheet in held:
+        after, count = operation.apply(row["id"], sheet, _context(cursor, level, row, row["head"]))
         documents = _changed(cursor, row, sheet, after)
         if not documents:
             continue
@@ -296,9 +304,7 @@ def _pour_instead(cursor: Cursor, model_id: int, operation: DeletePot) -> int | 
 
 def check_pot(cursor: Cursor, level_id: int, pot: int) -> None:
     """Raises NotFound if the level's model has no such pot."""
-    level = productions.shot_of_level(cursor, level_id)
-    known = models.model(cursor, level["model_id"])["pots"] if level["model_id"] is not None else []
-    Context((0, 0), pots=frozenset(p["id"] for p in known)).check_pot(pot)
+    _level(cursor, level_id).check_pot(pot)
 
 
 def line_rule(cursor: Cursor, shot: Row) -> LineRule:

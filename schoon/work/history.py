@@ -14,6 +14,7 @@ from ..store import Cursor, models, productions, revisions
 from ..store.revisions import Step, Subject, of
 from ..store.states import Model, Time
 from . import edits
+from .operations.base import is_locked
 from .operations.model import BackPot, BringBack
 
 _MOST = 200
@@ -51,7 +52,7 @@ def _refuse_locked_time(cursor: Cursor, shot_id: int, before: Time) -> None:
     after = productions.time_of(cursor, shot_id)
     for level, name in edits.locked_levels(cursor, shot_id).items():
         if after.levels.get(level) != before.levels.get(level):
-            raise Refusal(f"The level {name} is locked; open it under Levels to change it")
+            raise is_locked(name)
 
 
 def _pots_in_use(cursor: Cursor, drawing_ids: list[int]) -> list[str]:

@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from ...core import exposure
 from ...errors import NotFound
 from ...jobs import views
-from ...jobs.seen import Look
+from ...jobs.seen import Sight
 from ...jobs.work import size_of
 from ...store import pictures, productions, revisions
 from ...work.derived import key_of
@@ -38,7 +38,7 @@ def view(
     drawing_id: int,
     seen: SeenDep,
     w: int = Query(default=240, ge=16, le=1920),
-    look: Look = "best",
+    look: Sight = "best",
     key: int | None = None,
     clear: bool = False,
     revision: int | None = None,
@@ -61,7 +61,7 @@ def frame(
     seen: SeenDep,
     levels: Annotated[str, Query(pattern=r"^[0-9]{1,9}(,[0-9]{1,9}){0,99}$")],
     w: int = Query(default=960, ge=16, le=1920),
-    look: Look = "best",
+    look: Sight = "best",
     v: str = "",
 ) -> Response:
     """A frame of the shot at most `w` px wide on white: the drawings its levels show there, as every export shows them.

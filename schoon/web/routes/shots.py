@@ -7,7 +7,6 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
-from ...core import exposure
 from ...core.strokes import LineRule
 from ...errors import NotFound
 from ...store import Cursor, Row, jobs, models, productions
@@ -49,7 +48,6 @@ def shot_page(
         model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
         offers = [m for m in models.listing(cursor) if m["production_id"] == shot["production_id"]]
         open_jobs = jobs.open_jobs(cursor, shot["level_id"])
-        stack = [_level(cursor, shot, row) for row in productions.levels(cursor, shot_id)]
         aside = [
             {"id": row["id"], "name": row["name"], "drawings": len(productions.drawings(cursor, row["id"]))}
             for row in productions.levels(cursor, shot_id, aside=True)
@@ -74,7 +72,7 @@ def shot_page(
         "measures": model["measures"] if model else {},
         "reading": shot["reading"],
         "jobs": open_jobs,
-        "levels": stack,
+        "levels": run["levels"],
         "aside": aside,
     }
     return page(
@@ -83,12 +81,11 @@ def shot_page(
     )  # fmt: skip
 
 
-def _level(cursor: Cursor, shot: Row, level: Row) -> dict[str, Any]:
+def _level(cursor: Cursor, level: Row, spans: list[tuple[int, int, int]]) -> dict[str, Any]:
     """A level as it lies in the stack: which drawing every frame shows, and the revision of those that have a line.
 
     tag: changes with the colours it is seen in.
     """
-    starts = productions.exposures(cursor, level["id"])
     drawn = {row["id"]: row["head"] for row in productions.drawings(cursor, level["id"]) if row["line"]}
     return {
         "id": level["id"],
@@ -96,13 +93,13 @@ def _level(cursor: Cursor, shot: Row, level: Row) -> dict[str, Any]:
         "locked": level["locked"],
         "key": level["key_id"],
         "tag": key_of(look_of(cursor, productions.shot_of_level(cursor, level["id"])).key())[:10],
-        "spans": exposure.spans(starts, shot["frames"]),
+        "spans": spans,
         "drawn": drawn,
     }
 
 
 def run_of(cursor: Cursor, shot: Row) -> dict[str, Any]:
-    """The drawings of a shot with their counts, the spans of the sheet and the progress."""
+    """The drawings of a shot with their counts, the sheet, the stack of levels and the progress."""
     rows = productions.drawings(cursor, shot["level_id"])
     counts = summaries(cursor, rows)
     drawings = [
@@ -120,6 +117,10 @@ def run_of(cursor: Cursor, shot: Row) -> dict[str, Any]:
         "fps": time["fps"],
         "spans": own["spans"],
         "sheet": own["sheet"],
+        "levels": [
+            _level(cursor, row, time["levels"][row["id"]]["spans"])
+            for row in productions.levels(cursor, shot["id"])
+        ],
         "progress": progress(list(counts.values())),
     }
 
@@ -131,7 +132,6 @@ def run_state(shot_id: int, store: StoreDep, level: Level = None) -> JSONRespons
         shot = productions.shot(cursor, shot_id, level)
         run = run_of(cursor, shot)
         run["jobs"] = jobs.open_jobs(cursor, shot["level_id"])
-        run["levels"] = [_level(cursor, shot, row) for row in productions.levels(cursor, shot_id)]
     run["progress"] = vars(run["progress"])
     return JSONResponse(run)
 

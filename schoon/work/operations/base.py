@@ -13,7 +13,7 @@ from pydantic import ConfigDict
 
 from ...core.patches import Patches
 from ...core.strokes import LineRule, Stroke
-from ...errors import NotFound
+from ...errors import NotFound, Refusal
 from ...values import Id, Number, Sound
 from ..documents import NOTHING, Sheet
 
@@ -80,11 +80,16 @@ class RunOperation(Operation):
         raise NotImplementedError
 
 
+def is_locked(level: str) -> Refusal:
+    """What is said of a change to a locked level."""
+    return Refusal(f"The level {level} is locked; open it under Levels to change it")
+
+
 def many(count: int, what: str, more: str = "s") -> str:
     """A number of things in words."""
     return f"{count} {what}{more * (count != 1)}"
 
 
 __all__ = [
-    "Context", "DrawingOperation", "Id", "Number", "Operation", "RunOperation", "Spot", "many",
+    "Context", "DrawingOperation", "Id", "Number", "Operation", "RunOperation", "Spot", "is_locked", "many",
 ]  # fmt: skip

@@ -11,8 +11,7 @@ from pydantic import Field, PrivateAttr
 from ...errors import NotFound, Refusal
 from ...store.states import Level, Stack
 from ...text import named
-from .base import Id, Operation
-from .time import refuse_locked
+from .base import Id, Operation, is_locked
 
 
 @dataclass(frozen=True)
@@ -103,7 +102,7 @@ class PutAside(_OnLevel):
     def apply(self, stack: Stack, offers: Offers) -> Stack:
         own = self.own(stack)
         if own.locked:
-            refuse_locked({self.level: own.name}, self.level)
+            raise is_locked(own.name)
         if self.aside == (self.level not in stack.order):
             return stack
         if self.aside and len(stack.order) == 1:
@@ -123,7 +122,7 @@ class UseModel(_OnLevel):
 
     def one(self, level: Level, offers: Offers) -> Level:
         if level.locked:
-            refuse_locked({self.level: level.name}, self.level)
+            raise is_locked(level.name)
         if self.model not in offers.keys:
             raise Refusal("This model belongs to another production")
         keys = offers.keys[self.model]

@@ -11,7 +11,7 @@ from pydantic import Field
 from ...core import exposure
 from ...errors import NotFound, Refusal
 from ...store.states import Kind, Starts, Time
-from .base import Id, Operation
+from .base import Id, Operation, is_locked
 
 MOST_FRAMES = 20_000
 
@@ -173,7 +173,7 @@ class Rate(TimeOperation):
 def refuse_locked(locked: Mapping[int, str], level: int) -> None:
     """Raises Refusal if a level is among the locked ones."""
     if level in locked:
-        raise Refusal(f"The level {locked[level]} is locked; open it under Levels to change it")
+        raise is_locked(locked[level])
 
 
 AnyTime = Hold | Expose | Blank | Repeat | Clear | Mark | Length | Rate

@@ -40,7 +40,10 @@ export class History {
     if (!found.entries.length) fill(list, html`<li class="quiet">Nothing has been done to this shot yet. What is done stands here with its pictures, and can be gone back to.</li>`);
     $('history-more').textContent = found.more ? `and ${found.more} older` : '';
     for (const button of list.querySelectorAll('[data-back]')) button.addEventListener('click', () => this.back(Number(button.dataset.back)));
-    for (const button of list.querySelectorAll('[data-one]')) button.addEventListener('click', () => this.backOne(Number(button.dataset.one), Number(button.dataset.revision)));
+    for (const button of list.querySelectorAll('[data-one]')) {
+      const { one, revision } = button.dataset;
+      button.addEventListener('click', () => this.backOne(Number(one), Number(revision)));
+    }
   }
 
   card(entry, when) {
@@ -54,9 +57,13 @@ export class History {
   }
 
   pair({ id, number, before, after }) {
-    const here = this.app.byId.has(id);
-    const picture = (revision, words) => html`<img loading="lazy" src="/drawings/${id}/view.webp?w=240&revision=${revision ?? 0}&v=${revision ?? 0}" alt="Drawing ${number} ${words}">`;
-    return html`<div class="pair"><span class="number">${number}</span>${picture(before, 'before')}<span aria-hidden="true">→</span>${picture(after, 'after')}${here ? html`<span class="pair-acts"><button data-one="${id}" data-revision="${before ?? 0}" aria-label="as before: bring drawing ${number} back">as before</button><button data-one="${id}" data-revision="${after}" aria-label="as after: bring drawing ${number} back">as after</button></span>` : ''}</div>`;
+    const seen = (revision, words) => html`<img loading="lazy" alt="Drawing ${number} ${words}"
+      src="/drawings/${id}/view.webp?w=240&revision=${revision ?? 0}&v=${revision ?? 0}">`;
+    const act = (revision, words) => html`<button data-one="${id}" data-revision="${revision ?? 0}"
+      aria-label="as ${words}: bring drawing ${number} back">as ${words}</button>`;
+    const acts = this.app.byId.has(id) ? html`<span class="pair-acts">${act(before, 'before')}${act(after, 'after')}</span>` : '';
+    return html`<div class="pair"><span class="number">${number}</span>${seen(before, 'before')}
+      <span aria-hidden="true">→</span>${seen(after, 'after')}${acts}</div>`;
   }
 
   async back(action) {

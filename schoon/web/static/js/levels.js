@@ -34,11 +34,15 @@ export class Levels {
 
   // Changes with the drawing and with the colours it is seen in; nothing where there is no line.
   tag(level, drawing) {
-    const revision = level.id === this.own ? this.app.byId.get(drawing)?.revision : level.drawn[drawing];
-    return revision && (level.id !== this.own || this.app.byId.get(drawing).strokes) ? `${drawing}-${revision}-${level.id === this.own ? this.app.colourTag() : level.tag}` : '';
+    if (level.id !== this.own) return level.drawn[drawing] ? `${drawing}-${level.drawn[drawing]}-${level.tag}` : '';
+    const entry = this.app.byId.get(drawing);
+    return entry?.strokes ? `${drawing}-${entry.revision}-${this.app.colourTag()}` : '';
   }
 
-  url(level, drawing, width, look = 'best') { return `/drawings/${drawing}/view.webp?w=${width}&look=${look}&clear=1${level.key ? `&key=${level.key}` : ''}&v=${this.tag(level, drawing)}`; }
+  url(level, drawing, width, look = 'best') {
+    const key = level.key ? `&key=${level.key}` : '';
+    return `/drawings/${drawing}/view.webp?w=${width}&look=${look}&clear=1${key}&v=${this.tag(level, drawing)}`;
+  }
 
   static at(level, frame) { return level.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2]; }
 

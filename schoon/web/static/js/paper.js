@@ -140,7 +140,10 @@ export class Paper {
 // Widths at which a rough is fetched; Infinity for its own.
 const STEPS = [960, 1920];
 export const roughStep = (width, zoom) => STEPS.find((step) => width * zoom * (window.devicePixelRatio || 1) <= step && step < width) ?? Infinity;
-export const roughUrl = (entry, line, step) => (step === Infinity ? `/pictures/${line.rough}` : `/drawings/${entry.id}/view.webp?w=${step}&look=rough&v=${line.rough.slice(0, 12)}`);
+export function roughUrl(entry, line, step) {
+  if (step === Infinity) return `/pictures/${line.rough}`;
+  return `/drawings/${entry.id}/view.webp?w=${step}&look=rough&v=${line.rough.slice(0, 12)}`;
+}
 
 function inkNodes(s, chosen, showDoubt) {
   const doubt = showDoubt && s.doubtful;

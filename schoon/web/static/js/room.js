@@ -40,7 +40,8 @@ export class Room {
     body.style.setProperty('--ledge', state === 'folded' ? 'auto' : `${height}px`);
     $('ledge-fold').setAttribute('aria-expanded', String(state !== 'folded'));
     $('ledge-fold').firstChild.textContent = state === 'folded' ? 'Open ' : 'Fold ';
-    for (const [name, value] of [['valuenow', Math.round(height)], ['valuemin', LEAST], ['valuemax', Math.round(this.most)]]) $('ledge-grip').setAttribute(`aria-${name}`, value);
+    const says = { valuenow: Math.round(height), valuemin: LEAST, valuemax: Math.round(this.most) };
+    for (const [name, value] of Object.entries(says)) $('ledge-grip').setAttribute(`aria-${name}`, value);
     if (keep) localStorage[`ledge-${this.app.stage}`] = state;
   }
 
