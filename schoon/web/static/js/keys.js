@@ -1,8 +1,8 @@
 // One table of keys for the whole application. A letter means the same on every card and in every stage; the tools of a
 // stage have letters of their own, which stand on the tools. The left hand rests on A S D F: what is held lies above it.
 
-// On every card, whatever it asks: take what is proposed, take the other, later, the next one that asks.
-export const CARD = { take: 'j', other: 'k', third: 'm', later: 'l', none: 'x', next: 'n' };
+// On every card, whatever it asks: take what is proposed, take the other, later, nothing at all.
+export const CARD = { take: 'j', other: 'k', third: 'm', later: 'l', none: 'x', leak: 'b' };
 
 // While held: the hand takes the paper, the paper turns, a handle moves alone.
 export const HELD = { drag: '5', turn: '6', alone: 'q' };

@@ -1,8 +1,12 @@
 // The queue of unsure patches: each beside the patch it was compared with, decided by one key.
 
+import { CARD } from '../keys.js';
 import { fill, html } from '../dom.js';
 import { edit, get, notice } from '../api.js';
 import { adopt } from '../drawings.js';
+
+// The keys of the pots in question, likeliest first.
+const POTS = [CARD.take, CARD.other, CARD.third];
 
 const CROP = [124, 92];
 
@@ -54,7 +58,7 @@ export class UnsureQueue {
       if (k === this.at) node.setAttribute('aria-current', 'true');
       const entry = app.byId.get(card.drawing);
       const from = card.from && app.byId.get(card.from[0]);
-      const pots = card.pots.map((id, n) => html`<em>${'JKM'[n]}</em><span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span><span class="pot-name" data-pot="${id}"></span>`);
+      const pots = card.pots.map((id, n) => html`<em>${POTS[n].toUpperCase()}</em><span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span><span class="pot-name" data-pot="${id}"></span>`);
       fill(node, html`<span class="pair"><i style="${this.crop(entry, card.at)}"></i>${from ? html`<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>` : ''}</span><span class="words"><b class="number">${card.number}</b>${from ? html` like ${from.number}` : ''} <u>${card.doubt.toFixed(2)}</u></span><span class="offers">${card.joined.length ? '' : pots}</span>`);
       if (card.joined.length) node.querySelector('.offers').textContent = `runs together: ${card.joined.map(([id]) => app.data.pots.find((p) => p.id === id)?.name).join(', ')}`;
       for (const name of node.querySelectorAll('.pot-name')) name.textContent = app.data.pots.find((p) => p.id === Number(name.dataset.pot))?.name || 'no paint';
@@ -108,9 +112,11 @@ export class UnsureQueue {
   }
 
   key(key) {
-    const act = { j: () => this.decide(0), k: () => this.decide(1), m: () => this.decide(2), x: () => this.decide(null), l: () => this.later(), b: () => this.traceLeak() }[key];
-    if (!act) return false;
-    act();
+    if (POTS.includes(key)) this.decide(POTS.indexOf(key));
+    else if (key === CARD.none) this.decide(null);
+    else if (key === CARD.later) this.later();
+    else if (key === CARD.leak) this.traceLeak();
+    else return false;
     return true;
   }
 }
