@@ -11,7 +11,7 @@ import numpy as np
 
 from ..core.compose import render
 from ..core.paint import Painting, Parting, Step, follow, painting_for, parting_of
-from ..core.patches import Patches, pack, unpack
+from ..core.patches import Patches, pack, unpack, unpack_coarse
 from ..core.run import cut_at_doubt, fit_to
 from ..core.seal import Stitch, propose_stitches
 from ..core.strokes import (
@@ -146,13 +146,13 @@ def carry_step(
 ) -> Painting:
     """The paint of one drawing of a run. packed: index -> patches of those the step needs. painted: the drawings whose
     lines teach which of them part unlike pots."""
-    drawings = {k: _unpacked(body) for k, body in packed.items()}
+    drawings = {k: _coarse(body) for k, body in packed.items()}
     return painting_for(step, drawings, _parting(painted))
 
 
 def follow_step(here: bytes, there: bytes, patch: int) -> tuple[int, float] | None:
     """As `core.paint.follow`, between packed drawings."""
-    return follow(_unpacked(here), _unpacked(there), patch)
+    return follow(_coarse(here), _coarse(there), patch)
 
 
 def patch_at(packed: bytes, at: tuple[float, float]) -> int:
@@ -202,7 +202,12 @@ def poured_along(
     return paint_document(rest if given else [*rest, spot]), int(spot.unsure and not given)
 
 
+_COMPARED = 2100
+"""Longest side at which drawings are compared with each other, px. Methods are tuned for sides of 1000 to 2000; more
+px say nothing more of which patch is which, and cost memory and time."""
+
 _open: Memory[Patches] = Memory(160 * 2**20, lambda patches: 3 * patches.labels.nbytes)
+_compared: Memory[Patches] = Memory(160 * 2**20, lambda patches: 3 * patches.labels.nbytes)
 _partings: Memory[Parting] = Memory(2, lambda _: 1)
 
 
@@ -211,11 +216,16 @@ def _unpacked(packed: bytes) -> Patches:
     return _open.get(hashlib.sha256(packed).hexdigest(), lambda: unpack(packed))
 
 
+def _coarse(packed: bytes) -> Patches:
+    """Patches as they are compared with those of other drawings."""
+    return _compared.get(hashlib.sha256(packed).hexdigest(), lambda: unpack_coarse(packed, _COMPARED))
+
+
 def _parting(painted: Sequence[tuple[bytes, Painting]]) -> Parting:
     name = hashlib.sha256(
         repr([(hashlib.sha256(b).digest(), sorted(p.items())) for b, p in painted]).encode()
     )
-    return _partings.get(name.hexdigest(), lambda: parting_of([(_unpacked(b), p) for b, p in painted]))
+    return _partings.get(name.hexdigest(), lambda: parting_of([(_coarse(b), p) for b, p in painted]))
 
 
 def frame_png(

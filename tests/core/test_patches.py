@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from schoon.core.patches import find_patches, outlines, wall_of
+from schoon.core.patches import find_patches, outlines, pack, unpack_coarse, wall_of
 from schoon.core.strokes import Stroke, fit_curve
 
 SIZE = (300, 260)
@@ -91,3 +91,26 @@ def test_neighbours_share_a_border_as_long_as_the_line_between_them() -> None:
     a, b = (n for n in (1, 2, 3) if n != patches.background)
     assert patches.touching[a, b] == pytest.approx(120, rel=0.08)
     assert patches.touching[a, b] == patches.touching[b, a]
+
+
+def test_coarse_patches_keep_every_patch_and_every_line() -> None:
+    """A drawing looked at in pixels of 3 x 3: one-pixel lines still part, and a speck is still there."""
+    wall = np.zeros((91, 122), bool)
+    wall[40], wall[:, 61] = True, True
+    wall[10:13, 10:13] = True
+    wall[11, 11] = False
+    fine = find_patches(wall)
+    coarse = unpack_coarse(pack(fine), 50)
+    assert coarse.scale == 3 and coarse.open_labels.shape == (31, 41)
+    assert coarse.count == fine.count and coarse.background == fine.background
+    assert (coarse.areas[1:] > 0).all()
+    for patch in range(1, fine.count + 1):
+        x, y = fine.anchors[patch]
+        assert coarse.at(x / 3, y / 3) == patch
+    assert not coarse.open_labels[13].any() and not coarse.open_labels[:, 20].any()
+
+
+def test_small_drawings_are_not_made_coarser() -> None:
+    fine = find_patches(np.eye(30, dtype=bool))
+    coarse = unpack_coarse(pack(fine), 50)
+    assert coarse.scale == 1 and (coarse.labels == fine.labels).all()

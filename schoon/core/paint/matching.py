@@ -79,7 +79,8 @@ class Match:
         return np.asarray(most_of_it & (self.together > _A_SHARE * self.together.sum(axis=0)))
 
     def joined(self, source: Patches, target: Patches, patch: int) -> list[tuple[int, tuple[float, float]]]:
-        """Source patches that run together in one patch of the target: each with a place (x, y) in its share of it.
+        """Source patches that run together in one patch of the target: each with a place (x, y) in its share of it, px of
+        the drawing.
 
         Most of each lies in the patch, and each is a good share of it; fewer than two are none.
         """
@@ -93,7 +94,7 @@ class Match:
         for part in parts:
             mask = np.pad((inside & (self.there == part)).astype(np.uint8), 1)
             row, col = np.unravel_index(int(cv2.distanceTransform(mask, cv2.DIST_L2, 3).argmax()), mask.shape)
-            x, y = (_STRIDE * (float(at) - 1) + 0.5 for at in (col, row))
+            x, y = (target.scale * (_STRIDE * (float(at) - 1) + 0.5) for at in (col, row))
             found.append((part, (x, y)))
         return found
 

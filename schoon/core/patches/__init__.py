@@ -10,6 +10,7 @@ from .regions import (
     pack,
     patches_within,
     unpack,
+    unpack_coarse,
     unpack_open,
     wall_of,
 )
@@ -24,6 +25,7 @@ __all__ = [
     "pack",
     "patches_within",
     "unpack",
+    "unpack_coarse",
     "unpack_open",
     "wall_of",
 ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import cv2
@@ -23,6 +23,7 @@ class Patches:
     labels: (h, w) int32; patches are numbered from 1 and meet under the line, so no pixel is 0 unless the
     drawing has no patch at all. Patch `background` (0 if there is none) is the outside.
     open_labels: the same before the growth under the line: 0 on ink.
+    scale: px of the drawing that a pixel of all this stands for, in each direction; areas and places are in pixels.
     """
 
     labels: NDArray[np.int32]
@@ -30,6 +31,7 @@ class Patches:
     areas: NDArray[np.int64]
     anchors: Points
     background: int
+    scale: int = 1
 
     @property
     def count(self) -> int:
@@ -154,6 +156,26 @@ def unpack(packed: bytes) -> Patches:
     open_labels, count = _unpacked(packed)
     areas = np.bincount(open_labels.ravel(), minlength=count + 1).astype(np.int64)
     return _of_labels(open_labels.astype(np.int32), areas)
+
+
+def unpack_coarse(packed: bytes, longest: int) -> Patches:
+    """As `unpack`, in pixels so large that no side has more than `longest` of them.
+
+    Ink stays closed however thin it is, and every patch keeps a pixel.
+    """
+    fine, count = _unpacked(packed)
+    scale = -(-max(fine.shape) // longest)
+    if scale <= 1:
+        return unpack(packed)
+    rows = np.minimum.reduceat(fine, np.arange(0, fine.shape[0], scale), axis=0)
+    coarse = np.minimum.reduceat(rows, np.arange(0, fine.shape[1], scale), axis=1)
+    lost = np.bincount(coarse.ravel(), minlength=count + 1) == 0
+    lost[0] = False
+    if lost.any():
+        row, col = np.nonzero(lost[fine])
+        coarse[row // scale, col // scale] = fine[row, col]
+    areas = np.bincount(coarse.ravel(), minlength=count + 1).astype(np.int64)
+    return replace(_of_labels(coarse.astype(np.int32), areas), scale=scale)
 
 
 def unpack_open(packed: bytes) -> OpenPatches:
