@@ -102,7 +102,7 @@ def _paint(cursor: productions.Cursor, stairs: int, flags: int) -> None:
     _paint_keys(cursor, stairs, {d.number: d.truth() for d in stair() if d.number in KEYS_BY_HAND})
     _paint_keys(cursor, flags, {1: flag(SIZE)[0].truth()})
     row, sheet = edits.load(cursor, productions.drawings(cursor, stairs)[0]["id"])
-    keys.expect_as_in(cursor, productions.shot_of_level(cursor, stairs)["model_id"], row, sheet)
+    keys.expect_as_in(cursor, _model_of(cursor, stairs), row, sheet)
     for level in (stairs, flags):
         drawings = [row["id"] for row in productions.drawings(cursor, level)]
         jobs.create(cursor, "carry", level, drawings, {})
@@ -197,10 +197,15 @@ def _assign_parts(cursor: productions.Cursor, level: int) -> None:
         )
 
 
+def _model_of(cursor: productions.Cursor, level: int) -> int:
+    model = productions.shot_of_level(cursor, level)["model_id"]
+    assert model is not None
+    return model
+
+
 def _paint_keys(cursor: productions.Cursor, level: int, truths: dict[int, Flat]) -> None:
     """Pours into the key drawings as a person with the model sheet would: what is drawn there decides the pot."""
-    shot = productions.shot_of_level(cursor, level)
-    names = {pot["name"]: pot["id"] for pot in models.model(cursor, shot["model_id"])["pots"]}
+    names = {pot["name"]: pot["id"] for pot in models.model(cursor, _model_of(cursor, level))["pots"]}
     for row, sheet in edits.load_all(cursor, level):
         if row["number"] not in truths or sheet.spots:
             continue

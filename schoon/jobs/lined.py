@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from ..errors import Refusal
-from ..store import Row, productions, revisions
+from ..store import DrawingRow, productions, revisions
 from ..work.derived import sheet_key
 from ..work.documents import sheet_of
 from . import tasks
@@ -22,7 +22,7 @@ class Lined:
     Nothing of it is as large as a picture: what is, lives in the workers.
     """
 
-    rows: list[Row]
+    rows: list[DrawingRow]
     packed: list[bytes]
     known: list[tasks.Known]
 
@@ -59,7 +59,7 @@ def lined(work: Work, keep: Collection[int]) -> Lined:
     return Lined(rows, [packed[k] for k in order], [known[k] for k in order])
 
 
-def _each(work: Work, rows: list[Row], calls: Iterator[tuple[int, Call]]) -> Iterator[tuple[int, Any]]:
+def _each(work: Work, rows: list[DrawingRow], calls: Iterator[tuple[int, Call]]) -> Iterator[tuple[int, Any]]:
     for k, result in work.spread(calls):
         if isinstance(result, Failed):
             raise Refusal(f"The patches of drawing {rows[k]['number']} could not be found: {result.words}")

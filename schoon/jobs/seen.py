@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ..errors import Away, Full, NotFound, Refusal
-from ..store import Row, Store, pictures, productions, revisions
+from ..store import DrawingRow, ShotRow, Store, pictures, productions, revisions
 from ..work.derived import Files, key_of, sheet_key
 from ..work.documents import sheet_of
 from ..work.renders import Wanted, drawn_of, keep_patches, wanted_of
@@ -52,7 +52,8 @@ class Seen:
             row = revisions.drawing(cursor, drawing_id)
             if revision is not None:
                 was = revisions.parts_at(cursor, revisions.of(row), revision)
-                row = {**row, **{part: was.get(part) for part in revisions.PARTS}}
+                for part in revisions.PARTS:
+                    row[part] = was.get(part)
             shot = productions.shot_of_level(cursor, row["level_id"])
             if look == "best":
                 look = "paint" if row["paint"] else "line" if row["line"] else "rough"
@@ -86,7 +87,7 @@ class Seen:
         derived = [wanted.key for wanted in drawings]
         return self.files.get(key_of("frame", derived, size, width, clear), ".webp", made)
 
-    def shapes(self, row: Row, shot: Row) -> bytes:
+    def shapes(self, row: DrawingRow, shot: ShotRow) -> bytes:
         """JSON of the patches of a drawing with a line: `background`, and of each `n`, `d`, `at`, `area`.
 
         row: as `store.revisions.drawing`. shot: seen with its level.

@@ -19,7 +19,7 @@ from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
 from ..core.strokes import ink_coverage
 from ..formats import svg
 from ..formats.pictures import decode, encode_png
-from ..store import Row
+from ..store import KeyRow, ModelRow
 from ..work import keys
 from ..work.derived import patches_in, scaled, to_json
 from ..work.documents import sheet_of
@@ -84,7 +84,7 @@ def flats(body: bytes) -> FlatColours:
     return flat_colours(decode("the picture", body))
 
 
-def key(name: str, body: bytes, model: Row, start: Row, drawings: list[keys.Painted]) -> keys.ReadKey:
+def key(name: str, body: bytes, model: ModelRow, start: KeyRow, drawings: list[keys.Painted]) -> keys.ReadKey:
     """As `work.keys.read_key`, from a picture's bytes."""
     return keys.read_key(name, decode(name, body), model, start, drawings)
 

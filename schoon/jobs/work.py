@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from ..errors import Refusal
-from ..store import Cursor, Row, Store, jobs, productions, revisions
+from ..store import Cursor, DrawingRow, JobRow, ShotRow, Store, jobs, productions, revisions
 from ..work.derived import Files
 from ..work.edits import refuse_locked
 from .pool import TRIES, Pool, PoolAway
@@ -47,7 +47,7 @@ class Work:
     """A job in hand. Every change it saves is saved while it is surely still ours."""
 
     def __init__(
-        self, store: Store, files: Files, pool: Pool, job: Row, owner: str, stop: threading.Event
+        self, store: Store, files: Files, pool: Pool, job: JobRow, owner: str, stop: threading.Event
     ) -> None:
         self.store = store
         self.files = files
@@ -90,11 +90,12 @@ class Work:
 
     def action(self, cursor: Cursor, label: str) -> int:
         """The action under which all of the job's results are saved, so that they are undone as one."""
-        if self.job["action_id"] is None:
+        action = self.job["action_id"]
+        if action is None:
             action = revisions.begin_action(cursor, label, self.job["actor"])
             jobs.set_action(cursor, self.job["id"], action)
             self.job["action_id"] = action
-        return int(self.job["action_id"])
+        return action
 
     def done(self, cursor: Cursor, drawing_id: int) -> None:
         """Ticks off a drawing."""
@@ -207,7 +208,7 @@ class Work:
             jobs.say(cursor, self.job["id"], words)
 
 
-def size_of(shot: Row) -> tuple[int, int]:
+def size_of(shot: ShotRow) -> tuple[int, int]:
     """(width, height) of a shot, px."""
     return int(shot["width"]), int(shot["height"])
 
@@ -224,28 +225,28 @@ class DrawingKind:
     it is computed again from what is there now, and a drawing that is changed all the time is left alone and named.
     """
 
-    reads: tuple[str, ...] = ("line", "seal")
+    reads: tuple[revisions.Part, ...] = ("line", "seal")
     """The documents a result derives from."""
 
     def label(self, work: Work) -> str:
         """What it does in words, for the history."""
         raise NotImplementedError
 
-    def plan(self, work: Work, cursor: Cursor, row: Row, shot: Row) -> Call:
+    def plan(self, work: Work, cursor: Cursor, row: DrawingRow, shot: ShotRow) -> Call:
         """The call for a drawing as it is now."""
         raise NotImplementedError
 
-    def documents(self, result: Any, cursor: Cursor, row: Row) -> dict[str, Any]:
+    def documents(self, result: Any, cursor: Cursor, row: DrawingRow) -> dict[revisions.Part, Any]:
         """The documents to save by the result of a drawing's call: part -> content."""
         raise NotImplementedError
 
-    def kept(self, work: Work, row: Row, result: Any) -> None:
+    def kept(self, work: Work, row: DrawingRow, result: Any) -> None:
         """Whatever of a result is worth keeping as derived data."""
 
     def run(self, work: Work) -> str:
         """Does the job; returns what is to be said at its end."""
         waiting = deque((drawing_id, 0) for drawing_id in work.waiting())
-        planned: dict[int, tuple[Row, int]] = {}
+        planned: dict[int, tuple[DrawingRow, int]] = {}
 
         def calls() -> Iterator[tuple[int, Call]]:
             while waiting:
@@ -276,14 +277,14 @@ class DrawingKind:
                         )
         return work.outcome()
 
-    def _saved(self, work: Work, planned: Row, result: Any) -> bool:
+    def _saved(self, work: Work, planned: DrawingRow, result: Any) -> bool:
         with work.saving() as cursor:
             row = revisions.lock_drawings(cursor, [planned["id"]]).get(int(planned["id"]))
             if row is None:
                 return True
             if any(row[part] != planned[part] for part in self.reads):
                 return False
-            changed = {
+            changed: dict[revisions.Part, str] = {
                 part: revisions.put_document(cursor, content)
                 for part, content in self.documents(result, cursor, row).items()
             }

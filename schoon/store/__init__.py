@@ -2,12 +2,20 @@
 
 from . import actor, jobs, models, once, pictures, productions, revisions
 from .pool import Cursor, Row, Store
+from .rows import DrawingRow, JobRow, KeyRow, LevelRow, ModelRow, PotRow, ShotRow
 from .server import LocalServer
 
 __all__ = [
     "Cursor",
+    "DrawingRow",
+    "JobRow",
+    "KeyRow",
+    "LevelRow",
     "LocalServer",
+    "ModelRow",
+    "PotRow",
     "Row",
+    "ShotRow",
     "Store",
     "actor",
     "jobs",

@@ -6,15 +6,18 @@ import hashlib
 import json
 import zlib
 from collections.abc import Callable, Iterable
-from typing import Any
+from typing import Any, Literal, cast
 
 from ..errors import Damaged
 from .pool import Cursor, Row
+from .rows import DrawingRow
 
 _LARGE = 200_000
 """Bytes of a document from which a hand would feel that it is pressed hard."""
 
-PARTS = ("line", "seal", "paint")
+Part = Literal["line", "seal", "paint"]
+
+PARTS: tuple[Part, ...] = ("line", "seal", "paint")
 """The documents of a drawing."""
 
 
@@ -35,14 +38,16 @@ def put_document(cursor: Cursor, content: Any) -> str:
     return name
 
 
-def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str, Any]:
-    """Contents of documents by name; names that are None are left out. Raises Damaged if one is missing."""
+def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str | None, Any]:
+    """Contents of documents by name; names that are None have none. Raises Damaged if one is missing."""
     wanted = sorted({name for name in names if name})
     if not wanted:
         return {}
     marks = ", ".join(["%s"] * len(wanted))
     cursor.execute(f"SELECT sha256, body FROM documents WHERE sha256 IN ({marks})", wanted)
-    found = {row["sha256"]: json.loads(zlib.decompress(row["body"])) for row in cursor.fetchall()}
+    found: dict[str | None, Any] = {
+        row["sha256"]: json.loads(zlib.decompress(row["body"])) for row in cursor.fetchall()
+    }
     missing = next((name for name in wanted if name not in found), None)
     if missing:
         raise Damaged(
@@ -78,7 +83,7 @@ def parts_of(text: str | None) -> dict[str, str]:
     return {part: name for part, name in json.loads(text or "{}").items() if name}
 
 
-def with_parts(row: Row) -> Row:
+def with_parts(row: Row) -> DrawingRow:
     """A drawing's row with `line`, `seal` and `paint` instead of `parts`; None for what there is not yet."""
     found = parts_of(row.pop("parts"))
-    return {**row, **{part: found.get(part) for part in PARTS}}
+    return cast(DrawingRow, {**row, **{part: found.get(part) for part in PARTS}})

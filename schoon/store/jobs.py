@@ -12,10 +12,11 @@ import socket
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 from . import actor, once
 from .pool import Cursor, Row
+from .rows import JobRow
 
 LEASE = 30
 """Seconds a lease lasts unless it is renewed."""
@@ -58,7 +59,7 @@ def create(
     return job_id
 
 
-def job(cursor: Cursor, job_id: int) -> Row | None:
+def job(cursor: Cursor, job_id: int) -> JobRow | None:
     """A job with `settings` decoded and its counts `total`, `done`, `failed`."""
     cursor.execute(
         "SELECT j.*, COUNT(i.drawing_id) AS total, COALESCE(SUM(i.state = 'done'), 0) AS done,"
@@ -74,7 +75,7 @@ def job(cursor: Cursor, job_id: int) -> Row | None:
     for name in ("total", "done", "failed"):
         row[name] = int(row[name])
     row["seconds"] = float(row["seconds"] or 0)
-    return row
+    return cast(JobRow, row)
 
 
 def open_jobs(cursor: Cursor, level_id: int | None = None) -> list[int]:

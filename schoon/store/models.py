@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Literal
+from typing import Literal, cast
 
 import pymysql
 
 from ..errors import NotFound, Refusal
 from .pool import Cursor, Row
+from .rows import ModelRow
 from .states import ColourKey, Model, Pot, SheetPicture, Tones
 
 Tone = Literal["colour", "shade", "light", "line"]
@@ -39,7 +40,7 @@ def listing(cursor: Cursor) -> list[Row]:
     return list(cursor.fetchall())
 
 
-def model(cursor: Cursor, model_id: int) -> Row:
+def model(cursor: Cursor, model_id: int) -> ModelRow:
     """A model with `pictures`, `pots` and `keys`. Raises NotFound.
 
     pots: `id`, `name`, `part`, `opacity` 1..100 %, and what the model expects of a whole figure: `expected` patches
@@ -85,7 +86,7 @@ def model(cursor: Cursor, model_id: int) -> Row:
         key["tones"] = {
             int(row["pot_id"]): chosen for row in rows if (chosen := {t: row[t] for t in TONES if row[t]})
         }
-    return found
+    return cast(ModelRow, found)
 
 
 def add_pot(cursor: Cursor, model_id: int, name: str, colour: str, part: str = "") -> int:

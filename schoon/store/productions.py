@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, cast
 
 import pymysql
 
@@ -12,6 +12,7 @@ from ..core.exposure import Again
 from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
+from .rows import DrawingRow, LevelRow, ShotRow
 from .states import Level, Stack, Starts, Time
 
 DUPLICATE = 1062
@@ -109,7 +110,7 @@ def shots(cursor: Cursor) -> list[Row]:
     return list(cursor.fetchall())
 
 
-def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> Row:
+def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     """A shot with its production's name and one of its levels, by default the first made that is not put aside.
 
     Raises NotFound.
@@ -124,16 +125,16 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> Row:
     row["fps"] = float(row["fps"])
     row["reading"] = json.loads(row["reading"] or "{}")
     row["locked"], row["aside"] = bool(row["locked"]), bool(row["aside"])
-    return row
+    return cast(ShotRow, row)
 
 
-def shot_of_level(cursor: Cursor, level_id: int) -> Row:
+def shot_of_level(cursor: Cursor, level_id: int) -> ShotRow:
     """The shot a level belongs to, seen with that level. Raises NotFound."""
     cursor.execute("SELECT shot_id FROM levels WHERE id = %s", (level_id,))
     return shot(cursor, int(_one(cursor, "This level is not there any more")["shot_id"]), level_id)
 
 
-def levels(cursor: Cursor, shot_id: int, aside: bool = False) -> list[Row]:
+def levels(cursor: Cursor, shot_id: int, aside: bool = False) -> list[LevelRow]:
     """The levels of a shot from rear to front: `id`, `name`, `model_id`, `key_id`, `locked`.
 
     aside: those that were put aside instead.
@@ -146,7 +147,7 @@ def levels(cursor: Cursor, shot_id: int, aside: bool = False) -> list[Row]:
     found = list(cursor.fetchall())
     for row in found:
         row["locked"] = bool(row["locked"])
-    return found
+    return cast(list[LevelRow], found)
 
 
 def add_level(cursor: Cursor, shot_id: int, name: str, model_id: int | None, key_id: int | None) -> int:
@@ -162,7 +163,7 @@ def add_level(cursor: Cursor, shot_id: int, name: str, model_id: int | None, key
     return int(cursor.lastrowid)
 
 
-def drawings(cursor: Cursor, level_id: int) -> list[Row]:
+def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
     """The drawings of a level in order, with the documents of their present revision."""
     cursor.execute(
         "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.parts"

@@ -15,8 +15,9 @@ from pydantic import ValidationError
 
 from ..errors import Damaged, NotFound
 from . import actor, models, once, productions
-from .documents import PARTS, current, get_documents, parts_of, put_document, with_parts
+from .documents import PARTS, Part, current, get_documents, parts_of, put_document, with_parts
 from .pool import Cursor, Row
+from .rows import DrawingRow
 from .states import Model, Stack, State, Time
 
 Kind = Literal["drawing", "time", "stack", "model"]
@@ -29,7 +30,7 @@ class Subject(NamedTuple):
     id: int
 
 
-def of(drawing: Row) -> Subject:
+def of(drawing: DrawingRow) -> Subject:
     """The subject a drawing's row is of."""
     return Subject("drawing", int(drawing["id"]))
 
@@ -73,7 +74,7 @@ _DRAWING = (
 )
 
 
-def drawing(cursor: Cursor, drawing_id: int, lock: bool = False) -> Row:
+def drawing(cursor: Cursor, drawing_id: int, lock: bool = False) -> DrawingRow:
     """A drawing with the document names of its present revision. Raises NotFound.
 
     lock: hold the drawing until the transaction ends, so that edits come one after the other.
@@ -85,7 +86,7 @@ def drawing(cursor: Cursor, drawing_id: int, lock: bool = False) -> Row:
     return with_parts(row)
 
 
-def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, Row]:
+def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, DrawingRow]:
     """Holds drawings until the transaction ends; id -> row as `drawing`. Those that are gone are left out.
 
     They are always taken in the order of their ids, so that two actions on many drawings wait and never block each
@@ -374,7 +375,7 @@ def actions(cursor: Cursor, action_ids: Sequence[int]) -> dict[int, Row]:
 
 
 __all__ = [
-    "PARTS", "Kind", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
+    "PARTS", "Kind", "Part", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
     "change", "drawing", "get_documents", "head", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
     "state_at", "state_of", "steps_of_shot", "undo",
 ]  # fmt: skip

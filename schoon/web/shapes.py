@@ -8,7 +8,7 @@ from typing import Any
 from ..core.model.compare import compare
 from ..core.strokes import Stroke
 from ..formats import svg
-from ..store import Cursor, Row, models, productions
+from ..store import Cursor, DrawingRow, models, productions
 from ..work import keys
 from ..work.derived import Files, Memory, known_patches
 from ..work.documents import Sheet, painting_of
@@ -35,7 +35,7 @@ def shape_of(stroke: Stroke) -> dict[str, Any]:
     }
 
 
-def paint_of(files: Files, row: Row, sheet: Sheet) -> dict[int, dict[str, Any]]:
+def paint_of(files: Files, row: DrawingRow, sheet: Sheet) -> dict[int, dict[str, Any]]:
     """patch -> its pot, doubt, maker and whether it is unsure."""
     painting = painting_of(sheet.spots, known_patches(files, row["line"], sheet)) if sheet.spots else {}
     return {
@@ -44,7 +44,7 @@ def paint_of(files: Files, row: Row, sheet: Sheet) -> dict[int, dict[str, Any]]:
     }
 
 
-def remarks_of(cursor: Cursor, files: Files, row: Row, sheet: Sheet) -> list[dict[str, Any]]:
+def remarks_of(cursor: Cursor, files: Files, row: DrawingRow, sheet: Sheet) -> list[dict[str, Any]]:
     """Where the drawing differs from its model; nothing as long as nothing is painted."""
     shot = productions.shot_of_level(cursor, row["level_id"])
     if shot["model_id"] is None or not sheet.spots:

@@ -8,7 +8,7 @@ from functools import partial
 
 from ..core.paint import UNSURE_ABOVE
 from ..core.strokes import Stroke
-from ..store import Cursor, Row, revisions
+from ..store import Cursor, DrawingRow, revisions
 from ..work import edits
 from ..work.derived import Memory, key_of
 
@@ -36,13 +36,13 @@ class Summary:
 _summaries: Memory[Summary] = Memory(5000)
 
 
-def summaries(cursor: Cursor, rows: Sequence[Row]) -> dict[int, Summary]:
+def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
     """drawing id -> counts, for rows that name their line, seal and paint documents."""
     keys = {row["id"]: key_of("summary", *(row[part] for part in revisions.PARTS)) for row in rows}
     missing = [row for row in rows if keys[row["id"]] not in _summaries]
     found = revisions.get_documents(cursor, [row[part] for row in missing for part in ("seal", "paint")])
 
-    def count(row: Row) -> Summary:
+    def count(row: DrawingRow) -> Summary:
         strokes = edits.strokes_named(cursor, row["line"])
         stitches = found.get(row["seal"], {}).get("stitches", [])
         patches = found.get(row["paint"], {}).get("patches", [])

@@ -14,7 +14,7 @@ from ..core.run import Placement
 from ..core.strokes import LineRule, Stroke, strokes_from_dicts
 from ..errors import NotFound, Refusal
 from ..limits import limits
-from ..store import Cursor, Row, models, productions, revisions
+from ..store import Cursor, DrawingRow, ShotRow, models, productions, revisions
 from ..store.documents import current
 from ..store.revisions import Subject, of
 from ..store.states import State
@@ -61,7 +61,7 @@ class Saved:
 
 def load_all(
     cursor: Cursor, level_id: int, drawing_ids: Collection[int] | None = None
-) -> list[tuple[Row, Sheet]]:
+) -> list[tuple[DrawingRow, Sheet]]:
     """Drawings of a level to change, held until the transaction ends, in order; all of them without ids.
 
     Raises NotFound, and Refusal for a locked level.
@@ -79,7 +79,7 @@ def load_all(
     ]
 
 
-def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[Row, Sheet]:
+def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRow, Sheet]:
     """A drawing's row and its sheet. lock: to change it. Raises NotFound, and Refusal to change a locked level."""
     row = revisions.drawing(cursor, drawing_id, lock)
     shot = productions.shot_of_level(cursor, row["level_id"])
@@ -107,7 +107,7 @@ def strokes_named(cursor: Cursor, line: str | None) -> list[Stroke]:
     return _strokes.get(line, read)
 
 
-def refuse_locked(shot: Row) -> None:
+def refuse_locked(shot: ShotRow) -> None:
     """Raises Refusal if the level a shot is seen with is locked."""
     if shot["locked"]:
         raise is_locked(shot["level"])
@@ -151,7 +151,7 @@ def _level(cursor: Cursor, level_id: int) -> Context:
     )
 
 
-def _context(cursor: Cursor, level: Context, row: Row, base: int | None) -> Context:
+def _context(cursor: Cursor, level: Context, row: DrawingRow, base: int | None) -> Context:
     def at_base() -> list[Stroke]:
         line = revisions.base_line(cursor, row["id"], base)
         return strokes_from_dicts(line["strokes"]) if line else []
@@ -163,9 +163,9 @@ def _context(cursor: Cursor, level: Context, row: Row, base: int | None) -> Cont
     )
 
 
-def _changed(cursor: Cursor, row: Row, before: Sheet, after: Sheet) -> dict[str, str]:
+def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> dict[str, str]:
     """part -> the new document, of those an operation has changed."""
-    made: dict[str, Any] = {}
+    made: dict[revisions.Part, Any] = {}
     if after.strokes is not before.strokes:
         made["line"] = line_text(after.strokes)
     if after.stitches is not before.stitches or after.specks != before.specks:
@@ -307,7 +307,7 @@ def check_pot(cursor: Cursor, level_id: int, pot: int) -> None:
     _level(cursor, level_id).check_pot(pot)
 
 
-def line_rule(cursor: Cursor, shot: Row) -> LineRule:
+def line_rule(cursor: Cursor, shot: ShotRow) -> LineRule:
     """The line rule of the shot's model; the plain one without a model."""
     if shot["model_id"] is None:
         return LineRule()
@@ -322,7 +322,7 @@ def _hold_linked(cursor: Cursor, drawing_id: int) -> None:
 
 
 def _follow_links(
-    cursor: Cursor, row: Row, action: int, before: Mapping[str, Stroke], changed: Sequence[Stroke]
+    cursor: Cursor, row: DrawingRow, action: int, before: Mapping[str, Stroke], changed: Sequence[Stroke]
 ) -> list[int]:
     """Linked strokes of the other drawings change as theirs did here."""
     linked = {
@@ -371,7 +371,7 @@ def _followed(stroke: Stroke, linked: Mapping[str, Stroke], weighed: Mapping[str
     return replace(stroke, controls=controls, widths=source.widths, by="hand")
 
 
-def with_other_specks(cursor: Cursor, rows: Sequence[Row], under: int) -> list[Row]:
+def with_other_specks(cursor: Cursor, rows: Sequence[DrawingRow], under: int) -> list[DrawingRow]:
     """The drawings whose limit of specks is not this one. Raises Refusal if there is none."""
     found = revisions.get_documents(cursor, [row["seal"] for row in rows])
     others = [row for row in rows if int(found.get(row["seal"], {}).get("specks", SPECKS)) != under]

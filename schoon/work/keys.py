@@ -14,7 +14,7 @@ from ..core.model.pictures import KeyFromPicture, key_by_place, key_from_picture
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches
 from ..errors import Refusal
-from ..store import Cursor, Row, models, productions, revisions
+from ..store import Cursor, DrawingRow, KeyRow, ModelRow, models, productions, revisions
 from . import edits
 from .derived import sheet_patches
 from .documents import Sheet, painting_of, sheet_of
@@ -36,7 +36,7 @@ class ReadKey:
 class Painted:
     """A painted drawing and where it lies, in words."""
 
-    line: str
+    line: str | None
     sheet: Sheet
     where: str
 
@@ -61,7 +61,9 @@ def painted_drawings(cursor: Cursor, model_id: int) -> list[Painted]:
     return [painted for _, painted in listed[:_MOST_DRAWINGS]]
 
 
-def read_key(name: str, picture: NDArray[np.uint8], model: Row, key: Row, drawings: list[Painted]) -> ReadKey:
+def read_key(
+    name: str, picture: NDArray[np.uint8], model: ModelRow, key: KeyRow, drawings: list[Painted]
+) -> ReadKey:
     """A colour key from a picture: by place if it shows one of the painted drawings, else by its colours.
 
     key: the one to start from. Raises Refusal naming the file if no colours can be read.
@@ -100,12 +102,12 @@ def pots_found(sheet: Sheet, patches: Patches | OpenPatches) -> dict[int, tuple[
     return found
 
 
-def expectations(model: Row) -> dict[int, Said]:
+def expectations(model: ModelRow) -> dict[int, Said]:
     """What a model says of its pots, in order."""
     return {pot["id"]: Said(pot["expected"], pot["share"]) for pot in model["pots"]}
 
 
-def expect_as_in(cursor: Cursor, model_id: int, row: Row, sheet: Sheet) -> int:
+def expect_as_in(cursor: Cursor, model_id: int, row: DrawingRow, sheet: Sheet) -> int:
     """The model takes its counts and shares from a painted drawing. Returns how many pots it says something of.
 
     Raises Refusal if the drawing has no paint of this model.

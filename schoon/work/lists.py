@@ -10,12 +10,12 @@ from scipy import ndimage as ndi
 from ..core.paint import NOTHING
 from ..core.patches import Patches
 from ..core.seal import Stitch, evidence_for
-from ..store import Cursor, Row, productions, revisions
+from ..store import Cursor, ShotRow, productions, revisions
 from . import edits
 from .documents import Sheet, Spot, painting_of
 
 
-def gap_cards(cursor: Cursor, shot: Row) -> tuple[list[dict[str, Any]], int]:
+def gap_cards(cursor: Cursor, shot: ShotRow) -> tuple[list[dict[str, Any]], int]:
     """The gaps of a level that nobody has judged, worst doubt first, and how many were judged.
 
     shot: seen with the level. `like` says how a person judged the same gap in a neighbouring drawing.

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from ..core.look import Look
 from ..core.model import Rgb, parse_colour
-from ..store import Cursor, Row, models
+from ..store import Cursor, ShotRow, models
 
 
-def look_of(cursor: Cursor, shot: Row, key_id: int | None = None) -> Look:
+def look_of(cursor: Cursor, shot: ShotRow, key_id: int | None = None) -> Look:
     """The look of a level in a colour key, by default the one it is seen in; no pots without a model.
 
     shot: seen with the level.

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..core.look import Look
-from ..store import Cursor, Row, revisions
+from ..store import Cursor, DrawingRow, ShotRow, revisions
 from .derived import Files, sheet_key
 from .documents import sheet_of
 from .frames import Drawn
@@ -17,7 +17,7 @@ from .looks import look_of
 class Wanted:
     """A drawing that is to be seen. row: as `store.revisions.drawing`. names: of the documents its picture takes."""
 
-    row: Row
+    row: DrawingRow
     size: tuple[int, int]
     look: Look
     names: tuple[str | None, ...]
@@ -28,7 +28,9 @@ class Wanted:
         return (self.names, self.look.key())
 
 
-def wanted_of(cursor: Cursor, row: Row, shot: Row, key_id: int | None = None, painted: bool = True) -> Wanted:
+def wanted_of(
+    cursor: Cursor, row: DrawingRow, shot: ShotRow, key_id: int | None = None, painted: bool = True
+) -> Wanted:
     """shot: seen with the drawing's level. painted: False for its line alone."""
     look = look_of(cursor, shot, key_id)
     size = (int(shot["width"]), int(shot["height"]))

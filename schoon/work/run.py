@@ -28,7 +28,7 @@ from ..core.run import (
 from ..core.strokes import Stroke, ruled, sample, strokes_from_dicts
 from ..core.strokes.model import new_id
 from ..errors import NotFound, Refusal
-from ..store import Cursor, Row, Store, productions, revisions
+from ..store import Cursor, DrawingRow, ShotRow, Store, productions, revisions
 from .derived import Files, lines_key, to_json
 from .documents import line_document
 from .edits import line_rule, load_all, refuse_locked
@@ -46,10 +46,10 @@ _TRIES = 3
 class Run:
     """The drawings of a level in order with their strokes. size: (width, height) px."""
 
-    rows: list[Row]
+    rows: list[DrawingRow]
     strokes: dict[int, list[Stroke]]
     size: tuple[int, int]
-    shot: Row
+    shot: ShotRow
 
     def index(self, drawing_id: int) -> int:
         """Where a drawing is in the run. Raises NotFound."""
@@ -70,7 +70,7 @@ def load_run(cursor: Cursor, level_id: int) -> Run:
     return Run(rows, strokes, (int(shot["width"]), int(shot["height"])), shot)
 
 
-def _save_line(cursor: Cursor, action: int, row: Row, strokes: Sequence[Stroke]) -> None:
+def _save_line(cursor: Cursor, action: int, row: DrawingRow, strokes: Sequence[Stroke]) -> None:
     """A new revision of a held drawing with these strokes, under an action."""
     revisions.revise(
         cursor, revisions.of(row), action, line=revisions.put_document(cursor, line_document(list(strokes)))
@@ -220,7 +220,7 @@ def between(
 
 def _between(
     run: Run, first: int, last: int, chart: str | Sequence[float], part: str
-) -> tuple[dict[int, str], list[int], list[list[Stroke]], int, int]:
+) -> tuple[dict[int, str | None], list[int], list[list[Stroke]], int, int]:
     """The two ends with their line documents, the drawings between, their strokes, strokes matched and lost."""
     a, b = sorted((run.index(first), run.index(last)))
     inner = run.rows[a + 1 : b]
@@ -246,7 +246,7 @@ def _between(
 
 
 def found_lines(
-    files: Files, row: Row, reading: dict[str, Any], rough: Callable[[Row], bytes], call: Call
+    files: Files, row: DrawingRow, reading: dict[str, Any], rough: Callable[[DrawingRow], bytes], call: Call
 ) -> list[Stroke]:
     """The strokes found in a drawing's rough, from the derived files or computed now.
 
@@ -260,7 +260,7 @@ def found_lines(
     return strokes_from_dicts(json.loads(body))
 
 
-def held(run: Run, files: Files, rough: Callable[[Row], bytes], call: Call) -> list[dict[str, Any]]:
+def held(run: Run, files: Files, rough: Callable[[DrawingRow], bytes], call: Call) -> list[dict[str, Any]]:
     """Parts whose roughs do not move between neighbouring drawings beyond the scatter, to be made equal.
 
     Runs that are traced back already are left out. rough, call: as in `found_lines`.

@@ -7,13 +7,13 @@ from pathlib import Path
 from ..core import exposure
 from ..errors import Refusal
 from ..formats.sequences import Incoming, Report
-from ..store import Cursor, Row, pictures, productions
+from ..store import Cursor, ShotRow, pictures, productions
 
 HOLDS = ("1", "2", "3", "4", "repeats")
 """Frames a drawing is held, or as long as the same picture comes again."""
 
 
-def refuse_unfit(shot: Row, production_id: int, report: Report, hold: str) -> None:
+def refuse_unfit(shot: ShotRow, production_id: int, report: Report, hold: str) -> None:
     """Raises Refusal unless a report's pictures can be a level of a shot: its size is given, and so is its length."""
     if shot["production_id"] != production_id:
         raise Refusal("This shot belongs to another production")

@@ -84,14 +84,14 @@ def test_view_zooms_turns_and_moves_without_moving_the_picture(shot: Page) -> No
     x, y = on_screen(shot, 480, 270)
     shot.mouse.move(x, y)
     shot.mouse.wheel(0, -600)
-    until(shot, "schoon.view.zoom > 1")
+    until(shot, "schoon.table.view.zoom > 1")
     assert on_screen(shot, 480, 270) == pytest.approx((x, y), abs=1)
     shot.keyboard.down("6")
     shot.mouse.down()
     shot.mouse.move(x + 60, y)
     shot.mouse.up()
     shot.keyboard.up("6")
-    assert shot.evaluate("schoon.view.turn") > 0.1
+    assert shot.evaluate("schoon.table.view.turn") > 0.1
     count = shot.locator("#paper .ink path").count()
     # The pen still draws where it is, on the turned and enlarged paper.
     shot.keyboard.press("f")
@@ -103,7 +103,7 @@ def test_view_zooms_turns_and_moves_without_moving_the_picture(shot: Page) -> No
     assert drawn[0] == pytest.approx(468, abs=3)
     assert drawn[1] == pytest.approx(258, abs=3)
     shot.keyboard.press("0")
-    assert shot.evaluate("schoon.view.turn") == 0
+    assert shot.evaluate("schoon.table.view.turn") == 0
     assert shot.locator("#paper .ink path").first.get_attribute("d") == before
 
 

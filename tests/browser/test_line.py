@@ -117,7 +117,7 @@ def test_a_pen_traces_with_pressure_and_tilt_and_ends_snap(desk: Page) -> None:
 
 
 def test_tracing_at_1600_percent_on_turned_paper_stays_in_place(desk: Page) -> None:
-    desk.evaluate("schoon.lookAt(480, 100, 16); schoon.view.around(600, 300, 1, 0.7)")
+    desk.evaluate("schoon.table.lookAt(480, 100, 16); schoon.table.view.around(600, 300, 1, 0.7)")
     before = {s["id"] for s in strokes(desk)}
     points = [(470.0, 96.0), (478.0, 99.0), (486.0, 97.0)]
     (drawn,) = (s for s in saved(desk, lambda: drag(desk, points)) if s["id"] not in before)

@@ -106,7 +106,7 @@ def test_a_leak_is_traced_and_shut(desk: Page) -> None:
     desk.keyboard.press("v")
     desk.mouse.click(*on_screen(desk, 308, 270))
     expect(desk.locator("#notice")).to_contain_text("does not run out")
-    desk.evaluate("schoon.lookAt(750, 330, 1)")
+    desk.evaluate("schoon.table.lookAt(750, 330, 1)")
     # The corner between the crossing lines is open: its widest way out is between their ends.
     desk.mouse.click(*on_screen(desk, 730, 300))
     expect(desk.locator("#pen-now")).to_contain_text("it runs out here")
@@ -216,7 +216,7 @@ def test_levels_are_seen_alone_locked_and_stacked(desk: Page, store: Store) -> N
     expect(desk.locator("#notice")).to_contain_text("The level is called Dusk sky")
     box.get_by_role("link", name="Dusk sky").click()
     expect(desk.locator(".where")).to_contain_text("Dusk sky")
-    assert desk.evaluate("schoon.data.run.length") == 1
+    until(desk, "globalThis.schoon?.data.run.length === 1")
 
 
 def test_a_level_is_put_aside_and_brought_back(desk: Page, store: Store) -> None:

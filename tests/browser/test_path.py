@@ -82,7 +82,7 @@ def on_screen(page: Page, x: float, y: float) -> tuple[float, float]:
     """Where a point of the drawing lies on the screen."""
     return tuple(
         page.evaluate(
-            "([x, y]) => { const [a, b, c, d, e, f] = schoon.view.matrix();"
+            "([x, y]) => { const [a, b, c, d, e, f] = schoon.table.view.matrix();"
             " const box = document.getElementById('table').getBoundingClientRect();"
             " return [a * x + c * y + e + box.left, b * x + d * y + f + box.top]; }",
             [x, y],

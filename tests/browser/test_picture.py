@@ -42,7 +42,7 @@ def shown(page: Page) -> NDArray[np.uint8]:
     )
     page.wait_for_timeout(400)
     page.evaluate(
-        "Object.assign(schoon.view, { zoom: 1, turn: 0, x: 0, y: 0, fitted: false }); schoon.view.onChange();"
+        "Object.assign(schoon.table.view, { zoom: 1, turn: 0, x: 0, y: 0, fitted: false }); schoon.table.view.onChange();"
     )
     page.wait_for_timeout(300)
     x, y = on_screen(page, 0, 0)

@@ -101,16 +101,20 @@ def test_coarse_patches_keep_every_patch_and_every_line() -> None:
     wall[11, 11] = False
     fine = find_patches(wall)
     coarse = unpack_coarse(pack(fine), 50)
-    assert coarse.scale == 3 and coarse.open_labels.shape == (31, 41)
-    assert coarse.count == fine.count and coarse.background == fine.background
+    assert coarse.scale == 3
+    assert coarse.open_labels.shape == (31, 41)
+    assert coarse.count == fine.count
+    assert coarse.background == fine.background
     assert (coarse.areas[1:] > 0).all()
     for patch in range(1, fine.count + 1):
         x, y = fine.anchors[patch]
         assert coarse.at(x / 3, y / 3) == patch
-    assert not coarse.open_labels[13].any() and not coarse.open_labels[:, 20].any()
+    assert not coarse.open_labels[13].any()
+    assert not coarse.open_labels[:, 20].any()
 
 
 def test_small_drawings_are_not_made_coarser() -> None:
     fine = find_patches(np.eye(30, dtype=bool))
     coarse = unpack_coarse(pack(fine), 50)
-    assert coarse.scale == 1 and (coarse.labels == fine.labels).all()
+    assert coarse.scale == 1
+    assert (coarse.labels == fine.labels).all()

@@ -16,6 +16,20 @@ _SHARE_SLACK = 0.002
 
 
 @dataclass(frozen=True)
+class RunLimits:
+    """When a pot stands out beside the same pot in the drawings around it.
+
+    usual: share of a run's drawings a pot is in, from which on a drawing without it is missing something.
+    large, small: factors of the mean area next door beyond which its area stands out; a turn of the figure alone
+    changes areas by less.
+    """
+
+    usual: float = 0.7
+    large: float = 1.9
+    small: float = 0.5
+
+
+@dataclass(frozen=True)
 class Expected:
     """What a model says of a pot in a whole figure: how many patches, and their share 0..1 of the painted area; None
     if nothing is said."""

@@ -2,12 +2,24 @@
 
 from .between import CHARTS, inbetween, pairs, spacing
 from .follow import Fitted, cut_at_doubt, fit_to
-from .measure import Held, Measures, drift_and_tremble, held_parts, measure, odd_ones, register_parts
+from .measure import (
+    ODD,
+    OFF,
+    Held,
+    Measures,
+    drift_and_tremble,
+    held_parts,
+    measure,
+    odd_ones,
+    register_parts,
+)
 from .placement import Placement
 from .register import Lines, Target, register, search
 
 __all__ = [
     "CHARTS",
+    "ODD",
+    "OFF",
     "Fitted",
     "Held",
     "Lines",

@@ -89,6 +89,12 @@ def register_parts(
 
 _MISSING = 99.0
 
+ODD = 3.0
+"""Robust standard deviations from which on a part is called odd."""
+
+OFF = 0.12
+"""Share by which a measure may differ from the model's."""
+
 _LAID = 0.25
 """Cost of a registration that is good enough not to try other starts."""
 

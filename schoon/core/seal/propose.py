@@ -27,6 +27,28 @@ DROP_ABOVE = 0.9
 
 _SHIFT = 4
 
+# What a stitch costs is its doubt: 0 sure to 1. The shares below were chosen by trial on the drawings of the demo and on
+# development subjects of the bench, so that gaps a person would shut come under TAKE_BELOW and ends that are meant to
+# stay free over it; they are no probabilities. Angles are in radians, distances in shares of the reach.
+
+_FAR, _CLOSE = 0.45, 0.25
+"""Two facing ends: cost of the whole reach between them, and how much of the cost of bends counts at no distance."""
+
+_BEND, _KINK = 0.32, 0.12
+"""Two facing ends: cost of a turn off the line between them, and of turning unlike at both, each by one radian."""
+
+_AT_LINE, _SHORT, _ASIDE = 0.12, 0.4, 0.55
+"""An end before a line: cost of it at all, of the whole reach, and of looking one radian past it (to the power 1.5)."""
+
+_CORNER, _CORNER_FAR, _CORNER_ASIDE = 0.2, 0.3, 0.2
+"""The same for a corner that almost meets a line; fewer of them are meant."""
+
+_AT_EDGE = 0.2
+"""An end at the edge of the picture."""
+
+_SLIVER, _SLIVER_LEAST = 0.4, 0.3
+"""Added to a stitch that cuts off less than a sliver, and what such a stitch costs at least before."""
+
 
 @dataclass(frozen=True)
 class _End:
@@ -122,7 +144,7 @@ def _end_to_end(ends: Sequence[_End], reach: float, pen: float) -> list[_Candida
         bend = abs(off_a) + abs(off_b)
         kink = abs(off_a + off_b)
         near = float(np.clip((distance - pen) / reach, 0, 1))
-        cost = 0.45 * near + (0.25 + 0.75 * near) * (0.32 * bend + 0.12 * kink)
+        cost = _FAR * near + (_CLOSE + (1 - _CLOSE) * near) * (_BEND * bend + _KINK * kink)
         if max(abs(off_a), abs(off_b)) > 2.2 and distance > 2 * pen:
             continue
         if cost < 1:
@@ -156,7 +178,7 @@ def _end_to_line(ends: Sequence[_End], graph: graphs.Graph, reach: float, pen: f
             along[own_all] = walked if end.edge.a == end.node else walked[::-1]
             own &= along[near] < 3 * distance + 4 * pen
         ahead = np.arccos(np.clip((gap @ end.outward) / np.maximum(distance, 1e-9), -1, 1))
-        cost = 0.12 + 0.4 * distance / reach + 0.55 * ahead**1.5
+        cost = _AT_LINE + _SHORT * distance / reach + _ASIDE * ahead**1.5
         cost[own | (distance < 1e-6) | (ahead > 1.3)] = np.inf
         best = int(cost.argmin())
         if cost[best] < 1:
@@ -195,7 +217,7 @@ def _corner_to_line(graph: graphs.Graph, pen: float) -> list[_Candidate]:
             ahead = np.arccos(
                 np.clip(-(gap @ inward) / np.maximum(distance * np.hypot(*inward), 1e-9), -1, 1)
             )
-            cost = 0.2 + 0.3 * distance / reach + 0.2 * ahead
+            cost = _CORNER + _CORNER_FAR * distance / reach + _CORNER_ASIDE * ahead
             cost[(ahead > 1.3) | (distance < 1e-6)] = np.inf
             best = int(cost.argmin())
             if cost[best] < 1:
@@ -220,7 +242,7 @@ def _to_border(ends: Sequence[_End], shape: tuple[int, int], pen: float) -> list
         if distance[k] < 3 * pen and (feet[k] - end.place) @ end.outward > 0:
             found.append(
                 _Candidate(
-                    0.2, np.array([end.place, feet[k]]), (number,), "an end at the edge of the picture"
+                    _AT_EDGE, np.array([end.place, feet[k]]), (number,), "an end at the edge of the picture"
                 )
             )
     return found
@@ -280,7 +302,7 @@ def _judge_by_effect(chosen: list[_Candidate], ink: NDArray[np.bool_], pen: floa
         cost = candidate.cost
         smallest = min(int(areas[k]) for k in sides)
         if smallest < 6 * pen * pen:
-            cost = max(cost, 0.3) + 0.4
+            cost = max(cost, _SLIVER_LEAST) + _SLIVER
         if cost < DROP_ABOVE:
             found.append(Stitch(candidate.points + 0.5, float(cost), candidate.reason))
     return [replace(s, state="taken") if s.doubt < TAKE_BELOW else s for s in found]

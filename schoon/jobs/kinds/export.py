@@ -10,7 +10,7 @@ from typing import Any
 from ...core import exposure
 from ...errors import Refusal
 from ...formats.sequences import add_to_zip
-from ...store import Cursor, Row, productions, revisions
+from ...store import Cursor, ShotRow, productions, revisions
 from ...work.frames import Drawn
 from ...work.renders import drawn_of, keep_patches, wanted_of
 from .. import tasks
@@ -42,7 +42,7 @@ class Export:
             part.unlink(missing_ok=True)
         return ""
 
-    def _pictures(self, work: Work, shot: Row, path: Path) -> None:
+    def _pictures(self, work: Work, shot: ShotRow, path: Path) -> None:
         """A picture per drawing, or one per frame, of the job's own level."""
         with work.store.transaction() as cursor:
             rows = productions.drawings(cursor, work.level)
@@ -85,7 +85,7 @@ class Export:
                 with work.saving() as cursor:
                     work.done(cursor, made)
 
-    def _gif(self, work: Work, shot: Row, path: Path) -> None:
+    def _gif(self, work: Work, shot: ShotRow, path: Path) -> None:
         """The levels together, as the shot is seen."""
         with work.store.transaction() as cursor:
             levels = [row["id"] for row in productions.levels(cursor, shot["id"])]
@@ -131,7 +131,7 @@ class Export:
                 work.done(cursor, int(row["id"]))
 
 
-def _drawn(cursor: Cursor, work: Work, drawing_id: int, shot: Row) -> tuple[Drawn, str]:
+def _drawn(cursor: Cursor, work: Work, drawing_id: int, shot: ShotRow) -> tuple[Drawn, str]:
     row = revisions.drawing(cursor, drawing_id)
     return drawn_of(cursor, work.files, wanted_of(cursor, row, shot))
 

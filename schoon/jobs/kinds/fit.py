@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from ...errors import Refusal
-from ...store import Row, pictures, productions, revisions
+from ...store import DrawingRow, pictures, productions, revisions
 from ...work.derived import lines_key, to_json
 from ...work.proposals import find_lines
 from .. import tasks
@@ -90,7 +90,7 @@ class Fit:
     def _lines(self, work: Work, drawing_ids: list[int]) -> dict[int, Any]:
         """drawing -> strokes found in its rough; pictures that cannot be read are left out."""
         reading = work.settings.get("reading", {})
-        rows: dict[int, Row] = {}
+        rows: dict[int, DrawingRow] = {}
         lines: dict[int, Any] = {}
 
         def calls() -> Any:

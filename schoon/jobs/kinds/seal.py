@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ...store import Cursor, Row, revisions
+from ...store import Cursor, DrawingRow, ShotRow, revisions
 from .. import tasks
 from ..work import Call, DrawingKind, Work, many, size_of
 
@@ -15,9 +15,9 @@ class Seal(DrawingKind):
     def label(self, work: Work) -> str:
         return f"look for gaps in {many(work.job['total'])}"
 
-    def plan(self, work: Work, cursor: Cursor, row: Row, shot: Row) -> Call:
+    def plan(self, work: Work, cursor: Cursor, row: DrawingRow, shot: ShotRow) -> Call:
         found = revisions.get_documents(cursor, [row["line"], row["seal"]])
         return tasks.seal, found.get(row["line"]), found.get(row["seal"]), size_of(shot)
 
-    def documents(self, result: Any, cursor: Cursor, row: Row) -> dict[str, Any]:
+    def documents(self, result: Any, cursor: Cursor, row: DrawingRow) -> dict[revisions.Part, Any]:
         return {"seal": result}

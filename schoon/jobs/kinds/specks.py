@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ...store import Cursor, Row, revisions
+from ...store import Cursor, DrawingRow, ShotRow, revisions
 from .. import tasks
 from ..work import Call, DrawingKind, Work, size_of
 
@@ -18,14 +18,14 @@ class Specks(DrawingKind):
     def label(self, work: Work) -> str:
         return f"specks under {work.settings['under']} px² join their neighbour"
 
-    def plan(self, work: Work, cursor: Cursor, row: Row, shot: Row) -> Call:
+    def plan(self, work: Work, cursor: Cursor, row: DrawingRow, shot: ShotRow) -> Call:
         found = revisions.get_documents(cursor, [row[part] for part in self.reads])
         return (
             tasks.specks, tuple(found.get(row[part]) for part in self.reads), size_of(shot),
             int(work.settings["under"]),
         )  # fmt: skip
 
-    def documents(self, result: Any, cursor: Cursor, row: Row) -> dict[str, Any]:
+    def documents(self, result: Any, cursor: Cursor, row: DrawingRow) -> dict[revisions.Part, Any]:
         seal, paint = result
         return {"seal": seal} if paint is None else {"seal": seal, "paint": paint}
 

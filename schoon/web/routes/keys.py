@@ -15,7 +15,7 @@ from ...core.model.light import close_pairs, derived, relit
 from ...errors import Refusal
 from ...formats.pictures import for_storage
 from ...jobs import views
-from ...store import Row, models, pictures
+from ...store import ModelRow, models, pictures
 from ...work import edits, keys
 from ...work.operations.model import AddKey, colour_of
 from ..deps import DeskDep, StoreDep
@@ -98,7 +98,7 @@ def read_key(model_id: int, key_id: int, store: StoreDep, desk: DeskDep, file: U
     )
 
 
-def _close(model: Row, colours: Mapping[int, tuple[int, int, int]]) -> list[list[object]]:
+def _close(model: ModelRow, colours: Mapping[int, tuple[int, int, int]]) -> list[list[object]]:
     names = {pot["id"]: pot["name"] for pot in model["pots"]}
     pairs = close_pairs({pot: c for pot, c in colours.items() if pot in names})
     return [[names[a], names[b], round(d, 1)] for a, b, d in pairs]

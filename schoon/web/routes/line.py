@@ -14,7 +14,7 @@ from ...core.strokes import ruled
 from ...errors import Refusal
 from ...formats import svg
 from ...jobs import views
-from ...store import Row, Store, models, pictures, productions, revisions
+from ...store import DrawingRow, Store, models, pictures, productions, revisions
 from ...work import edits, run
 from ...work.derived import key_of, to_json
 from ..deps import DeskDep, FilesDep, StoreDep
@@ -53,10 +53,10 @@ def try_reading(
     return JSONResponse({"strokes": [shape_of(s) for s in strokes]})
 
 
-def _reader(store: Store) -> Callable[[Row], bytes]:
+def _reader(store: Store) -> Callable[[DrawingRow], bytes]:
     """Reads the rough of a drawing in a transaction of its own, so that none is open while lines are found."""
 
-    def rough(row: Row) -> bytes:
+    def rough(row: DrawingRow) -> bytes:
         with store.transaction() as cursor:
             return bytes(pictures.get(cursor, row["rough"])["body"])
 

@@ -16,7 +16,7 @@ from ...errors import Refusal
 from ...formats import pots as pot_files
 from ...formats.pictures import decode, for_storage
 from ...jobs import views
-from ...store import Row, models, pictures, productions, revisions
+from ...store import ModelRow, models, pictures, productions, revisions
 from ...store.revisions import Subject
 from ...text import named
 from ...work import edits
@@ -42,7 +42,7 @@ def model_page(request: Request, model_id: int, store: StoreDep) -> HTMLResponse
     return page(request, "model.html", model=model, production=production, remarks=_remarks(model), **way)
 
 
-def _remarks(model: Row) -> dict[int, list[str]]:
+def _remarks(model: ModelRow) -> dict[int, list[str]]:
     """Per colour key what to look at: pots too close to tell apart, and pots that vanish on the backdrop."""
     names = {pot["id"]: pot["name"] for pot in model["pots"]}
     remarks: dict[int, list[str]] = {}
@@ -113,7 +113,7 @@ def sample(model_id: int, place: Place, store: StoreDep) -> JSONResponse:
     return JSONResponse({"colour": write_colour(found), "near": _nearest(model, found)})
 
 
-def _nearest(model: Row, colour: tuple[int, int, int]) -> dict[str, object] | None:
+def _nearest(model: ModelRow, colour: tuple[int, int, int]) -> dict[str, object] | None:
     """The pot and key that look most like a colour, if they can hardly be told apart from it."""
     looks = [
         (difference(parse_colour(value), colour), pot["name"], key["name"])

@@ -7,9 +7,11 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
+from ...core.model.compare import RunLimits
+from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
-from ...store import Cursor, Row, jobs, models, productions
+from ...store import Cursor, LevelRow, ShotRow, jobs, models, productions
 from ...work import edits, lists
 from ...work.derived import key_of
 from ...work.looks import look_of
@@ -70,6 +72,7 @@ def shot_page(
         "model": model["id"] if model else None,
         "rule": model["line_rule"] if model else vars(LineRule()),
         "measures": model["measures"] if model else {},
+        "limits": {**vars(RunLimits()), "odd": ODD, "off": OFF},
         "reading": shot["reading"],
         "jobs": open_jobs,
         "levels": run["levels"],
@@ -81,7 +84,7 @@ def shot_page(
     )  # fmt: skip
 
 
-def _level(cursor: Cursor, level: Row, spans: list[tuple[int, int, int]]) -> dict[str, Any]:
+def _level(cursor: Cursor, level: LevelRow, spans: list[tuple[int, int, int]]) -> dict[str, Any]:
     """A level as it lies in the stack: which drawing every frame shows, and the revision of those that have a line.
 
     tag: changes with the colours it is seen in.
@@ -98,7 +101,7 @@ def _level(cursor: Cursor, level: Row, spans: list[tuple[int, int, int]]) -> dic
     }
 
 
-def run_of(cursor: Cursor, shot: Row) -> dict[str, Any]:
+def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
     """The drawings of a shot with their counts, the sheet, the stack of levels and the progress."""
     rows = productions.drawings(cursor, shot["level_id"])
     counts = summaries(cursor, rows)

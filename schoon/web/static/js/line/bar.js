@@ -2,10 +2,9 @@
 
 import { fill, html } from '../dom.js';
 import { notice } from '../api.js';
-import { rows, shifted } from '../ink.js';
+import { boundsOf, mirrored, rows, shifted } from '../pure/geometry.js';
 import { CHOSEN } from '../keys.js';
 import { change } from './change.js';
-import { mirrored } from './choose.js';
 
 export class ChosenBar {
   constructor(app, chosen, hand) {
@@ -13,7 +12,7 @@ export class ChosenBar {
     this.box = document.getElementById('chosen-bar');
     this.acts = [
       ['join', 'Join', CHOSEN.join, () => this.run({ do: 'join', ids: chosen.list() }, 1)],
-      ['mirror', 'Mirror', CHOSEN.mirror, () => chosen.size && chosen.place(mirrored(chosen), 'mirror')],
+      ['mirror', 'Mirror', CHOSEN.mirror, () => chosen.size && chosen.place(mirrored(boundsOf(chosen.strokes())), 'mirror')],
       ['smooth', 'Smooth', CHOSEN.smooth, () => this.run({ do: 'smooth', ids: chosen.list(), amount: 5 })],
       ['lighter', 'Lighter', CHOSEN.lighter, () => this.run({ do: 'weigh', ids: chosen.list(), factor: 0.87 })],
       ['heavier', 'Heavier', CHOSEN.heavier, () => this.run({ do: 'weigh', ids: chosen.list(), factor: 1.15 })],
@@ -27,7 +26,8 @@ export class ChosenBar {
   }
 
   build() {
-    fill(this.box, html`<b id="chosen-count"></b><label>part <input id="chosen-part" list="part-names" size="10" maxlength="60" autocomplete="off"></label><datalist id="part-names"></datalist>`);
+    fill(this.box, html`<b id="chosen-count"></b><datalist id="part-names"></datalist>
+      <label>part <input id="chosen-part" list="part-names" size="10" maxlength="60" autocomplete="off"></label>`);
     for (const [id, label, key, act] of this.acts) {
       const button = document.createElement('button');
       button.dataset.act = id;
@@ -53,7 +53,8 @@ export class ChosenBar {
     if (!strokes.length) return;
     const doubtful = strokes.filter((s) => s.doubtful).length;
     const linked = strokes.some((s) => s.linked);
-    this.box.querySelector('#chosen-count').textContent = `${strokes.length} line${strokes.length > 1 ? 's' : ''}${doubtful ? `, ${doubtful} in doubt` : ''}${linked ? ', linked' : ''}`;
+    const says = [`${strokes.length} line${strokes.length > 1 ? 's' : ''}`, doubtful && `${doubtful} in doubt`, linked && 'linked'];
+    this.box.querySelector('#chosen-count').textContent = says.filter(Boolean).join(', ');
     this.box.querySelector('[data-act="unlink"]').hidden = !linked;
     this.box.querySelector('[data-act="accept"]').hidden = !doubtful;
     this.box.querySelector('[data-act="taper"]').firstChild.textContent = this.tapered() ? 'Blunt ' : 'Taper ';
@@ -61,7 +62,7 @@ export class ChosenBar {
     const input = this.box.querySelector('#chosen-part');
     if (document.activeElement !== input) input.value = parts.size === 1 ? [...parts][0] : '';
     input.placeholder = parts.size > 1 ? 'several' : 'none';
-    this.box.querySelector('datalist').replaceChildren(...this.app.parts.names().map((name) => Object.assign(document.createElement('option'), { value: name })));
+    fill(this.box.querySelector('datalist'), this.app.parts.names().map((name) => html`<option value="${name}"></option>`));
   }
 
   async run(op, least = 1) {
@@ -70,12 +71,12 @@ export class ChosenBar {
     if (!answer) return;
     const fresh = answer.strokes.map((s) => s.id);
     this.chosen.ids = new Set(fresh.length ? fresh : []);
-    await this.app.draw();
+    await this.app.table.draw();
   }
 
   async copy() {
     if (!this.chosen.size) { notice('Choose lines first'); return; }
-    const by = 14 / this.app.view.zoom + 8;
+    const by = 14 / this.app.table.view.zoom + 8;
     await this.run({ do: 'copy', ids: this.chosen.list(), matrix: rows(shifted(by, by)) });
   }
 
@@ -84,7 +85,7 @@ export class ChosenBar {
     const ids = this.chosen.list();
     this.chosen.clear();
     await change(this.app, { do: 'delete', ids });
-    this.app.draw();
+    this.app.table.draw();
   }
 
   key(key) {

@@ -1,7 +1,7 @@
 // One way to change the line: an operation goes to the server, its strokes come back and are shown.
 
 import { edit, notice } from '../api.js';
-import { adopt } from '../drawings.js';
+import { adopt } from '../shot/drawings.js';
 
 // op: { do: 'bend', … }. Resolves to the answer, or null if it was refused.
 export async function change(app, op, entry = app.current) {
@@ -11,14 +11,14 @@ export async function change(app, op, entry = app.current) {
     answer = await edit(entry, op.do, op);
   } catch (error) {
     notice(error.message, true);
-    if (entry === app.current) app.draw();
+    if (entry === app.current) app.table.draw();
     return null;
   }
   // Somebody else's strokes are in the drawing too: it is read anew instead of guessed.
   if (answer.merged) {
-    app.changed(entry);
-    app.refresh();
-    if (entry === app.current) await app.draw();
+    app.sync.changed(entry);
+    app.sync.refresh();
+    if (entry === app.current) await app.table.draw();
     return answer;
   }
   adopt(entry, before, { line: (old) => merged(old, answer) });
@@ -26,8 +26,8 @@ export async function change(app, op, entry = app.current) {
   entry.touched += answer.strokes.filter((s) => s.by === 'hand').length;
   if (op.do === 'trace') entry.strokes += 1;
   else entry.strokes += [...now.keys()].filter((id) => !answer.old?.has(id)).length - answer.removed.length;
-  app.changed(entry);
-  if (answer.others.length) app.refresh();
+  app.sync.changed(entry);
+  if (answer.others.length) app.sync.refresh();
   return answer;
 }
 

@@ -2,7 +2,7 @@
 
 import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
-import { about, multiply, scaledBy, shifted, turnedBy } from '../ink.js';
+import { about, multiply, scaledBy, shifted, turnedBy } from '../pure/geometry.js';
 
 const WHICH = { before: 'previous', after: 'next', pinned: 'pinned' };
 
@@ -28,26 +28,26 @@ export class LayOver {
     const entry = this.other();
     if (!entry) return;
     this.places.set(this.name(entry), matrix);
-    this.app.showOnion();
+    this.app.onion.show();
     this.show();
   }
 
   tool() {
     return {
       id: 'lay-over', label: 'Lay over', key: 'z', pen: 'Lay over: drag slides the drawing laid over, Shift turns it, Alt scales it',
-      enter: () => { if (!this.other()) this.which = 'after'; this.app.onion.need(this.which); this.show(); this.app.showOnion(); },
+      enter: () => { if (!this.other()) this.which = 'after'; this.app.onion.need(this.which); this.show(); this.app.onion.show(); },
       leave: () => { this.box.hidden = true; },
       down: (event, from) => {
         const entry = this.other();
         if (!entry) { notice('There is no drawing on this side to lay over'); return null; }
         const start = this.matrixFor(entry) || shifted(0, 0);
-        const [w, h] = this.app.view.size;
+        const [w, h] = this.app.table.view.size;
         const centre = [start[0] * (w / 2) + start[2] * (h / 2) + start[4], start[1] * (w / 2) + start[3] * (h / 2) + start[5]];
         const angle = (p) => Math.atan2(p[1] - centre[1], p[0] - centre[0]);
         const far = (p) => Math.max(1, Math.hypot(p[0] - centre[0], p[1] - centre[1]));
         return {
           move: (e) => {
-            const to = this.app.view.toPaper(e.clientX, e.clientY);
+            const to = this.app.table.view.toPaper(e.clientX, e.clientY);
             if (event.shiftKey) this.put(multiply(about(...centre, turnedBy(angle(to) - angle(from))), start));
             else if (event.altKey) { const s = far(to) / far(from); this.put(multiply(about(...centre, scaledBy(s, s)), start)); } else this.put(multiply(shifted(to[0] - from[0], to[1] - from[1]), start));
           },
@@ -63,7 +63,7 @@ export class LayOver {
     if (!entry) return;
     const part = this.box.querySelector('#peg-part').value;
     try {
-      const found = await get(`/api/levels/${this.app.data.shot.level_id}/over?here=${this.app.current.id}&other=${entry.id}&part=${encodeURIComponent(part)}`);
+      const found = await get(`/api/levels/${this.app.level}/over?${new URLSearchParams({ here: this.app.current.id, other: entry.id, part })}`);
       this.put(found.matrix);
       notice(`Drawing ${entry.number} lies over ${part || 'the whole figure'}; fit ${Math.round(found.fit * 100)} %`);
     } catch (error) { notice(error.message, true); }
@@ -72,12 +72,12 @@ export class LayOver {
   lift() {
     const entry = this.other();
     if (entry) this.places.delete(this.name(entry));
-    this.app.showOnion();
+    this.app.onion.show();
     this.show();
   }
 
   show() {
-    if (this.app.tool()?.id !== 'lay-over') { this.box.hidden = true; return; }
+    if (this.app.tools.now?.id !== 'lay-over') { this.box.hidden = true; return; }
     const entry = this.other();
     const parts = this.app.parts.names();
     const before = this.box.querySelector('#peg-part')?.value || '';
@@ -91,7 +91,7 @@ export class LayOver {
     part.value = before;
     const which = this.box.querySelector('#peg-which');
     which.value = this.which;
-    which.addEventListener('change', () => { this.which = which.value; this.app.onion.need(this.which); this.app.showOnion(); this.show(); });
+    which.addEventListener('change', () => { this.which = which.value; this.app.onion.need(this.which); this.app.onion.show(); this.show(); });
     this.box.querySelector('#peg-register').addEventListener('click', () => this.register());
     this.box.querySelector('#peg-lift').addEventListener('click', () => this.lift());
   }

@@ -2,30 +2,15 @@
 
 import { fill, html } from '../dom.js';
 import { change, get, notice } from '../api.js';
+import { CARD } from '../keys.js';
+import { oddity } from '../pure/oddity.js';
 
 const CELL = [92, 62];
 const HEAD = [132, 22];
-const known = new Map();
+// In the cells as on every card; F is the tool that pours.
+const KEYS = { [CARD.take]: 'accept', f: 'pour', [CARD.none]: 'lift' };
 
-// What is odd about a cell, in a word, or ''.
-function oddity(cells, k) {
-  const here = cells[k];
-  const counts = cells.filter(Boolean).map((c) => c.count).sort((a, b) => a - b);
-  if (!counts.length) return '';
-  const usual = counts[Math.floor(counts.length / 2)];
-  const around = [cells[k - 1], cells[k + 1]];
-  if (!here) return around.filter(Boolean).length === 2 || (counts.length > 0.7 * cells.length && around.some(Boolean)) ? 'missing' : '';
-  if (here.unsure) return `${here.unsure} ?`;
-  const near = around.filter(Boolean);
-  if (near.length) {
-    const area = near.reduce((sum, c) => sum + c.area, 0) / near.length;
-    if (here.area > 1.9 * area) return 'big';
-    if (here.area < 0.5 * area) return 'small';
-    if (near.length === 2 && here.count > Math.max(near[0].count, near[1].count)) return 'extra';
-    if (near.length === 2 && here.count < Math.min(near[0].count, near[1].count)) return 'fewer';
-  }
-  return !near.length && usual && cells.length > 2 ? 'lone' : '';
-}
+const known = new Map();
 
 export class Ledger {
   constructor(app, stage) {
@@ -39,6 +24,8 @@ export class Ledger {
   }
 
   name(entry) { return `${entry.id}@${entry.revision}`; }
+
+  odd(cells, k) { return oddity(cells, k, this.app.data.limits); }
 
   cells(pot) { return this.app.data.run.map((d) => known.get(this.name(d))?.pots[pot.id] || null); }
 
@@ -69,38 +56,49 @@ export class Ledger {
     const last = Math.min(run.length, first + Math.ceil(grid.clientWidth / CELL[0]) + 2);
     const top = Math.max(0, Math.floor(grid.scrollTop / CELL[1]) - 1);
     const bottom = Math.min(pots.length, top + Math.ceil(grid.clientHeight / CELL[1]) + 2);
-    const parts = [html`<div class="extent" style="width:${HEAD[0] + run.length * CELL[0]}px;height:${HEAD[1] + pots.length * CELL[1]}px"></div>`];
-    for (let c = first; c < last; c += 1) {
-      this.fetch(run[c]);
-      parts.push(html`<div class="col-head" data-col="${c}" title="Choose all pots of this drawing" data-here="${run[c] === app.current}" style="left:${HEAD[0] + c * CELL[0]}px;top:${grid.scrollTop}px">${run[c].number}</div>`);
-    }
-    const { width, height } = app.data.shot;
-    for (let r = top; r < bottom; r += 1) {
-      const cells = this.cells(pots[r]);
-      const y = HEAD[1] + r * CELL[1];
-      for (let c = first; c < last; c += 1) {
-        const entry = run[c];
-        const cell = cells[c];
-        const odd = known.has(this.name(entry)) ? oddity(cells, c) : '';
-        const label = `${pots[r].name} in drawing ${entry.number}: ${cell ? `${cell.count} patch${cell.count > 1 ? 'es' : ''}, ${cell.area} px²` : 'none'}${odd ? `, ${odd}` : ''}`;
-        let crop = '';
-        if (cell) {
-          const [x0, y0, x1, y1] = cell.box;
-          const side = Math.max(x1 - x0, (y1 - y0) * 1.6, 0.04 * width) * 1.25;
-          const scale = (CELL[0] - 6) / side;
-          const left = (CELL[0] - 6) / 2 - ((x0 + x1) / 2) * scale;
-          const up = 44 / 2 - ((y0 + y1) / 2) * scale;
-          crop = `background-image:url('${app.viewUrl(entry, 960, 'paint')}');background-size:${width * scale}px ${height * scale}px;background-position:${left}px ${up}px`;
-        }
-        parts.push(html`<div class="cell ${this.chosen.has(`${r},${c}`) ? 'chosen' : ''} ${this.at[0] === r && this.at[1] === c ? 'at' : ''} ${odd ? 'odd' : ''}" role="gridcell" data-row="${r}" data-col="${c}" aria-label="${label}" title="${label}" style="left:${HEAD[0] + c * CELL[0]}px;top:${y}px"><i style="${crop}"></i><span>${cell ? cell.count : '–'}</span>${odd ? html`<b>${odd}</b>` : ''}</div>`);
-      }
-      parts.push(html`<div class="row-head" data-row="${r}" title="Choose this pot in all drawings" style="left:${grid.scrollLeft}px;top:${y}px"><span class="swatch" style="background:var(--pot-${pots[r].id})"></span><span class="pot-name"></span></div>`);
-    }
-    parts.push(html`<div class="corner" style="left:${grid.scrollLeft}px;top:${grid.scrollTop}px">pot</div>`);
-    fill(grid, parts);
-    grid.querySelectorAll('.pot-name').forEach((node, k) => { node.textContent = pots[top + k].name; });
+    const columns = Array.from({ length: last - first }, (_, k) => first + k);
+    const rows = Array.from({ length: Math.max(0, bottom - top) }, (_, k) => top + k);
+    for (const c of columns) this.fetch(run[c]);
+    const [wide, high] = [HEAD[0] + run.length * CELL[0], HEAD[1] + pots.length * CELL[1]];
+    fill(grid, html`<div class="extent" style="width:${wide}px;height:${high}px"></div>${columns.map((c) => this.columnHead(c))}
+      ${rows.map((r) => this.row(r, columns))}<div class="corner" style="left:${grid.scrollLeft}px;top:${grid.scrollTop}px">pot</div>`);
     const words = document.getElementById('cells-chosen');
     if (words) words.textContent = this.picked().length > 1 ? `${this.picked().length} cells` : '';
+  }
+
+  columnHead(c) {
+    const entry = this.app.data.run[c];
+    const place = `left:${HEAD[0] + c * CELL[0]}px;top:${this.grid.scrollTop}px`;
+    return html`<div class="col-head" data-col="${c}" title="Choose all pots of this drawing" data-here="${entry === this.app.current}" style="${place}">${entry.number}</div>`;
+  }
+
+  row(r, columns) {
+    const pot = this.app.data.pots[r];
+    const cells = this.cells(pot);
+    return html`${columns.map((c) => this.cell(pot, r, c, cells))}<div class="row-head" data-row="${r}" title="Choose this pot in all drawings"
+      style="left:${this.grid.scrollLeft}px;top:${HEAD[1] + r * CELL[1]}px"><span class="swatch" style="background:var(--pot-${pot.id})"></span><span class="pot-name">${pot.name}</span></div>`;
+  }
+
+  cell(pot, r, c, cells) {
+    const entry = this.app.data.run[c];
+    const cell = cells[c];
+    const odd = known.has(this.name(entry)) ? this.odd(cells, c) : '';
+    const holds = cell ? `${cell.count} patch${cell.count > 1 ? 'es' : ''}, ${cell.area} px²` : 'none';
+    const label = `${pot.name} in drawing ${entry.number}: ${holds}${odd ? `, ${odd}` : ''}`;
+    const marks = [this.chosen.has(`${r},${c}`) && 'chosen', this.at[0] === r && this.at[1] === c && 'at', odd && 'odd'].filter(Boolean);
+    return html`<div class="cell ${marks.join(' ')}" role="gridcell" data-row="${r}" data-col="${c}" aria-label="${label}" title="${label}"
+      style="left:${HEAD[0] + c * CELL[0]}px;top:${HEAD[1] + r * CELL[1]}px"><i style="${cell ? this.crop(entry, cell.box) : ''}"></i><span>${cell ? cell.count : '–'}</span>${odd && html`<b>${odd}</b>`}</div>`;
+  }
+
+  // The painted drawing as a background that shows a box of it with some room round it.
+  crop(entry, [x0, y0, x1, y1]) {
+    const { width, height } = this.app.data.shot;
+    const [wide, high] = [CELL[0] - 6, CELL[1] - 18];
+    const scale = wide / (Math.max(x1 - x0, (y1 - y0) * 1.6, 0.04 * width) * 1.25);
+    const left = wide / 2 - ((x0 + x1) / 2) * scale;
+    const up = high / 2 - ((y0 + y1) / 2) * scale;
+    const url = this.app.colours.viewUrl(entry, 960, 'paint');
+    return `background-image:url('${url}');background-size:${width * scale}px ${height * scale}px;background-position:${left}px ${up}px`;
   }
 
   // Two at a time, so that the drawing on the table never waits behind a long run.
@@ -173,7 +171,7 @@ export class Ledger {
     this.stage.selectPot(pot.id);
     await app.go(entry.id);
     const cell = known.get(this.name(entry))?.pots[pot.id];
-    if (cell?.at) app.lookAt(cell.at[0], cell.at[1], Math.max(0.9, app.view.zoom));
+    if (cell?.at) app.table.lookAt(cell.at[0], cell.at[1], Math.max(0.9, app.table.view.zoom));
     this.refocus();
   }
 
@@ -188,7 +186,7 @@ export class Ledger {
       this.at = to;
       this.reveal();
       this.fill();
-    } else if (event.key === 'Enter') { event.preventDefault(); this.look(); } else if (key === 'n') { this.nextOdd(); } else if (['j', 'f', 'x'].includes(key) && !event.ctrlKey) { this.act({ j: 'accept', f: 'pour', x: 'lift' }[key]); } else return;
+    } else if (event.key === 'Enter') { event.preventDefault(); this.look(); } else if (key === 'n') { this.nextOdd(); } else if (KEYS[key] && !event.ctrlKey) { this.act(KEYS[key]); } else return;
     event.stopPropagation();
   }
 
@@ -210,7 +208,7 @@ export class Ledger {
     for (let k = 1; k <= total; k += 1) {
       const n = (start + k) % total;
       const [r, c] = [Math.floor(n / run.length), n % run.length];
-      if (oddity(this.cells(pots[r]), c)) { this.at = [r, c]; this.from = this.at; this.chosen.clear(); this.reveal(); this.fill(); this.look(); return; }
+      if (this.odd(this.cells(pots[r]), c)) { this.at = [r, c]; this.from = this.at; this.chosen.clear(); this.reveal(); this.fill(); this.look(); return; }
     }
     notice('Nothing stands out in the ledger');
   }
@@ -220,20 +218,20 @@ export class Ledger {
     let cells = this.picked().map(([r, c]) => ({ drawing: app.data.run[c].id, pot: app.data.pots[r].id }));
     let to = null;
     if (act !== 'accept') {
-      const open = cells.filter((cell) => !this.stage.locked(cell.pot));
+      const open = cells.filter((cell) => !this.stage.locked.has(cell.pot));
       if (!open.length) { this.stage.closed(cells[0].pot); return; }
       cells = open;
     }
     if (act === 'pour') {
-      to = this.stage.pot();
+      to = this.stage.pot;
       if (cells.every((cell) => cell.pot === to)) { notice('Choose the other pot in the dock first, then pour it into these cells'); return; }
     }
     try {
-      const done = await change('levels', app.data.shot.level_id, 'repaint', { cells, act, to });
+      const done = await change('levels', app.level, 'repaint', { cells, act, to });
       const words = { accept: 'accepted', pour: `now ${app.data.pots.find((p) => p.id === to)?.name.toLowerCase()}`, lift: 'lifted off' }[act];
       if (!done.again) notice(`${done.things} patch${done.things === 1 ? '' : 'es'} in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'} ${words}; undone as one`);
-      await app.refresh();
-      await app.draw();
+      await app.sync.refresh();
+      await app.table.draw();
       this.refocus();
     } catch (error) { notice(error.message, true); }
   }

@@ -2,112 +2,131 @@
 
 import { fill, html } from '../dom.js';
 import { notice } from '../api.js';
-import { lineNow } from '../drawings.js';
-import { make } from '../paper.js';
+import { lineNow } from '../shot/drawings.js';
 import { ChosenBar } from '../line/bar.js';
-import { Chosen, chooseTools } from '../line/choose.js';
+import { Chosen } from '../line/chosen.js';
+import { BendTool, ChooseTool } from '../line/choose.js';
 import { LineLedge } from '../line/ledge.js';
 import { LayOver } from '../line/lay_over.js';
-import { penTools } from '../line/pen.js';
-import { pointTools } from '../line/points.js';
+import { RedrawTool, TraceTool } from '../line/pen.js';
+import { PointsTool } from '../line/points.js';
+import { TouchTool, WeighTool } from '../line/touch.js';
+import { around } from '../pure/order.js';
+import { Stage } from './stage.js';
 
-export function lineStage(app) {
-  const hand = { steady: 2, snap: 12, reach: 60, part: '' };
-  const chosen = new Chosen(app, () => { bar.show(); if (ledge.view === 'pass') ledge.show(); });
-  const bar = new ChosenBar(app, chosen, hand);
-  const ledge = new LineLedge(app, chosen);
-  const layOver = new LayOver(app);
-  app.layOver = layOver;
-  const points = pointTools(app, hand);
-  const tools = [...penTools(app, hand), ...chooseTools(app, chosen, hand), ...points, layOver.tool()];
+const doubtful = (entry) => (lineNow(entry)?.strokes || []).filter((s) => s.doubtful);
 
-  app.choosePart = (part) => {
+export class LineStage extends Stage {
+  constructor(app, name) {
+    super(app, name);
+    this.see = 'both';
+    this.sights = true;
+    this.parts = true;
+    this.coloured = false;
+    this.showsDoubt = true;
+    this.plays = 'line';
+    this.keys = 'N next line in doubt · Y trace back · H fit to rough · E O sights · hold 1 2 3 to flip · A D step';
+    this.help = [
+      ['G M I', 'join, mirror, smooth the chosen lines'], [', .', 'lighter, heavier'], ['P U J X', 'taper, copy, accept, delete'],
+      ['Q', 'held on a handle: it moves alone'], ['N', 'next line in doubt'], ['Y H', 'trace back, fit to rough'], ['Esc', 'choose nothing'],
+    ];
+    // How the hand draws: smoothing in px, reach of ends and of a bend in px of the screen, the part it draws on.
+    this.hand = { steady: 2, snap: 12, reach: 60, part: '' };
+    this.chosen = new Chosen(app, () => { this.bar.show(); if (this.lines.view === 'pass') this.lines.show(); });
+    this.bar = new ChosenBar(app, this.chosen, this.hand);
+    this.lines = new LineLedge(app, this.chosen);
+    this.layOver = new LayOver(app);
+    this.tools = [
+      new TraceTool(app, this.hand), new RedrawTool(app, this.hand),
+      new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), new PointsTool(app),
+      new TouchTool(app, { id: 'trim', label: 'Trim', key: 't', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
+      new TouchTool(app, { id: 'cut', label: 'Cut', key: 's', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
+      new WeighTool(app), this.layOver.tool(),
+    ];
+  }
+
+  rough(hasLine) {
+    if (!hasLine || this.see === 'rough') return 'full';
+    return this.see === 'both' ? 'faint' : 'off';
+  }
+
+  ink(strokes) { return this.see === 'rough' ? [] : strokes.filter((s) => this.app.parts.seen(s.part)); }
+
+  get picked() { return this.chosen.ids; }
+
+  matrixOver(entry) { return this.layOver.matrixFor(entry); }
+
+  choosePart(part) {
+    const { app } = this;
     const closed = app.parts.closed(part);
-    if (closed) { notice(`${part || 'Lines of no part'}: ${closed}; ${closed === 'locked' ? 'unlock' : 'show'} it to choose its lines`, true); return; }
+    if (closed) {
+      notice(`${part || 'Lines of no part'}: ${closed}; ${closed === 'locked' ? 'unlock' : 'show'} it to choose its lines`, true);
+      return;
+    }
     const strokes = (lineNow(app.current)?.strokes || []).filter((s) => s.part === part);
-    app.useTool('choose');
-    chosen.set(strokes.map((s) => s.id));
-    hand.part = part;
+    app.tools.use('choose');
+    this.chosen.set(strokes.map((s) => s.id));
+    this.hand.part = part;
     if (!strokes.length) notice(`There is no line of ${part || 'no part'} in this drawing`);
-  };
+  }
 
-  // A rectangle drawn on the paper, for comparing what lies in it.
-  app.pickBox = (done) => {
-    notice('Drag a rectangle on the paper');
-    app.once = (event, from) => {
-      const node = make('rect', { class: 'chosen-frame' }, app.paper.layers['pen-layer']);
-      let area = null;
-      return {
-        move(e) {
-          const to = app.view.toPaper(e.clientX, e.clientY);
-          area = [Math.min(from[0], to[0]), Math.min(from[1], to[1]), Math.max(from[0], to[0]), Math.max(from[1], to[1])];
-          for (const [name, v] of [['x', area[0]], ['y', area[1]], ['width', area[2] - area[0]], ['height', area[3] - area[1]]]) node.setAttribute(name, v);
-        },
-        up() { node.remove(); if (area) done(area); },
-        cancel() { node.remove(); },
-      };
-    };
-  };
-
-  async function nextDoubt() {
-    const doubtful = (entry) => (lineNow(entry)?.strokes || []).filter((s) => s.doubtful);
+  async nextDoubt() {
+    const { app, chosen } = this;
     const here = doubtful(app.current);
-    const at = here.findIndex((s) => chosen.ids.has(s.id));
-    let stroke = here[at + 1];
+    let stroke = here[here.findIndex((s) => chosen.ids.has(s.id)) + 1];
     if (!stroke) {
-      const order = app.data.run;
-      const k = order.indexOf(app.current);
-      const found = [...order.slice(k + 1), ...order.slice(0, k + 1)].find((d) => d.doubtful && (d !== app.current || !here.length));
-      if (!found && !here.length) { notice('No line is in doubt'); return; }
+      const found = around(app.data.run, app.current).find((d) => d.doubtful && (d !== app.current || !here.length));
       if (found && found !== app.current) await app.go(found.id);
       [stroke] = doubtful(app.current);
+      if (!stroke) { notice('No line is in doubt'); return; }
     }
-    if (!stroke) { notice('No other line is in doubt'); return; }
-    app.useTool('choose');
+    app.tools.use('choose');
     chosen.set([stroke.id]);
     const middle = 2 * Math.floor(stroke.points.length / 4);
-    app.lookAt(stroke.points[middle], stroke.points[middle + 1], Math.max(1.2, app.view.zoom));
+    app.table.lookAt(stroke.points[middle], stroke.points[middle + 1], Math.max(1.2, app.table.view.zoom));
   }
 
-  function slider(tray, words, min, max, step, name, ...of) {
-    const label = document.createElement('label');
-    label.dataset.of = of.join(' ');
-    fill(label, html`<span>${words}</span><input type="range" min="${min}" max="${max}" step="${step}" value="${hand[name]}" aria-label="${words}">`);
-    label.querySelector('input').addEventListener('input', (event) => { hand[name] = Number(event.target.value); });
-    tray.append(label);
+  extra(tray) {
+    const slider = (words, min, max, step, name, ...of) => {
+      const label = document.createElement('label');
+      label.dataset.of = of.join(' ');
+      fill(label, html`<span>${words}</span><input type="range" min="${min}" max="${max}" step="${step}" value="${this.hand[name]}" aria-label="${words}">`);
+      label.querySelector('input').addEventListener('input', (event) => { this.hand[name] = Number(event.target.value); });
+      tray.append(label);
+    };
+    slider('steady hand', 0, 8, 0.5, 'steady', 'trace', 'redraw');
+    slider('ends snap within', 0, 40, 2, 'snap', 'trace');
+    slider('bend reach', 10, 200, 5, 'reach', 'bend');
   }
 
-  return {
-    look: 'line',
-    tools,
-    hand,
-    chosen,
-    extra(tray) {
-      slider(tray, 'steady hand', 0, 8, 0.5, 'steady', 'trace', 'redraw');
-      slider(tray, 'ends snap within', 0, 40, 2, 'snap', 'trace');
-      slider(tray, 'bend reach', 10, 200, 5, 'reach', 'bend');
-    },
-    keys: 'N next line in doubt · Y trace back · H fit to rough · E O sights · hold 1 2 3 to flip · A D step',
-    get picked() { return chosen.ids; },
-    help: [['G M I', 'join, mirror, smooth the chosen lines'], [', .', 'lighter, heavier'], ['P U J X', 'taper, copy, accept, delete'], ['Q', 'held on a handle: it moves alone'], ['N', 'next line in doubt'], ['Y H', 'trace back, fit to rough'], ['Esc', 'choose nothing']],
-    key(event) {
-      const key = event.key.toLowerCase();
-      if (key === 'delete' || key === 'backspace') {
-        if (app.tool()?.id === 'points') app.tool().remove(); else bar.remove();
-        return true;
-      }
-      if (key === 'escape') { chosen.clear(); return true; }
-      if (key === 'n') { nextDoubt(); return true; }
-      return bar.key(key) || ledge.key(key);
-    },
-    drawn() { chosen.keepReal(); chosen.show(); app.tool()?.redrawn?.(); app.parts.show(); layOver.show(); },
-    toolChanged() {
-      // Only what the tool in hand can use.
-      for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(app.tool()?.id);
-      chosen.frame();
-    },
-    viewChanged() { chosen.frame(); app.tool()?.redrawn?.(); },
-    left() { chosen.clear(); app.paper.ghost([]); },
-    ledge() { ledge.show(); },
-  };
+  key(event) {
+    const { app, bar } = this;
+    const key = event.key.toLowerCase();
+    if (key === 'delete' || key === 'backspace') {
+      if (app.tools.now?.remove) app.tools.now.remove(); else bar.remove();
+    } else if (key === 'escape') this.chosen.clear();
+    else if (key === 'n') this.nextDoubt();
+    else return bar.key(key) || this.lines.key(key);
+    return true;
+  }
+
+  drawn() {
+    this.chosen.keepReal();
+    this.chosen.show();
+    this.app.tools.now?.redrawn?.();
+    this.app.parts.show();
+    this.layOver.show();
+  }
+
+  // Only what the tool in hand can use.
+  toolChanged() {
+    for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(this.app.tools.now?.id);
+    this.chosen.frame();
+  }
+
+  viewChanged() { this.chosen.frame(); this.app.tools.now?.redrawn?.(); }
+
+  left() { this.chosen.clear(); this.app.table.paper.ghost([]); }
+
+  ledge() { this.lines.show(); }
 }

@@ -2,285 +2,221 @@
 
 import { fill, html } from '../dom.js';
 import { edit, notice, post } from '../api.js';
-import { adopt, paintNow, paintSeen } from '../drawings.js';
-import { penDrag } from '../line/pen.js';
+import { adopt, paintNow, paintSeen } from '../shot/drawings.js';
 import { Ledger } from '../paint/ledger.js';
 import { UnsureQueue } from '../paint/queue.js';
-import { strip } from './strip.js';
+import { RunView } from '../paint/run.js';
+import { BrushTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
+import { testColour } from '../pure/test_colours.js';
+import { Stage } from './stage.js';
 
 const VIEWS = { run: 'Run', ledger: 'Ledger', unsure: 'Unsure' };
 
-export function paintStage(app) {
-  let pot = app.data.pots[0]?.id ?? null;
-  const lockedIn = `pots-locked-${app.data.shot.level_id}`;
-  const locked = new Set(JSON.parse(localStorage[lockedIn] || '[]'));
-  let alone = null;
-  let garish = false;
-  let view = sessionStorage.paintLedge in VIEWS ? sessionStorage.paintLedge : 'run';
+export class PaintStage extends Stage {
+  constructor(app, name) {
+    super(app, name);
+    this.look = 'paint';
+    this.patches = 'pots';
+    this.showsBare = true;
+    this.keys = 'F pour · C ring · T whole run · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many';
+    this.help = [
+      ['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'],
+      ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'],
+      ['B', 'unsure: areas run together, trace the leak at Seal'],
+      ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off'],
+    ];
+    this.pot = app.data.pots[0]?.id ?? null;
+    // Pots whose paint is not to be changed, kept in this browser; and the pot that is seen alone.
+    this.lockedIn = `pots-locked-${app.level}`;
+    this.locked = new Set(JSON.parse(localStorage[this.lockedIn] || '[]'));
+    this.alone = null;
+    this.garish = false;
+    this.tools = [
+      new BrushTool(app, this, false, { id: 'pour', label: 'Pour', key: 'f' }), new RingTool(app, this), new WholeRunTool(app, this),
+      { id: 'base', label: 'Base coat', key: 'h', act: () => this.baseCoat() }, new SampleTool(app, this),
+      new BrushTool(app, this, true, { id: 'lift', label: 'Lift off', key: 'x' }),
+    ];
+    this.hover = (event, at) => patchUnder(app, event, at);
+    this.views = { run: new RunView(app), ledger: new Ledger(app, this), unsure: new UnsureQueue(app, this) };
+    this.view = sessionStorage.paintLedge in VIEWS ? sessionStorage.paintLedge : 'run';
+  }
+
+  start() { this.selectPot(this.pot); }
+
+  // ---- pots
+
+  get potName() { return this.app.data.pots.find((p) => p.id === this.pot)?.name ?? 'no pot'; }
+
+  get lockedPots() { return [...this.locked]; }
+
+  // What stays besides the paint of hands, for messages.
+  get alsoStay() { return this.locked.size ? ' and locked pots stay' : ' stays'; }
+
+  get potItems() { return [...document.querySelectorAll('#pots [data-pot]')]; }
+
+  selectPot(id, pour = false) {
+    this.pot = id;
+    for (const item of this.potItems) item.setAttribute('aria-selected', String(Number(item.dataset.pot) === id));
+    if (pour) this.app.tools.use('pour'); else this.app.tools.status();
+  }
 
   // Says so if paint of this pot is not to be changed.
-  function closed(id) {
-    if (!locked.has(id)) return false;
-    notice(`${app.data.pots.find((p) => p.id === id)?.name} is locked; unlock it in the dock to paint over it`);
+  closed(id) {
+    if (!this.locked.has(id)) return false;
+    notice(`${this.app.data.pots.find((p) => p.id === id)?.name} is locked; unlock it in the dock to paint over it`);
     return true;
   }
 
-  function selectPot(id) {
-    pot = id;
-    for (const item of document.querySelectorAll('#pots [data-pot]')) item.setAttribute('aria-selected', String(Number(item.dataset.pot) === pot));
-    app.showStatus();
+  get potWays() { return [['alone', 'alone'], ['lock', 'lock']]; }
+
+  potWay(way, id) {
+    if (way === 'alone') this.alone = this.alone === id ? null : id;
+    else {
+      if (!this.locked.delete(id)) this.locked.add(id);
+      localStorage[this.lockedIn] = JSON.stringify(this.lockedPots);
+    }
+    this.drawn();
   }
 
-  function potName() { return app.data.pots.find((p) => p.id === pot)?.name ?? 'no pot'; }
-
-  function patchUnder(event, at) {
-    const node = document.elementsFromPoint(event.clientX, event.clientY).find((n) => n.dataset?.n && n.closest('.patches, .doubts'));
-    if (node) return Number(node.dataset.n);
-    const [w, h] = app.view.size;
-    const shapes = paintSeen(app.current);
-    return shapes?.background && at[0] >= 0 && at[1] >= 0 && at[0] < w && at[1] < h ? shapes.background : 0;
+  counts() {
+    const found = new Map();
+    for (const { pot } of Object.values(paintNow(this.app.current)?.paint || {})) found.set(pot, (found.get(pot) || 0) + 1);
+    return found;
   }
+
+  remarks() { return paintNow(this.app.current)?.remarks || []; }
+
+  async expect() {
+    const { current } = this.app;
+    try {
+      const found = await post(`/api/drawings/${current.id}/expect`);
+      notice(`The model counts as in drawing ${current.number}: ${found.pots} pots. Every drawing is compared with it`);
+      setTimeout(() => window.location.reload(), 900);
+    } catch (error) { notice(error.message, true); }
+  }
+
+  // Colours as far apart as can be, to see at once what carries which pot; the pots keep their own.
+  testColours(on) {
+    this.garish = on;
+    const { key } = this.app.colours;
+    this.app.data.pots.forEach((pot, k) => {
+      const colour = on ? testColour(k) : key?.colours[pot.id];
+      if (colour) document.documentElement.style.setProperty(`--pot-${pot.id}`, colour);
+    });
+  }
+
+  // ---- paint
 
   // The shapes of the drawing if paint can go on it; says why not otherwise.
-  function ready(lift = false) {
+  ready(lift = false) {
+    const { current } = this.app;
     // The hand does not wait while the drawing is read anew: places are sent, and the server knows its patches.
-    const shapes = paintSeen(app.current);
-    if (!shapes) notice(app.current.strokes ? 'The patches are still being found; wait a moment' : 'This drawing has no line yet; clean it first');
-    else if (!lift && pot === null) notice('Choose a pot in the dock first; a model without pots gets them on its own page');
+    const shapes = paintSeen(current);
+    if (!shapes) notice(current.strokes ? 'The patches are still being found; wait a moment' : 'This drawing has no line yet; clean it first');
+    else if (!lift && this.pot === null) notice('Choose a pot in the dock first; a model without pots gets them on its own page');
     else return shapes;
     return null;
   }
 
-  async function send(entry, what, content) {
+  // Resolves to the answer, or null if it was refused.
+  async send(entry, what, content) {
+    const { app } = this;
     const before = entry.revision;
     const sent = performance.now();
     try {
       const answer = await edit(entry, what, content);
       performance.measure('pour', { start: sent });
       // Somebody else's changes are in the drawing too: it is read anew instead of guessed.
-      if (answer.merged) { app.changed(entry); return answer; }
-      adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint, remarks: answer.remarks }) });
-      const all = Object.values(answer.paint);
-      entry.painted = all.length;
-      entry.hand = all.filter((p) => p.by === 'hand').length;
-      entry.unsure = all.filter((p) => p.unsure).length;
-      app.changed(entry);
+      if (!answer.merged) {
+        const { revision, paint, remarks } = answer;
+        adopt(entry, before, { paint: (old) => ({ ...old, revision, paint, remarks }) });
+        const all = Object.values(paint);
+        const hand = all.filter((p) => p.by === 'hand').length;
+        const unsure = all.filter((p) => p.unsure).length;
+        Object.assign(entry, { painted: all.length, hand, unsure });
+      }
+      app.sync.changed(entry);
       return answer;
-    } catch (error) { notice(error.message, true); return null; } finally { app.draw(); }
-  }
-
-  function brush(lift) {
-    return {
-      down(event) {
-        const entry = app.current;
-        const shapes = ready(lift);
-        if (!shapes) return null;
-        const hit = new Set();
-        const value = lift ? null : pot;
-        let first = null;
-        const take = (e) => {
-          const n = patchUnder(e, app.view.toPaper(e.clientX, e.clientY));
-          first ??= n;
-          // Dragging never floods the outside: only a click on it does.
-          if (!n || hit.has(n)) return;
-          if (closed(shapes.paint[n]?.pot)) return;
-          if (n === shapes.background && (hit.size || n !== first)) return;
-          hit.add(n);
-          const node = app.paper.patch(n);
-          if (node) app.paper.colour(node, value);
-        };
-        const started = performance.now();
-        take(event);
-        requestAnimationFrame(() => performance.measure('pour seen', { start: started }));
-        return {
-          move: take,
-          async up() {
-            const points = shapes.patches.filter((p) => hit.has(p.n)).map((p) => p.at);
-            if (points.length) await send(entry, 'pour', { points, pot: value });
-          },
-          cancel() { app.draw(); },
-        };
-      },
-    };
-  }
-
-  const ring = {
-    id: 'ring', label: 'Ring', key: 'c', get pen() { return `Draw a ring: ${potName().toLowerCase()} into everything unpainted in it`; },
-    down(event, at) {
-      const entry = app.current;
-      if (!ready()) return null;
-      return penDrag(app, event, at, async (path, clear) => {
-        if (path.length > 2) {
-          const answer = await send(entry, 'pour-within', { ring: path.map(([x, y]) => [x, y]), pot });
-          if (answer?.patches) notice(`${potName()} in ${answer.patches} patch${answer.patches === 1 ? '' : 'es'}`);
-        }
-        clear();
-      });
-    },
-  };
-
-  const wholeRun = {
-    id: 'whole-run', label: 'Whole run', key: 't', get pen() { return `Pour ${potName().toLowerCase()} into this patch in all drawings`; },
-    down(event, at) {
-      const shapes = ready();
-      const n = shapes && patchUnder(event, at);
-      if (!n) return null;
-      if (n === shapes.background) { notice('The outside has no track; choose a patch of the figure'); return null; }
-      if (closed(shapes.paint[n]?.pot)) return null;
-      const where = shapes.patches.find((p) => p.n === n).at;
-      notice(`Following this patch through ${app.data.run.length} drawings; what a hand painted otherwise${locked.size ? ' and locked pots stay' : ' stays'}, and it can be undone as one`);
-      app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'track', source: app.current.id, at: where, pot, keep: [...locked] });
-      return null;
-    },
-  };
-
-  // One pot alone: the others step back, so that a stray patch stands out.
-  function showAlone() {
-    const shapes = paintNow(app.current);
-    for (const node of app.paper.layers.patches.children) node.classList.toggle('back', alone !== null && shapes?.paint[node.dataset.n]?.pot !== alone);
-    for (const item of document.querySelectorAll('#pots [data-pot]')) {
-      const id = Number(item.dataset.pot);
-      item.querySelector('[data-way="alone"]')?.setAttribute('aria-pressed', String(id === alone));
-      item.querySelector('[data-way="lock"]')?.setAttribute('aria-pressed', String(locked.has(id)));
-    }
-  }
-
-  // Colours as far apart as can be, to see at once what carries which pot; the pots keep their own.
-  function testColours(on) {
-    garish = on;
-    const key = app.data.keys.find((k) => k.id === app.data.key);
-    app.data.pots.forEach((p, k) => {
-      const colour = on ? `hsl(${(k * 137.5) % 360} ${k % 2 ? 95 : 80}% ${[45, 68, 32][k % 3]}%)` : key?.colours[p.id];
-      if (colour) document.documentElement.style.setProperty(`--pot-${p.id}`, colour);
-    });
+    } catch (error) { notice(error.message, true); return null; } finally { app.table.draw(); }
   }
 
   // A base coat: everything inside the outline that has no paint yet, here or in the chosen drawings.
-  async function baseCoat() {
-    if (!ready()) return;
-    const [w, h] = app.view.size;
-    const frame = [[0, 0], [w, 0], [w, h], [0, h]];
-    const entries = app.chosen.size > 1 ? app.data.run.filter((d) => app.chosen.has(d.id)) : [app.current];
+  async baseCoat() {
+    const { app } = this;
+    if (!this.ready()) return;
+    const [w, h] = app.table.view.size;
+    const ring = [[0, 0], [w, 0], [w, h], [0, h]];
     let patches = 0;
-    for (const entry of entries) {
-      if (!entry.strokes) continue;
-      const answer = await send(entry, 'pour-within', { ring: frame, pot });
-      patches += answer?.patches ?? 0;
+    for (const entry of app.meant((d) => d === app.current)) {
+      if (entry.strokes) patches += (await this.send(entry, 'pour-within', { ring, pot: this.pot }))?.patches ?? 0;
     }
-    if (patches) notice(`${potName()} as a base coat in ${patches} patch${patches === 1 ? '' : 'es'}`);
+    if (patches) notice(`${this.potName} as a base coat in ${patches} patch${patches === 1 ? '' : 'es'}`);
   }
 
-  const sample = {
-    id: 'sample', label: 'Sample', key: 's', pen: 'Sample a pot from the paper or from the sheet picture',
-    sampled(id) { selectPot(id); app.useTool('pour'); },
-    down(event, at) {
-      const n = patchUnder(event, at);
-      const found = paintNow(app.current)?.paint[n]?.pot;
-      if (found === undefined || found < 0) notice('There is no paint here to sample');
-      else sample.sampled(found);
-      return null;
-    },
-  };
-
-  function counts() {
-    const shapes = paintNow(app.current);
-    const found = new Map();
-    for (const [, paint] of Object.entries(shapes?.paint || {})) found.set(paint.pot, (found.get(paint.pot) || 0) + 1);
-    return found;
+  carry() {
+    const { app } = this;
+    const from = app.data.run.filter((d) => d.hand).length;
+    notice(`Carrying paint from ${from || 'no'} painted drawing${from === 1 ? '' : 's'} to ${app.data.run.length}; what a hand painted${this.alsoStay}, and it can be undone as one`);
+    app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'carry', keep: this.lockedPots });
   }
 
-  const self = {
-    look: 'paint',
-    tools: [
-      { id: 'pour', label: 'Pour', key: 'f', get pen() { return `Pour ${potName().toLowerCase()}`; }, ...brush(false) },
-      ring,
-      wholeRun,
-      { id: 'base', label: 'Base coat', key: 'h', act: baseCoat },
-      sample,
-      { id: 'lift', label: 'Lift off', key: 'x', pen: 'Lift paint off', ...brush(true) },
-    ],
-    keys: 'F pour · C ring · T whole run · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many',
-    help: [['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'], ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'], ['B', 'unsure: areas run together, trace the leak at Seal'], ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off']],
-    selectPot,
-    closed,
-    locked: (id) => locked.has(id),
-    potWays: [['alone', 'alone'], ['lock', 'lock']],
-    potWay(way, id) {
-      if (way === 'alone') alone = alone === id ? null : id;
-      else {
-        if (!locked.delete(id)) locked.add(id);
-        localStorage[lockedIn] = JSON.stringify([...locked]);
-      }
-      showAlone();
-    },
-    drawn() { showAlone(); },
-    extra(tray) {
-      const button = document.createElement('button');
-      button.id = 'test-colours';
-      fill(button, html`Test colours <kbd>V</kbd>`);
-      button.setAttribute('aria-pressed', 'false');
-      button.addEventListener('click', () => { testColours(!garish); button.setAttribute('aria-pressed', String(garish)); });
-      tray.append(button);
-    },
-    pot: () => pot,
-    counts,
-    remarks: () => paintNow(app.current)?.remarks,
-    async expect() {
-      try {
-        const found = await post(`/api/drawings/${app.current.id}/expect`);
-        notice(`The model counts as in drawing ${app.current.number}: ${found.pots} pots. Every drawing is compared with it`);
-        setTimeout(() => window.location.reload(), 900);
-      } catch (error) { notice(error.message, true); }
-    },
-    hover(event, at) { return patchUnder(event, at); },
-    key(event) {
-      const { pots } = app.data;
-      const key = event.key.toLowerCase();
-      if (view === 'unsure' && queue.key(key)) return true;
-      if (key === 'n' && view === 'ledger') { ledger.nextOdd(); return true; }
-      if (key === 'v') { document.getElementById('test-colours').click(); return true; }
-      if (key === 'n') { app.nextUnsure(); return true; }
-      if (!pots.length || !['w', 'q'].includes(key)) return false;
-      const k = pots.findIndex((p) => p.id === pot);
-      selectPot(pots[(k + (key === 'w' ? 1 : pots.length - 1)) % pots.length].id);
-      return true;
-    },
-    ledge() {
-      const { run } = app.data;
-      const unsure = run.reduce((n, d) => n + d.unsure, 0);
-      const painted = run.filter((d) => d.hand).map((d) => d.number);
-      const head = document.getElementById('ledge-head');
-      fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === view}">${label}${id === 'unsure' && unsure ? html` <b class="ask">${unsure}</b>` : ''}</button>`)}</div>
-        <span class="push"></span><span class="acts-here"></span>
-        <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">Carry paint</button>`);
-      for (const tab of head.querySelectorAll('[role="tab"]')) {
-        tab.addEventListener('click', () => {
-          view = tab.dataset.view;
-          sessionStorage.paintLedge = view;
-          document.getElementById('ledge-body').replaceChildren();
-          queue.cards = null;
-          self.ledge();
-        });
-      }
-      head.querySelector('#carry').addEventListener('click', () => {
-        notice(`Carrying paint from ${painted.length || 'no'} painted drawing${painted.length === 1 ? '' : 's'} to ${run.length}; what a hand painted${locked.size ? ' and locked pots stay' : ' stays'}, and it can be undone as one`);
-        app.jobs.start(`/api/levels/${app.data.shot.level_id}/jobs`, { kind: 'carry', keep: [...locked] });
-      });
-      const acts = head.querySelector('.acts-here');
-      if (view === 'ledger') ledger.show(acts);
-      else if (view === 'unsure') queue.show(acts);
-      else {
-        if (unsure) {
-          fill(acts, html`<button id="next-unsure">Next unsure <kbd>N</kbd></button>`);
-          acts.firstChild.addEventListener('click', () => app.nextUnsure());
-        }
-        strip(app, 'paint');
-      }
-    },
-    refreshed() { if (view === 'unsure') queue.load(); },
-    start() { selectPot(pot); },
-  };
-  const ledger = new Ledger(app, self);
-  const queue = new UnsureQueue(app, self);
-  return self;
+  // One pot alone: the others step back, so that a stray patch stands out.
+  drawn() {
+    const { alone } = this;
+    const shapes = paintNow(this.app.current);
+    const back = (node) => alone !== null && shapes?.paint[node.dataset.n]?.pot !== alone;
+    for (const node of this.app.table.paper.layers.patches.children) node.classList.toggle('back', back(node));
+    for (const item of this.potItems) {
+      const id = Number(item.dataset.pot);
+      item.querySelector('[data-way="alone"]')?.setAttribute('aria-pressed', String(id === alone));
+      item.querySelector('[data-way="lock"]')?.setAttribute('aria-pressed', String(this.locked.has(id)));
+    }
+  }
+
+  extra(tray) {
+    const button = document.createElement('button');
+    button.id = 'test-colours';
+    fill(button, html`Test colours <kbd>V</kbd>`);
+    button.setAttribute('aria-pressed', 'false');
+    button.addEventListener('click', () => { this.testColours(!this.garish); button.setAttribute('aria-pressed', String(this.garish)); });
+    tray.append(button);
+  }
+
+  // ---- the ledge
+
+  ledge() {
+    const { run } = this.app.data;
+    const unsure = run.reduce((n, d) => n + d.unsure, 0);
+    const painted = run.filter((d) => d.hand).map((d) => d.number);
+    const head = document.getElementById('ledge-head');
+    const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}${id === 'unsure' && unsure ? html` <b class="ask">${unsure}</b>` : ''}</button>`;
+    fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
+      <span class="push"></span><span class="acts-here"></span>
+      <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">Carry paint</button>`);
+    for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
+    head.querySelector('#carry').addEventListener('click', () => this.carry());
+    this.views[this.view].show(head.querySelector('.acts-here'));
+  }
+
+  use(view) {
+    this.view = view;
+    sessionStorage.paintLedge = view;
+    document.getElementById('ledge-body').replaceChildren();
+    this.views.unsure.cards = null;
+    this.ledge();
+  }
+
+  refreshed() { if (this.view === 'unsure') this.views.unsure.load(); }
+
+  key(event) {
+    const { pots } = this.app.data;
+    const key = event.key.toLowerCase();
+    if (this.view === 'unsure' && this.views.unsure.key(key)) return true;
+    if (key === 'n') { if (this.view === 'ledger') this.views.ledger.nextOdd(); else this.app.nextUnsure(); return true; }
+    if (key === 'v') { document.getElementById('test-colours').click(); return true; }
+    if (!pots.length || !['w', 'q'].includes(key)) return false;
+    const k = pots.findIndex((p) => p.id === this.pot);
+    this.selectPot(pots[(k + (key === 'w' ? 1 : pots.length - 1)) % pots.length].id);
+    return true;
+  }
 }

@@ -1,7 +1,7 @@
 // The run of drawings side by side in the ledge.
 
 import { fill, html } from '../dom.js';
-import { left } from '../sheet.js';
+import { left } from '../pure/order.js';
 
 export function strip(app, look) {
   const body = document.getElementById('ledge-body');
@@ -11,8 +11,8 @@ export function strip(app, look) {
     const card = old.get(entry.id) || document.createElement('button');
     card.className = 'frame-card';
     card.dataset.id = entry.id;
-    const url = app.viewUrl(entry, 300, look);
-    const [words, ask] = left(entry, app.stage);
+    const url = app.colours.viewUrl(entry, 300, look);
+    const [words, ask] = left(entry, app.stage.name);
     if (!card.firstChild) {
       fill(card, html`<img alt="" loading="lazy" fetchpriority="low"><span><b class="number"></b><i></i></span>`);
       card.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(entry.id) : app.go(entry.id, true)));

@@ -1,19 +1,20 @@
 // Keys: the left hand flips, steps and chooses tools while the right one draws.
 
-import { fill, html } from './dom.js';
-import { EVERYWHERE, FLIP, HELD, PAPER } from './keys.js';
+import { fill, html } from '../dom.js';
+import { EVERYWHERE, FLIP, HELD, PAPER } from '../keys.js';
 
 const $ = (id) => document.getElementById(id);
 const typing = (node) => node.matches('input:not([type="range"], [type="checkbox"]), select, textarea');
 
 export const heldKeys = new Set();
 
-export function wireKeys(app, stage, player, stepHistory) {
+export function wireKeys(app) {
+  const { stage, player } = app;
   document.addEventListener('keydown', (event) => {
     if (typing(event.target) || document.querySelector('dialog[open]')) return;
     const key = event.key.toLowerCase();
     if (event.ctrlKey || event.metaKey) {
-      if (key === 'z') { event.preventDefault(); stepHistory(event.shiftKey ? 'redo' : 'undo'); }
+      if (key === 'z') { event.preventDefault(); app.sync.step(event.shiftKey ? 'redo' : 'undo'); }
       return;
     }
     if (event.altKey && key !== 'alt') return;
@@ -22,12 +23,12 @@ export function wireKeys(app, stage, player, stepHistory) {
     if (key in FLIP) {
       event.preventDefault();
       const entry = FLIP[key] ? app.neighbour(FLIP[key]) : app.current;
-      if (first && entry) { app.draw(entry, true); app.penSays(`flip: drawing ${entry.number}`); }
+      if (first && entry) { app.table.draw(entry, true); app.tools.says(`flip: drawing ${entry.number}`); }
       return;
     }
     if (key === ' ') { event.preventDefault(); if (first) player.toggle(); return; }
     if (key === HELD.drag || key === HELD.turn) { $('paper').classList.add('grab'); return; }
-    if (key === PAPER.fit) { app.view.fit(); return; }
+    if (key === PAPER.fit) { app.table.view.fit(); return; }
     if (key === PAPER.figure) { app.room.figure(); return; }
     if (key === PAPER.wings) { $('see-wings').click(); return; }
     if (event.code === PAPER.ledge) { if (event.shiftKey) app.room.largeLedge(); else app.room.turnLedge(); return; }
@@ -39,21 +40,21 @@ export function wireKeys(app, stage, player, stepHistory) {
       if (entry) app.go(entry.id, true);
       return;
     }
-    if (stage.key?.(event)) { event.preventDefault(); return; }
+    if (stage.key(event)) { event.preventDefault(); return; }
     const found = stage.tools.find((t) => t.key === key);
-    if (found && first) app.useTool(found.id);
+    if (found && first) app.tools.use(found.id);
   });
   document.addEventListener('keyup', (event) => {
     const key = event.key.toLowerCase();
     heldKeys.delete(key);
-    if (key in FLIP && !Object.keys(FLIP).some((k) => heldKeys.has(k))) { app.draw(); app.showStatus(); }
+    if (key in FLIP && !Object.keys(FLIP).some((k) => heldKeys.has(k))) { app.table.draw(); app.tools.status(); }
     if (key === HELD.drag || key === HELD.turn) $('paper').classList.remove('grab');
   });
   window.addEventListener('blur', () => heldKeys.clear());
 }
 
 function showKeys(stage) {
-  const rows = [...EVERYWHERE, ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...(stage.help || [])];
+  const rows = [...EVERYWHERE, ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...stage.help];
   fill($('keys-help').querySelector('dl'), rows.map(([k, words]) => html`<dt>${k}</dt><dd>${words}</dd>`));
   $('keys-help').showModal();
 }

@@ -1,8 +1,8 @@
 // The stack of levels: the others are seen behind and before the drawing on the table; only its own level is worked on.
 
-import { fill, html } from './dom.js';
-import { change, notice } from './api.js';
-import { writeName } from './naming.js';
+import { fill, html } from '../dom.js';
+import { change, notice } from '../api.js';
+import { writeName } from '../naming.js';
 import { make } from './paper.js';
 
 const $ = (id) => document.getElementById(id);
@@ -16,9 +16,10 @@ export class Levels {
     const kept = JSON.parse(sessionStorage[`levels${app.data.shot.id}`] || '{}');
     this.hidden = new Set(kept.hidden || []);
     this.alone = kept.alone ?? null;
-    $('levels-undo').addEventListener('click', () => app.step('undo', 'stacks'));
-    $('levels-redo').addEventListener('click', () => app.step('redo', 'stacks'));
+    $('levels-undo').addEventListener('click', () => app.sync.step('undo', 'stacks'));
+    $('levels-redo').addEventListener('click', () => app.sync.step('redo', 'stacks'));
     $('see-levels').addEventListener('click', () => this.open($('levels-box').hidden));
+    for (const what of ['drawn', 'time']) app.on(what, () => this.show(app.current));
     if (sessionStorage.levelsOpen) { delete sessionStorage.levelsOpen; this.open(true); }
   }
 
@@ -36,7 +37,7 @@ export class Levels {
   tag(level, drawing) {
     if (level.id !== this.own) return level.drawn[drawing] ? `${drawing}-${level.drawn[drawing]}-${level.tag}` : '';
     const entry = this.app.byId.get(drawing);
-    return entry?.strokes ? `${drawing}-${entry.revision}-${this.app.colourTag()}` : '';
+    return entry?.strokes ? `${drawing}-${entry.revision}-${this.app.colours.tag}` : '';
   }
 
   url(level, drawing, width, look = 'best') {
@@ -48,14 +49,16 @@ export class Levels {
 
   // What the other levels show at the first frame of a drawing of this one.
   show(entry) {
-    const { paper, data } = this.app;
+    const { data, table: { paper } } = this.app;
     const frame = data.spans.find((s) => s[2] === entry.id)?.[0];
     const sides = { behind: [], before: [] };
     let side = 'behind';
     for (const level of this.all) {
       if (level.id === this.own) { side = 'before'; continue; }
       const drawing = frame && this.seen(level) ? Levels.at(level, frame) : null;
-      if (drawing && level.drawn[drawing] !== undefined) sides[side].push(make('image', { href: this.url(level, drawing, 1920), width: data.shot.width, height: data.shot.height, preserveAspectRatio: 'none' }));
+      if (!drawing || level.drawn[drawing] === undefined) continue;
+      const { width, height } = data.shot;
+      sides[side].push(make('image', { href: this.url(level, drawing, 1920), width, height, preserveAspectRatio: 'none' }));
     }
     for (const [name, nodes] of Object.entries(sides)) paper.layers[name].replaceChildren(...nodes);
     const own = this.all.find((l) => l.id === this.own);
@@ -70,13 +73,13 @@ export class Levels {
 
   // Front first, as the stack lies before the eye.
   list() {
-    const { data, stage } = this.app;
+    const { data } = this.app;
     const rows = [...this.all].reverse().map((level, k) => {
       const row = document.createElement('li');
       fill(row, html`<a></a><span class="ways"></span>`);
       const link = row.querySelector('a');
       link.textContent = level.name;
-      link.href = `/shots/${data.shot.id}/${stage}?level=${level.id}`;
+      link.href = `/shots/${data.shot.id}/${data.stage}?level=${level.id}`;
       if (level.id === this.own) link.setAttribute('aria-current', 'true');
       const way = (words, pressed, act, disabled = false) => {
         const button = Object.assign(document.createElement('button'), { textContent: words, disabled });
@@ -110,10 +113,10 @@ export class Levels {
   async putAside(level, aside) {
     try {
       await change('stacks', this.app.data.shot.id, 'aside', { level: level.id, aside });
-      const { data, stage } = this.app;
+      const { data } = this.app;
       const to = !aside ? level.id : level.id === this.own ? null : this.own;
       sessionStorage.levelsOpen = 'yes';
-      location.assign(`/shots/${data.shot.id}/${stage}${to ? `?level=${to}` : ''}`);
+      location.assign(`/shots/${data.shot.id}/${data.stage}${to ? `?level=${to}` : ''}`);
     } catch (error) { notice(error.message, true); }
   }
 
@@ -123,7 +126,7 @@ export class Levels {
       label: `New name of ${level.name}`,
       save: async (name) => {
         level.name = (await change('stacks', this.app.data.shot.id, 'rename', { level: level.id, name })).levels[level.id].name;
-        this.app.undoes('stacks');
+        this.app.sync.undoes('stacks');
         notice(`The level is called ${level.name}`);
       },
       after: () => this.list(),
@@ -134,9 +137,9 @@ export class Levels {
     try {
       await change('stacks', this.app.data.shot.id, 'lock', { level: level.id, locked: !level.locked });
       level.locked = !level.locked;
-      this.app.undoes('stacks');
+      this.app.sync.undoes('stacks');
       this.list();
-      this.app.showStatus();
+      this.app.tools.status();
     } catch (error) { notice(error.message, true); }
   }
 
@@ -147,7 +150,7 @@ export class Levels {
     try {
       await change('stacks', this.app.data.shot.id, 'order', { levels: order.map((l) => l.id) });
       this.all.splice(0, this.all.length, ...order);
-      this.app.undoes('stacks');
+      this.app.sync.undoes('stacks');
       this.keep();
     } catch (error) { notice(error.message, true); }
   }

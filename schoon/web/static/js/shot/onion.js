@@ -10,6 +10,7 @@ export class Onion {
     this.strength = 0.6;
     this.keysOnly = false;
     this.pinned = null;
+    app.on('drawn', () => this.show());
     this.box = document.getElementById('onion-box');
     const wire = (id, event, act) => document.getElementById(id).addEventListener(event, (e) => { act(e.target); this.show(); });
     wire('onion-count', 'change', (input) => { this.count = Math.min(6, Math.max(1, Number(input.value) || 1)); });
@@ -33,7 +34,8 @@ export class Onion {
     const order = this.keysOnly ? app.data.run.filter((d) => d.kind === 'key' || d === app.current) : app.data.run;
     const k = order.indexOf(app.current);
     for (let step = this.count; step >= 1; step -= 1) {
-      for (const [entry, side] of [[order[k - step], 'earlier'], [order[k + step], 'later']]) if (entry) groups.push({ entry, side, strength: this.strength / Math.sqrt(step) });
+      const strength = this.strength / Math.sqrt(step);
+      for (const [entry, side] of [[order[k - step], 'earlier'], [order[k + step], 'later']]) if (entry) groups.push({ entry, side, strength });
     }
     if (this.pinned && this.pinned !== app.current) groups.push({ entry: this.pinned, side: 'pinned', strength: Math.max(0.5, this.strength) });
     return groups;
@@ -41,13 +43,18 @@ export class Onion {
 
   async show() {
     const { app } = this;
-    this.box.hidden = !this.on || app.stage === 'rough';
-    document.getElementById('onion-pin').textContent = this.pinned ? (this.pinned === app.current ? 'Unpin' : `Pin ${app.current.number} instead of ${this.pinned.number}`) : `Pin ${app.current.number}`;
-    if (!this.on || app.stage === 'rough') { app.paper.onion([]); return; }
+    const { paper } = app.table;
+    const on = this.on && app.stage.onion;
+    this.box.hidden = !on;
+    const { number } = app.current;
+    const instead = this.pinned ? ` instead of ${this.pinned.number}` : '';
+    document.getElementById('onion-pin').textContent = this.pinned === app.current ? 'Unpin' : `Pin ${number}${instead}`;
+    if (!on) { paper.onion([]); return; }
     const from = app.current;
     const ticket = (this.ticket = (this.ticket || 0) + 1);
     const groups = await Promise.all(this.wanted().map(async (group) => ({ ...group, strokes: (await drawings.line(group.entry)).strokes })));
     if (app.current !== from || ticket !== this.ticket) return;
-    app.paper.onion(groups.map((g) => ({ ...g, strokes: g.strokes.filter((s) => app.parts.seen(s.part)), matrix: app.layOver?.matrixFor(g.entry) })));
+    const seen = (strokes) => strokes.filter((s) => app.parts.seen(s.part));
+    paper.onion(groups.map((g) => ({ ...g, strokes: seen(g.strokes), matrix: app.stage.matrixOver(g.entry) })));
   }
 }

@@ -1,6 +1,6 @@
 // Drawings as the server gives them, kept by revision so that stepping to one seen before is instant.
 
-import { get } from './api.js';
+import { get } from '../api.js';
 
 const lines = new Map();
 const patches = new Map();

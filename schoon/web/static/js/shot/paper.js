@@ -1,6 +1,6 @@
 // The paper: layers of one drawing in SVG, coloured by the pots' CSS variables.
 
-import { centreLine, inverse, multiply } from './ink.js';
+import { centreLine, inverse, multiply } from '../pure/geometry.js';
 
 const NS = 'http://www.w3.org/2000/svg';
 
@@ -96,6 +96,7 @@ export class Paper {
   // how: 'pots' paints with the colour key, 'tints' gives every patch a pale colour of its own.
   patches(shapes, how, showBare = false) {
     const layer = this.layers.patches;
+    if (!shapes) { layer.replaceChildren(); this.layers.doubts.replaceChildren(); return; }
     layer.setAttribute('class', `patches ${showBare ? 'show' : ''}`);
     const doubts = [];
     layer.replaceChildren(...shapes.patches.filter((p) => p.n !== shapes.background || shapes.paint[p.n]).map((p) => {

@@ -1,7 +1,7 @@
 // The history of a shot: what was done, by whom and when, before and after, and back to any of it.
 
-import { fill, html } from './dom.js';
-import { get, notice, post } from './api.js';
+import { fill, html } from '../dom.js';
+import { get, notice, post } from '../api.js';
 
 const $ = (id) => document.getElementById(id);
 const SEEN = 3;
@@ -85,8 +85,8 @@ export class History {
   }
 
   async after() {
-    await this.app.refresh();
-    await this.app.draw();
+    await this.app.sync.refresh();
+    await this.app.table.draw();
     await this.load();
   }
 }

@@ -1,6 +1,6 @@
 // Parts of the model in the dock: which are seen, which alone, which are locked. Kept per shot in this browser.
 
-import { fill, html } from './dom.js';
+import { fill, html } from '../dom.js';
 import { lineNow } from './drawings.js';
 
 export class Parts {
@@ -32,7 +32,7 @@ export class Parts {
     act();
     localStorage.setItem(this.store, JSON.stringify({ hidden: [...this.hidden], locked: [...this.locked], solo: this.solo }));
     this.show();
-    this.app.draw();
+    this.app.table.draw();
   }
 
   show() {
@@ -47,7 +47,7 @@ export class Parts {
       fill(item, html`<button class="name"></button><span class="count"></span><button data-do="see"></button><button data-do="solo"></button><button data-do="lock"></button>`);
       item.querySelector('.name').textContent = label;
       item.querySelector('.name').title = `Choose the lines of ${label}`;
-      item.querySelector('.name').addEventListener('click', () => this.app.choosePart?.(name));
+      item.querySelector('.name').addEventListener('click', () => this.app.stage.choosePart(name));
       item.querySelector('.count').textContent = count(name) || '–';
       const set = (what, words, on, act) => {
         const button = item.querySelector(`[data-do="${what}"]`);

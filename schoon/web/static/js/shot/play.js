@@ -1,6 +1,6 @@
 // Playing the shot at its rate, with its holds, from pictures made beforehand.
 
-import { notice } from './api.js';
+import { notice } from '../api.js';
 import { Levels } from './levels.js';
 
 export class Player {
@@ -11,7 +11,7 @@ export class Player {
     const { app } = this;
     const button = document.getElementById('play');
     button.textContent = 'Reading …';
-    const look = app.stage === 'rough' ? 'rough' : app.stage === 'line' || app.stage === 'seal' ? 'line' : 'best';
+    const look = app.stage.plays;
     const pictures = new Map();
     const stack = app.levels.all.filter((l) => app.levels.seen(l));
     const several = look !== 'rough' && (stack.length > 1 || stack[0]?.id !== app.data.shot.level_id);
@@ -40,7 +40,8 @@ export class Player {
     this.canvas.height = box.height * dots;
     const ink = this.canvas.getContext('2d');
     const scale = Math.min(this.canvas.width / width, this.canvas.height / height) * 0.94;
-    const area = [(this.canvas.width - width * scale) / 2, (this.canvas.height - height * scale) / 2, width * scale, height * scale];
+    const [wide, high] = [width * scale, height * scale];
+    const area = [(this.canvas.width - wide) / 2, (this.canvas.height - high) / 2, wide, high];
     ink.fillStyle = getComputedStyle(document.getElementById('table')).backgroundColor;
     ink.fillRect(0, 0, this.canvas.width, this.canvas.height);
     const start = performance.now();
@@ -53,7 +54,7 @@ export class Player {
         const image = pictures.get(shown[frame]);
         if (image) ink.drawImage(image, ...area);
         else { ink.fillStyle = '#fff'; ink.fillRect(...area); }
-        app.penSays(`frame ${frame} of ${frames}`);
+        app.tools.says(`frame ${frame} of ${frames}`);
         this.canvas.dataset.frame = frame;
       }
       requestAnimationFrame(step);
@@ -64,7 +65,7 @@ export class Player {
   alone(look) {
     const { data, byId } = this.app;
     const shown = new Array(data.shot.frames + 1).fill(null);
-    for (const [first, count, id] of data.spans) shown.fill(this.app.viewUrl(byId.get(id), 960, look), first, first + count);
+    for (const [first, count, id] of data.spans) shown.fill(this.app.colours.viewUrl(byId.get(id), 960, look), first, first + count);
     return shown;
   }
 
@@ -77,7 +78,8 @@ export class Player {
       const tags = stack.map((level) => this.app.levels.tag(level, Levels.at(level, frame)));
       if (!tags.some(Boolean)) return null;
       const name = tags.join('.');
-      if (!known.has(name)) known.set(name, `/shots/${data.shot.id}/frames/${frame}.webp?w=960&look=${look}&levels=${stack.map((l) => l.id).join(',')}&v=${name}`);
+      const levels = stack.map((l) => l.id).join(',');
+      if (!known.has(name)) known.set(name, `/shots/${data.shot.id}/frames/${frame}.webp?w=960&look=${look}&levels=${levels}&v=${name}`);
       return known.get(name);
     });
   }
@@ -86,6 +88,6 @@ export class Player {
     this.on = false;
     this.canvas.hidden = true;
     document.getElementById('play').textContent = 'Play';
-    this.app.showStatus();
+    this.app.tools.status();
   }
 }

@@ -1,6 +1,6 @@
 // The room round the paper: the ledge folded, open or large, the wings, and what of the paper is framed.
 
-import { notice } from './api.js';
+import { notice } from '../api.js';
 
 const $ = (id) => document.getElementById(id);
 
@@ -15,7 +15,8 @@ export class Room {
   constructor(app) {
     this.app = app;
     this.height = Number(localStorage.ledgeHeight) || OPEN;
-    this.ledge(localStorage[`ledge-${app.stage}`] ?? (OPEN_FIRST.includes(app.stage) ? 'open' : 'folded'), false);
+    this.stage = app.data.stage;
+    this.ledge(localStorage[`ledge-${this.stage}`] ?? (OPEN_FIRST.includes(this.stage) ? 'open' : 'folded'), false);
     this.wings(localStorage.wings !== 'away');
     $('ledge-fold').addEventListener('click', () => this.turnLedge());
     $('ledge-head').addEventListener('click', (event) => { if (event.target.closest('[role="tab"]') && this.state === 'folded') this.ledge('open'); });
@@ -42,7 +43,7 @@ export class Room {
     $('ledge-fold').firstChild.textContent = state === 'folded' ? 'Open ' : 'Fold ';
     const says = { valuenow: Math.round(height), valuemin: LEAST, valuemax: Math.round(this.most) };
     for (const [name, value] of Object.entries(says)) $('ledge-grip').setAttribute(`aria-${name}`, value);
-    if (keep) localStorage[`ledge-${this.app.stage}`] = state;
+    if (keep) localStorage[`ledge-${this.stage}`] = state;
   }
 
   resize(height) {
@@ -70,7 +71,8 @@ export class Room {
     document.body.classList.toggle('no-wings', !on);
     $('see-wings').setAttribute('aria-pressed', String(on));
     localStorage.wings = on ? 'seen' : 'away';
-    if (this.app.view.fitted) this.app.view.fit();
+    const { view } = this.app.table;
+    if (view.fitted) view.fit();
   }
 
   // What is drawn in this drawing; again at once: in the whole run.
@@ -80,7 +82,9 @@ export class Room {
     const boxes = (whole ? app.data.run : [app.current]).map((d) => d.box).filter(Boolean);
     if (!boxes.length) { notice('Nothing is drawn here yet; there is no figure to look at'); return; }
     this.framed = whole ? null : app.current.id;
-    app.view.frame(boxes.reduce((a, b) => [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[2], b[2]), Math.max(a[3], b[3])]), MARGIN);
+    const least = (k) => Math.min(...boxes.map((box) => box[k]));
+    const most = (k) => Math.max(...boxes.map((box) => box[k]));
+    app.table.view.frame([least(0), least(1), most(2), most(3)], MARGIN);
     notice(whole ? 'The figure in the whole run' : '');
   }
 }

@@ -1,7 +1,7 @@
 // Long work: started, watched and cancelled from the page; results arrive by themselves.
 
-import { fill, html } from './dom.js';
-import { get, post, notice } from './api.js';
+import { fill, html } from '../dom.js';
+import { get, post, notice } from '../api.js';
 
 const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', specks: 'Joining specks', carry: 'Carrying paint', track: 'Following the patch', export: 'Saving' };
 
@@ -30,7 +30,7 @@ export class Jobs {
         else if (job.message) notice(job.message, job.failed > 0, 7000);
         else if (job.state === 'cancelled') notice(`Cancelled; ${job.done} of ${job.total} are done and stay`);
       }
-      if (job.kind !== 'export' && (ended || job.done !== item.seen)) { item.seen = job.done; await this.app.refresh(); }
+      if (job.kind !== 'export' && (ended || job.done !== item.seen)) { item.seen = job.done; await this.app.sync.refresh(); }
       if (ended && item.onDone) item.onDone(job);
     }
     this.show();

@@ -1,0 +1,96 @@
+// How the roughs are read, tried on one drawing before the run.
+
+import { fill, html } from '../../dom.js';
+import { get, notice, post } from '../../api.js';
+import { lineNow } from '../../shot/drawings.js';
+import { View } from './view.js';
+
+const LOOKS = [['', 'found by itself'], [0, 'tied down'], [0.35, 'rough'], [0.65, 'loose'], [1, 'very loose']];
+const SLIDERS = { detail: 'small detail', follow: 'follow closely', pressure: 'weight from pressure' };
+// Degrees of hue within which two drawings have the same pencil.
+const SAME_HUE = 32;
+
+export class ReadView extends View {
+  get reading() { return this.ledge.reading; }
+
+  show() {
+    const { app, ledge } = this;
+    const fresh = !this.body.querySelector('.reading');
+    if (fresh) this.build();
+    if (this.chipsOf !== app.current.id || fresh) this.chips();
+    ledge.button('Try on this drawing', () => this.tryIt(), false, 'try-reading');
+    ledge.button('Clean this', () => ledge.clean([app.current.id]), false, 'clean-this');
+    const all = app.meant().map((d) => d.id);
+    ledge.button(`Clean ${app.chosen.size > 1 ? `${all.length} chosen` : `all ${all.length}`}`, () => ledge.clean(all), true, 'clean-all');
+  }
+
+  build() {
+    const { body, reading } = this;
+    const looks = LOOKS.map(([value, words]) => html`<option value="${value}">${words}</option>`);
+    const sliders = Object.entries(SLIDERS).map(([name, words]) => html`<label>${words} <input name="${name}" type="range" min="0" max="1" step="0.1"></label>`);
+    fill(body, html`<form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}</form>
+      <div class="pencils"><b>Coloured pencils in this drawing</b><div id="chips"><span class="quiet">Looking …</span></div>
+        <p class="quiet">An ignored colour leaves no trace and cuts nothing.</p></div>
+      <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p>`);
+    const form = body.querySelector('form');
+    form.searching.value = reading.searching ?? '';
+    for (const name of Object.keys(SLIDERS)) form[name].value = reading[name];
+    form.addEventListener('input', () => {
+      reading.searching = form.searching.value === '' ? null : Number(form.searching.value);
+      for (const name of Object.keys(SLIDERS)) reading[name] = Number(form[name].value);
+    });
+    form.addEventListener('submit', (event) => event.preventDefault());
+  }
+
+  async chips() {
+    const { app } = this;
+    this.chipsOf = app.current.id;
+    const box = document.getElementById('chips');
+    try {
+      const { pencils } = await get(`/api/drawings/${app.current.id}/pencils`);
+      if (this.chipsOf !== app.current.id || !box.isConnected) return;
+      if (pencils.length) box.replaceChildren(...pencils.map((pencil) => this.chip(pencil)));
+      else fill(box, html`<span class="quiet">None; all is one neutral pencil.</span>`);
+    } catch (error) { box.textContent = error.message; }
+  }
+
+  chip(pencil) {
+    const { reading } = this;
+    const known = reading.pencils.find((p) => Math.abs(((p.hue - pencil.hue + 540) % 360) - 180) < SAME_HUE);
+    const role = known?.role || 'ignore';
+    const names = new Set(this.app.parts.names());
+    if (role.startsWith('part:')) names.add(role.slice(5));
+    const chip = document.createElement('label');
+    chip.className = 'chip';
+    fill(chip, html`<span class="swatch" style="background: ${pencil.colour}"></span>${pencil.name} <i class="quiet">${Math.round(pencil.share * 100)} %</i>
+      <select aria-label="The ${pencil.name} pencil"><option value="ignore">ignore</option><option value="use">use</option>
+      ${[...names].map((name) => html`<option value="part:${name}">is the part ${name}</option>`)}<option value="new">is a new part …</option></select>`);
+    const select = chip.querySelector('select');
+    select.value = role;
+    select.addEventListener('change', () => {
+      let { value } = select;
+      if (value === 'new') {
+        const name = (window.prompt('Name of the part drawn with this pencil') || '').trim();
+        if (!name) { select.value = role; return; }
+        value = `part:${name.slice(0, 60)}`;
+      }
+      reading.pencils = reading.pencils.filter((p) => p !== known);
+      reading.pencils.push({ hue: pencil.hue, role: value });
+      this.chips();
+    });
+    return chip;
+  }
+
+  async tryIt() {
+    const { app } = this;
+    const words = document.getElementById('tried');
+    const entry = app.current;
+    words.textContent = 'Trying …';
+    try {
+      const found = await post(`/api/drawings/${entry.id}/try`, this.reading);
+      if (entry !== app.current) return;
+      app.table.paper.ghost(found.strokes);
+      words.textContent = `In teal: ${found.strokes.length} lines (now ${lineNow(entry)?.strokes.length || 0}). Not kept; clean to keep it.`;
+    } catch (error) { words.textContent = error.message; notice(error.message, true); }
+  }
+}

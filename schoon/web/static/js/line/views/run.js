@@ -1,0 +1,25 @@
+// The run of line drawings, and cleaning it.
+
+import { notice } from '../../api.js';
+import { strip } from '../../stages/strip.js';
+import { View } from './view.js';
+
+export class RunView extends View {
+  show() {
+    const { app, ledge } = this;
+    const { run } = app.data;
+    const bare = run.filter((d) => !d.strokes).map((d) => d.id);
+    const some = app.chosen.size > 1;
+    if (run.length > bare.length) ledge.button('Weigh by rule', () => this.weigh(app.meant((d) => d.strokes).map((d) => d.id)), false, 'weigh-rule');
+    ledge.button('Clean this', () => ledge.clean([app.current.id]), false, 'clean-this');
+    const rest = bare.length && bare.length < run.length;
+    const label = some ? `Clean ${app.chosen.size} chosen` : rest ? `Clean ${bare.length} still rough` : `Clean all ${run.length}`;
+    ledge.button(label, () => ledge.clean(some ? [...app.chosen] : bare.length ? bare : run.map((d) => d.id)), true, 'clean-all');
+    strip(app, 'line');
+  }
+
+  async weigh(drawings) {
+    const answer = await this.ledge.post('weigh', { drawings });
+    if (answer) notice(`The line rule is laid on ${answer.drawings.length} drawing${answer.drawings.length === 1 ? '' : 's'}; it can be undone as one`);
+  }
+}

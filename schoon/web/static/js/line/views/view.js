@@ -1,0 +1,5 @@
+// A view of the Line ledge.
+
+export class View {
+  constructor(ledge) { this.ledge = ledge; this.app = ledge.app; this.body = ledge.body; }
+}

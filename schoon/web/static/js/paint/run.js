@@ -1,0 +1,17 @@
+// The run of painted drawings.
+
+import { fill, html } from '../dom.js';
+import { strip } from '../stages/strip.js';
+
+export class RunView {
+  constructor(app) { this.app = app; }
+
+  show(acts) {
+    const { app } = this;
+    if (app.data.run.some((d) => d.unsure)) {
+      fill(acts, html`<button id="next-unsure">Next unsure <kbd>N</kbd></button>`);
+      acts.firstChild.addEventListener('click', () => app.nextUnsure());
+    }
+    strip(app, 'paint');
+  }
+}

@@ -1,0 +1,106 @@
+// Tools of paint: pour and lift off, a ring, a patch through the whole run, the sampler.
+
+import { notice } from '../api.js';
+import { paintNow, paintSeen } from '../shot/drawings.js';
+import { penDrag } from '../shot/pen.js';
+
+// The patch under the pen, the outside on bare paper, 0 beside it.
+export function patchUnder(app, event, at) {
+  const node = document.elementsFromPoint(event.clientX, event.clientY).find((n) => n.dataset?.n && n.closest('.patches, .doubts'));
+  if (node) return Number(node.dataset.n);
+  const [w, h] = app.table.view.size;
+  const inside = at[0] >= 0 && at[1] >= 0 && at[0] < w && at[1] < h;
+  return (inside && paintSeen(app.current)?.background) || 0;
+}
+
+// Pours the pot of the stage, or lifts paint off, in every patch that is dragged across.
+export class BrushTool {
+  constructor(app, stage, lift, fields) { Object.assign(this, { app, stage, lift }, fields); }
+
+  get pen() { return this.lift ? 'Lift paint off' : `Pour ${this.stage.potName.toLowerCase()}`; }
+
+  down(event) {
+    const { app, stage, lift } = this;
+    const { paper, view } = app.table;
+    const entry = app.current;
+    const shapes = stage.ready(lift);
+    if (!shapes) return null;
+    const hit = new Set();
+    const value = lift ? null : stage.pot;
+    let first = null;
+    const take = (e) => {
+      const n = patchUnder(app, e, view.toPaper(e.clientX, e.clientY));
+      first ??= n;
+      // Dragging never floods the outside: only a click on it does.
+      if (!n || hit.has(n) || (n === shapes.background && (hit.size || n !== first))) return;
+      if (stage.closed(shapes.paint[n]?.pot)) return;
+      hit.add(n);
+      const node = paper.patch(n);
+      if (node) paper.colour(node, value);
+    };
+    const started = performance.now();
+    take(event);
+    requestAnimationFrame(() => performance.measure('pour seen', { start: started }));
+    return {
+      move: take,
+      async up() {
+        const points = shapes.patches.filter((p) => hit.has(p.n)).map((p) => p.at);
+        if (points.length) await stage.send(entry, 'pour', { points, pot: value });
+      },
+      cancel() { app.table.draw(); },
+    };
+  }
+}
+
+export class RingTool {
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'ring', label: 'Ring', key: 'c' }); }
+
+  get pen() { return `Draw a ring: ${this.stage.potName.toLowerCase()} into everything unpainted in it`; }
+
+  down(event, at) {
+    const { app, stage } = this;
+    const entry = app.current;
+    if (!stage.ready()) return null;
+    return penDrag(app, event, at, async (path, clear) => {
+      if (path.length > 2) {
+        const answer = await stage.send(entry, 'pour-within', { ring: path.map(([x, y]) => [x, y]), pot: stage.pot });
+        if (answer?.patches) notice(`${stage.potName} in ${answer.patches} patch${answer.patches === 1 ? '' : 'es'}`);
+      }
+      clear();
+    });
+  }
+}
+
+export class WholeRunTool {
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'whole-run', label: 'Whole run', key: 't' }); }
+
+  get pen() { return `Pour ${this.stage.potName.toLowerCase()} into this patch in all drawings`; }
+
+  down(event, at) {
+    const { app, stage } = this;
+    const shapes = stage.ready();
+    const n = shapes && patchUnder(app, event, at);
+    if (!n) return null;
+    if (n === shapes.background) { notice('The outside has no track; choose a patch of the figure'); return null; }
+    if (stage.closed(shapes.paint[n]?.pot)) return null;
+    notice(`Following this patch through ${app.data.run.length} drawings; what a hand painted otherwise${stage.alsoStay}, and it can be undone as one`);
+    const where = shapes.patches.find((p) => p.n === n).at;
+    app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'track', source: app.current.id, at: where, pot: stage.pot, keep: stage.lockedPots });
+    return null;
+  }
+}
+
+export class SampleTool {
+  constructor(app, stage) {
+    Object.assign(this, { app, stage, id: 'sample', label: 'Sample', key: 's', pen: 'Sample a pot from the paper or from the sheet picture' });
+  }
+
+  sampled(pot) { this.stage.selectPot(pot, true); }
+
+  down(event, at) {
+    const found = paintNow(this.app.current)?.paint[patchUnder(this.app, event, at)]?.pot;
+    if (found === undefined || found < 0) notice('There is no paint here to sample');
+    else this.sampled(found);
+    return null;
+  }
+}

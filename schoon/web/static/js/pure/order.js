@@ -1,0 +1,40 @@
+// Orders of the run: who comes next, and in which order work is done. Nothing here touches the page.
+
+// The entry `by` steps from `here` in `list` for which `wanted` holds, or null.
+export function step(list, here, by, wanted = () => true) {
+  let k = list.indexOf(here);
+  do { k += by; } while (list[k] && !wanted(list[k]));
+  return list[k] ?? null;
+}
+
+// All entries, beginning after `here` and ending with it.
+export function around(list, here) {
+  const from = list.indexOf(here);
+  return [...list.slice(from + 1), ...list.slice(0, from + 1)];
+}
+
+// In the order of the trade: keys first, then breakdowns, then in-betweens; what is still to do before what is done.
+const TRADE = { key: 0, breakdown: 1, inbetween: 2 };
+
+// rows: [first frame, frames, drawing id or what else stands there]; only drawings are work.
+export function byWork(rows, byId, stage) {
+  const open = (entry) => (left(entry, stage)[0] === DONE ? 1 : 0);
+  const rank = ([, , id]) => TRADE[byId.get(id).kind] * 2 + open(byId.get(id));
+  return rows.filter(([, , what]) => byId.has(what)).sort((a, b) => rank(a) - rank(b) || a[0] - b[0]);
+}
+
+const DONE = '✓';
+
+// What is left on a drawing in a stage, in a word, and whether it asks for a decision.
+export function left(entry, stage) {
+  if (stage === 'line') return !entry.strokes ? ['rough', false] : entry.doubtful ? [`${entry.doubtful} ?`, true] : [DONE, false];
+  if (stage === 'seal') {
+    if (!entry.strokes) return ['rough', false];
+    return entry.open_gaps ? [`${entry.open_gaps} gap${entry.open_gaps > 1 ? 's' : ''}`, true] : [DONE, false];
+  }
+  if (stage === 'paint' || stage === 'hand-off') {
+    if (entry.unsure) return [`${entry.unsure} ?`, true];
+    return [entry.painted ? DONE : entry.strokes ? 'bare' : 'rough', false];
+  }
+  return ['', false];
+}

@@ -1,0 +1,96 @@
+// Stitches by hand: drawn, chosen, deleted; and leaks traced to where they run out.
+
+import { edit, notice, post } from '../api.js';
+import { thinned } from '../pure/geometry.js';
+import { make } from '../shot/paper.js';
+
+const FAR = 12;
+
+export class StitchTool {
+  constructor(app) { Object.assign(this, { app, id: 'stitch', label: 'Stitch', key: 't', pen: 'Draw a stitch' }); }
+
+  down(event, from) {
+    const { app } = this;
+    const { paper, view } = app.table;
+    const path = [from];
+    const node = make('path', { class: 'pen', 'stroke-width': 2, style: 'stroke: var(--alarm)' }, paper.layers['pen-layer']);
+    return {
+      move(e) {
+        path.push(view.toPaper(e.clientX, e.clientY));
+        node.setAttribute('d', `M${path.map((p) => p.map((v) => v.toFixed(1)).join(',')).join(' ')}`);
+      },
+      async up() {
+        node.remove();
+        const entry = app.current;
+        try {
+          await edit(entry, 'stitch', { points: thinned(path) });
+          app.sync.changed(entry);
+          app.table.draw();
+        } catch (error) { notice(error.message, true); }
+      },
+      cancel() { node.remove(); },
+    };
+  }
+}
+
+export class ChooseStitchTool {
+  constructor(app) { Object.assign(this, { app, id: 'choose', label: 'Choose', key: 'c', pen: 'Choose a stitch' }); }
+
+  down(event) {
+    const { app } = this;
+    const node = document.elementFromPoint(event.clientX, event.clientY);
+    app.stage.chosen = node?.closest?.('.stitches') ? node.dataset.id : null;
+    app.table.draw();
+    return null;
+  }
+}
+
+// Shows where paint poured at the pen would run out; a drag says to where. The stitch can be kept or let be.
+export class LeakTool {
+  constructor(app) {
+    Object.assign(this, { app, id: 'leak', label: 'Trace leak', key: 'v', found: null });
+    this.pen = 'Trace a leak: click inside the form that leaks, or drag to where it runs';
+  }
+
+  leave() { this.found = null; this.app.table.paper.ghost([]); }
+
+  down(event, from) {
+    const { view } = this.app.table;
+    let to = null;
+    return {
+      move(e) { to = view.toPaper(e.clientX, e.clientY); },
+      up: () => {
+        const far = to && Math.hypot(to[0] - from[0], to[1] - from[1]) * view.zoom > FAR;
+        this.trace(from, far ? to : null);
+      },
+      cancel() {},
+    };
+  }
+
+  async trace(at, to) {
+    const { app } = this;
+    const entry = app.current;
+    try {
+      this.found = { ...(await post(`/api/drawings/${entry.id}/leak`, { at, to })), entry };
+      app.table.draw();
+      const [a, b] = this.found.points;
+      app.table.lookAt((a[0] + b[0]) / 2, (a[1] + b[1]) / 2, Math.max(1.5, app.table.view.zoom));
+      app.tools.says(`it runs out here, ${this.found.width} px wide · J shuts it, K lets it be`);
+    } catch (error) { this.found = null; app.table.draw(); notice(error.message); }
+  }
+
+  async keep(keep) {
+    const { app, found } = this;
+    this.found = null;
+    if (keep) {
+      try {
+        await edit(found.entry, 'stitch', { points: found.points });
+        app.sync.changed(found.entry);
+      } catch (error) { notice(error.message, true); }
+    }
+    app.tools.status();
+    app.table.draw();
+  }
+
+  show() { this.app.table.paper.ghost(this.found?.entry === this.app.current ? [this.found] : []); }
+}

@@ -1,0 +1,133 @@
+// The model dock: pots with their counts, the colour key, the sheet pictures.
+
+import { fill, html } from '../dom.js';
+import { change, notice, post } from '../api.js';
+
+const $ = (id) => document.getElementById(id);
+
+export class Dock {
+  constructor(app) {
+    this.app = app;
+    app.on('drawn', () => this.show());
+    $('key')?.addEventListener('change', (event) => this.useKey(Number(event.target.value)));
+    $('dock-picture')?.addEventListener('click', (event) => this.turnSheet(event));
+  }
+
+  show() {
+    const { app } = this;
+    const { data, stage } = app;
+    const list = $('pots');
+    if (!list) return;
+    const counts = stage.counts();
+    const remarks = new Map(stage.remarks().map((r) => [r.pot, r]));
+    if (list.querySelectorAll('[data-pot]').length !== data.pots.length) this.build(list);
+    for (const item of list.querySelectorAll('[data-pot]')) {
+      const pot = Number(item.dataset.pot);
+      const remark = remarks.get(pot);
+      const count = item.querySelector('.count');
+      count.textContent = counts ? said(remark, counts.get(pot) || 0) : '';
+      count.classList.toggle('off', Boolean(remark));
+    }
+    this.showWords(counts, [...remarks.values()]);
+  }
+
+  build(list) {
+    let part = '';
+    list.replaceChildren(...this.app.data.pots.flatMap((pot) => {
+      const item = this.potItem(pot);
+      if (pot.part === part) return [item];
+      part = pot.part;
+      const head = Object.assign(document.createElement('li'), { className: 'part', textContent: part || 'Without a part' });
+      head.setAttribute('role', 'presentation');
+      return [head, item];
+    }));
+  }
+
+  potItem(pot) {
+    const { app } = this;
+    const { stage } = app;
+    const item = document.createElement('li');
+    item.dataset.pot = pot.id;
+    item.setAttribute('role', 'option');
+    item.tabIndex = 0;
+    fill(item, html`<span class="swatch" style="background: var(--pot-${pot.id})"></span><span>${pot.name}</span>
+      <span class="pot-ways">${stage.potWays.map(([way, words]) => html`<button data-way="${way}" aria-pressed="false" aria-label="${words} ${pot.name}">${words}</button>`)}</span>
+      <span class="count"></span>`);
+    for (const button of item.querySelectorAll('[data-way]')) {
+      button.addEventListener('click', (event) => { event.stopPropagation(); stage.potWay(button.dataset.way, pot.id); });
+    }
+    const pick = () => stage.selectPot(pot.id, true);
+    item.addEventListener('click', pick);
+    item.addEventListener('keydown', (event) => { if (event.key === 'Enter') { event.stopPropagation(); pick(); } });
+    return item;
+  }
+
+  showWords(counts, remarks) {
+    const { app } = this;
+    const { data, stage } = app;
+    const words = $('dock-words');
+    if (!counts) {
+      const { outline, inner, detail, taper } = data.rule;
+      words.textContent = `Line rule: outline ${outline}, inner ${inner}, detail ${detail} px${taper ? `, ends taper over ${taper} px` : ''}.`;
+      return;
+    }
+    if (!app.current.painted) { words.textContent = 'Nothing is painted in this drawing yet.'; return; }
+    const title = 'The model takes the counts and shares of its pots from this drawing';
+    fill(words, html`${inWords(data, remarks, counts)} ${stage.expect ? html`<button id="expect" title="${title}">Count as the model</button>` : ''}`);
+    words.querySelector('#expect')?.addEventListener('click', () => stage.expect());
+  }
+
+  async useKey(key) {
+    const { app } = this;
+    app.colours.use(key);
+    try { await change('stacks', app.data.shot.id, 'key', { level: app.level, key }); } catch (error) { notice(error.message, true); }
+  }
+
+  // With the sampler in the hand a click on the sheet picture samples it; else the next one is shown.
+  turnSheet(event) {
+    const box = event.currentTarget;
+    const image = box.querySelector('img');
+    const pictures = JSON.parse(box.dataset.pictures);
+    const at = Number(box.dataset.at || 0);
+    if (this.app.tools.now?.sampled && event.detail) { this.sample(image, pictures[at].sha256, event); return; }
+    const next = (at + 1) % pictures.length;
+    box.dataset.at = next;
+    image.src = `/pictures/${pictures[next].sha256}`;
+    $('dock-count').textContent = `${pictures[next].caption}, ${next + 1} of ${pictures.length}`;
+  }
+
+  async sample(image, picture, event) {
+    const { app } = this;
+    const { naturalWidth, naturalHeight } = image;
+    const box = image.getBoundingClientRect();
+    const scale = Math.min(box.width / naturalWidth, box.height / naturalHeight);
+    const at = [
+      (event.clientX - box.left - (box.width - naturalWidth * scale) / 2) / scale,
+      (event.clientY - box.top - (box.height - naturalHeight * scale) / 2) / scale,
+    ];
+    try {
+      const { near } = await post(`/api/models/${app.data.model}/sample`, { picture, at });
+      const pot = near && app.data.pots.find((p) => p.name === near.pot);
+      if (pot) app.tools.now.sampled(pot.id); else notice('No pot looks like this place of the sheet');
+    } catch (error) { notice(error.message, true); }
+  }
+}
+
+// What stands beside a pot: its patches here, and what the model says if it says otherwise.
+function said(remark, count) {
+  if (!remark) return count || '–';
+  if (remark.what === 'large' || remark.what === 'small') return `${count} · ${remark.what}`;
+  return `${count} of ${remark.expected}`;
+}
+
+function inWords(data, remarks, counts) {
+  const name = (id) => data.pots.find((p) => p.id === id)?.name.toLowerCase() ?? 'a pot';
+  const list = (what) => remarks.filter((r) => r.what === what).map((r) => name(r.pot));
+  if (!data.pots.some((p) => p.expected !== null)) {
+    const missing = data.pots.filter((p) => !counts.get(p.id)).map((p) => p.name.toLowerCase());
+    return missing.length ? `Not in this drawing: ${missing.join(', ')}.` : 'Every pot is in this drawing.';
+  }
+  const parts = [['missing', 'Missing'], ['fewer', 'Fewer than the model'], ['more', 'More than the model'], ['large', 'Larger share'], ['small', 'Smaller share']]
+    .map(([what, words]) => [words, list(what)]).filter(([, found]) => found.length).map(([words, found]) => `${words}: ${found.join(', ')}.`);
+  return parts.join(' ') || 'As the model says.';
+}

@@ -1,0 +1,41 @@
+// What the pen touches and how hard, and paths it leaves.
+
+import { round } from '../pure/geometry.js';
+import { make } from './paper.js';
+
+const SPOTS = [[0, 0], [3, 0], [-3, 0], [0, 3], [0, -3], [5, 5], [-5, -5], [5, -5], [-5, 5]];
+
+// The path of the stroke within a few screen pixels of a client point, or null.
+export function strokeAt(clientX, clientY) {
+  for (const [dx, dy] of SPOTS) {
+    const node = document.elementFromPoint(clientX + dx, clientY + dy);
+    if (node?.closest?.('.ink') && node.dataset.id) return node;
+  }
+  return null;
+}
+
+export function pressure(event) {
+  // A mouse has no pressure: it draws at the middle of the range. A pen laid flat draws with its side, broader.
+  if (event.pointerType === 'mouse' || !event.pressure) return 0.5;
+  const lean = Math.hypot(event.tiltX || 0, event.tiltY || 0);
+  return Math.min(1, event.pressure * (1 + 0.6 * Math.max(0, (lean - 35) / 50)));
+}
+
+// A drag of the pen that leaves a path; `done(path, clear)` gets [x, y, pressure] points.
+export function penDrag(app, event, at, done) {
+  const { paper, view } = app.table;
+  const path = [[...at, pressure(event)]];
+  const node = make('path', { class: 'pen', 'stroke-width': app.data.rule.outline }, paper.layers['pen-layer']);
+  const show = () => node.setAttribute('d', `M${path.map((p) => `${p[0].toFixed(1)},${p[1].toFixed(1)}`).join(' ')}`);
+  show();
+  return {
+    move(e) {
+      const all = e.getCoalescedEvents?.() || [];
+      for (const step of all.length ? all : [e]) path.push([...view.toPaper(step.clientX, step.clientY), pressure(step)]);
+      show();
+    },
+    // The path stays on the paper until the server's stroke takes its place.
+    up() { done(path.map(([x, y, p]) => [round(x), round(y), round(p, 1000)]), () => node.remove()); },
+    cancel() { node.remove(); },
+  };
+}

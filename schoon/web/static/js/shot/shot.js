@@ -1,0 +1,93 @@
+// What the page of a shot holds: the run, the drawing on the table, what is chosen, and the parts that show it.
+//
+// Told to whoever asks (`on`):
+//   run    what the sheet, the wings and the ledge show has changed: other drawings, marks, another one on the table
+//   leave  the drawing on the table is about to change
+//   drawn  a drawing lies on the table: entry, line, shapes
+//   time   the exposures have changed
+//   colours  the colour key or a colour of it has changed
+
+import { notice } from '../api.js';
+import * as drawings from './drawings.js';
+import { Events } from './events.js';
+import { around, step } from '../pure/order.js';
+import { Colours } from './colours.js';
+import { History } from './history.js';
+import { Jobs } from './jobs.js';
+import { Levels } from './levels.js';
+import { Onion } from './onion.js';
+import { Parts } from './parts.js';
+import { Player } from './play.js';
+import { Room } from './room.js';
+import { Sync } from './sync.js';
+import { Table } from './table.js';
+import { Tools } from './tools.js';
+
+export class Shot extends Events {
+  // data: as the page brings it. makeStage: builds the stage of this page, once the rest is there.
+  constructor(data, makeStage, first) {
+    super();
+    this.data = data;
+    this.byId = new Map(data.run.map((d) => [d.id, d]));
+    this.current = this.byId.get(first) || data.run[0];
+    this.chosen = new Set();
+    this.sync = new Sync(this);
+    this.colours = new Colours(this);
+    this.table = new Table(this);
+    this.room = new Room(this);
+    this.jobs = new Jobs(this);
+    this.parts = new Parts(this);
+    this.onion = new Onion(this);
+    this.levels = new Levels(this);
+    this.player = new Player(this);
+    this.history = new History(this);
+    this.tools = new Tools(this);
+    this.stage = makeStage(this);
+  }
+
+  get level() { return this.data.shot.level_id; }
+
+  neighbour(by, keysOnly = false) {
+    return step(this.data.run, this.current, by, keysOnly ? (d) => d.kind === 'key' : undefined);
+  }
+
+  // The drawings that an act means: those chosen, or all that `also` lets through.
+  meant(also = () => true) {
+    return this.chosen.size > 1 ? this.data.run.filter((d) => this.chosen.has(d.id)) : this.data.run.filter(also);
+  }
+
+  async go(id, alone = false) {
+    const entry = this.byId.get(id);
+    if (!entry) return;
+    if (this.player.on) this.player.stop();
+    if (alone) this.chosen.clear();
+    if (entry !== this.current) this.tell('leave', this.current);
+    this.current = entry;
+    window.history.replaceState(null, '', `${window.location.search}#d=${id}`);
+    this.tell('run');
+    await this.table.draw();
+  }
+
+  chooseTo(id) {
+    const order = this.data.run.map((d) => d.id);
+    const [a, b] = [order.indexOf(this.current.id), order.indexOf(id)].sort((x, y) => x - y);
+    this.chosen = new Set(order.slice(a, b + 1));
+    this.tell('run');
+  }
+
+  // Goes to the next drawing for which `wanted` holds, this one last. Resolves to it, or to null if there is none.
+  async goToNext(wanted) {
+    const found = around(this.data.run, this.current).find(wanted);
+    if (!found) return null;
+    await this.go(found.id);
+    return found;
+  }
+
+  async nextUnsure() {
+    const found = await this.goToNext((d) => d.unsure);
+    if (!found) { notice('No patch is unsure'); return; }
+    const shapes = drawings.paintNow(found);
+    const patch = shapes?.patches.find((p) => shapes.paint[p.n]?.unsure);
+    if (patch) this.table.lookAt(patch.at[0], patch.at[1], Math.max(1.2, this.table.view.zoom));
+  }
+}

@@ -1,0 +1,89 @@
+// What others, jobs and the hand have changed: read anew, undone, done again; and the shot's time.
+
+import { change, get, notice, post } from '../api.js';
+
+const $ = (id) => document.getElementById(id);
+const SOON = 700;
+
+export class Sync {
+  constructor(app) {
+    this.app = app;
+    this.soon = 0;
+    // What undo takes: the last action on time after one in the sheet, on the levels after one there, else on this drawing.
+    this.scope = 'drawings';
+    $('undo').addEventListener('click', () => this.step('undo', 'drawings'));
+    $('redo').addEventListener('click', () => this.step('redo', 'drawings'));
+  }
+
+  undoes(subjects) { this.scope = subjects; }
+
+  async refresh() {
+    const { app } = this;
+    const { data } = app;
+    let found;
+    try { found = await get(`/api/shots/${data.shot.id}/run?level=${app.level}`); } catch (error) { notice(error.message, true); return; }
+    let here = false;
+    for (const fresh of found.drawings) {
+      const entry = app.byId.get(fresh.id);
+      if (!entry) continue;
+      here = here || (entry === app.current && entry.revision !== fresh.revision);
+      Object.assign(entry, fresh);
+    }
+    Object.assign(data, { spans: found.spans, sheet: found.sheet });
+    Object.assign(data.shot, { frames: found.frames, fps: found.fps });
+    for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
+    for (const link of document.querySelectorAll('.track a')) {
+      link.classList.toggle('done', found.progress.done[link.dataset.stage]);
+      link.querySelector('.left').textContent = found.progress.left[link.dataset.stage];
+    }
+    app.tell('run');
+    app.stage.refreshed();
+    if (here) await app.table.draw(); else app.onion.show();
+  }
+
+  // A drawing was changed by this hand.
+  changed(entry) {
+    this.undoes('drawings');
+    $('saved').textContent = `saved ${new Date().toTimeString().slice(0, 5)}`;
+    $('undo').disabled = false;
+    $('redo').disabled = true;
+    if (entry === this.app.current) $('paper').dataset.revision = entry.revision;
+    clearTimeout(this.soon);
+    this.soon = setTimeout(() => this.refresh(), SOON);
+  }
+
+  // what: undo or redo.
+  async step(what, subjects = this.scope) {
+    const { app } = this;
+    try {
+      const found = await post(`/api/${subjects}/${subjects === 'drawings' ? app.current.id : app.data.shot.id}/${what}`);
+      if (found.message) { notice(found.message); return; }
+      const many = found.drawings?.length > 1 ? ` on ${found.drawings.length} drawings` : '';
+      const pots = found.pots?.length ? `; back in the model: ${found.pots.join(', ')}` : '';
+      notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label || 'the last change'}${many}${pots}`);
+      // Pots, keys and levels that came back have to be known to the page.
+      if (pots || found.kinds?.some((kind) => kind !== 'time')) setTimeout(() => window.location.reload(), 900);
+      await this.refresh();
+      await app.table.draw();
+    } catch (error) { notice(error.message, true); }
+  }
+
+  async time(what, fields) {
+    const { app } = this;
+    try {
+      const time = await change('times', app.data.shot.id, what, fields);
+      this.undoes('times');
+      if (time.again) await this.refresh(); else this.take(time);
+    } catch (error) { notice(error.message, true); app.tell('time'); }
+  }
+
+  take({ frames, fps, levels, marks }) {
+    const { app } = this;
+    const { data } = app;
+    Object.assign(data.shot, { frames, fps });
+    Object.assign(data, levels[app.level]);
+    for (const level of data.levels) level.spans = levels[level.id].spans;
+    for (const entry of data.run) entry.kind = marks[entry.id];
+    app.tell('time');
+  }
+}

@@ -1,0 +1,103 @@
+// The table: the drawing that is worked on, drawn as the stage wants it.
+
+import { notice } from '../api.js';
+import * as drawings from './drawings.js';
+import { Paper, make, roughStep, roughUrl } from './paper.js';
+import { View } from './view.js';
+
+const $ = (id) => document.getElementById(id);
+const SLOW = 250;
+
+export class Table {
+  constructor(app) {
+    this.app = app;
+    this.drawn = 0;
+    this.view = new View($('table'), [app.data.shot.width, app.data.shot.height], () => this.moved());
+    this.paper = new Paper($('paper'), this.view.size);
+    $('table').addEventListener('wheel', (event) => {
+      event.preventDefault();
+      this.view.around(event.clientX, event.clientY, Math.exp(-event.deltaY * 0.0016), 0);
+    }, { passive: false });
+    app.on('drawn', () => this.prefetch());
+  }
+
+  moved() {
+    this.paper?.place(this.view.matrix());
+    $('zoom').textContent = `${Math.round(this.view.zoom * 100)} %`;
+    this.app.stage?.viewChanged();
+  }
+
+  // Shows a drawing. flip: only while a key is held, nothing else follows.
+  async draw(entry = this.app.current, flip = false) {
+    const { app, paper } = this;
+    const { stage } = app;
+    const ticket = ++this.drawn;
+    const withPatches = entry.strokes > 0 && Boolean(stage.patches);
+    let line = drawings.lineNow(entry);
+    let shapes = withPatches ? drawings.paintNow(entry) : null;
+    if (!line || (withPatches && !shapes)) {
+      const slow = setTimeout(() => { if (ticket === this.drawn) $('waiting').hidden = false; }, SLOW);
+      try {
+        [line, shapes] = await Promise.all([drawings.line(entry), withPatches ? drawings.paint(entry) : null]);
+      } catch (error) {
+        if (ticket === this.drawn) notice(error.message, true);
+        return;
+      } finally { clearTimeout(slow); $('waiting').hidden = true; }
+      if (ticket !== this.drawn) return;
+    }
+    paper.rough(entry, line, stage.rough(line.strokes.length > 0));
+    paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip);
+    paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
+    paper.patches(shapes, stage.patches, stage.showsBare);
+    $('paper').dataset.drawing = entry.number;
+    $('paper').dataset.revision = entry.revision;
+    if (flip) { paper.onion([]); return; }
+    $('undo').disabled = !line.undo;
+    $('redo').disabled = !line.redo;
+    app.tell('drawn', entry, line, shapes);
+  }
+
+  // The neighbours are read before they are asked for; their roughs too if roughs are looked at, so that flipping is instant.
+  prefetch() {
+    const { app, paper, view } = this;
+    for (const by of [1, -1]) {
+      const entry = app.neighbour(by);
+      if (!entry) continue;
+      drawings.line(entry).then((line) => {
+        if (paper.roughOf) new Image().src = roughUrl(entry, line, roughStep(view.size[0], view.zoom));
+      }).catch(() => {});
+      if (entry.strokes && app.stage.patches) drawings.paint(entry).catch(() => {});
+    }
+  }
+
+  lookAt(x, y, zoom) {
+    const { view } = this;
+    const box = $('table').getBoundingClientRect();
+    view.zoom = zoom;
+    const [a, b, c, d] = view.matrix();
+    view.x = box.width / 2 - (a * x + c * y);
+    view.y = box.height / 2 - (b * x + d * y);
+    view.fitted = false;
+    view.onChange();
+  }
+
+  // A rectangle that is drawn on the paper next, for comparing what lies in it.
+  pickBox(done) {
+    notice('Drag a rectangle on the paper');
+    this.app.tools.once = (event, from) => {
+      const node = make('rect', { class: 'chosen-frame' }, this.paper.layers['pen-layer']);
+      let area = null;
+      return {
+        move: (e) => {
+          const to = this.view.toPaper(e.clientX, e.clientY);
+          const [x, y] = [0, 1].map((k) => Math.min(from[k], to[k]));
+          const [width, height] = [0, 1].map((k) => Math.abs(from[k] - to[k]));
+          area = [x, y, x + width, y + height];
+          for (const [name, value] of Object.entries({ x, y, width, height })) node.setAttribute(name, value);
+        },
+        up() { node.remove(); if (area) done(area); },
+        cancel() { node.remove(); },
+      };
+    };
+  }
+}

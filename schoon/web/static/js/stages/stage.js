@@ -1,0 +1,80 @@
+// What every stage has; a stage says what differs. The table, the switches and the keys ask nothing else of it.
+
+export class Stage {
+  constructor(app, name) {
+    this.app = app;
+    this.name = name;
+    this.tools = [];
+    // How drawings look in the wings and the run.
+    this.look = 'line';
+    // How patches are shown: 'pots', 'tints', or not at all.
+    this.patches = null;
+    this.showsBare = false;
+    this.showsDoubt = false;
+    this.showsStitches = false;
+    // Which switches the table has: rough and line, onion skin, the backdrop, parts of the model.
+    this.sights = false;
+    this.onion = true;
+    this.coloured = true;
+    this.parts = false;
+    // What is played: 'rough', 'line', or 'best' for the furthest that each drawing has come.
+    this.plays = 'best';
+    this.pen = 'Look';
+    this.keys = 'hold 1 2 3 to flip · A D step · Space plays';
+    this.help = [];
+    // What the pen points at while it hovers: (event, at) -> number of a patch.
+    this.hover = null;
+  }
+
+  // How the rough is shown: full, faint or off.
+  rough(hasLine) { return hasLine ? 'off' : 'full'; }
+
+  // The strokes that are shown.
+  ink(strokes) { return strokes; }
+
+  // Ids of chosen strokes, and the chosen stitch.
+  get picked() { return undefined; }
+
+  get stitch() { return null; }
+
+  // Shows the run in the ledge.
+  ledge() {}
+
+  // A further element in the tray.
+  extra() {}
+
+  // A key that is no tool's; true if it was used.
+  key() { return false; }
+
+  // How a drawing of the onion skin is laid over the one on the table, as SVG writes it; null for in place.
+  matrixOver() { return null; }
+
+  drawn() {}
+
+  left() {}
+
+  viewChanged() {}
+
+  toolChanged() {}
+
+  // The run was read anew.
+  refreshed() {}
+
+  start() {}
+
+  // ---- what the dock asks: of a stage that paints, and of one that draws
+
+  // pot -> patches that carry it, or null where pots are not counted; what the model says to them.
+  counts() { return null; }
+
+  remarks() { return []; }
+
+  // What can be done to a pot in the dock, [id, words], and what does it.
+  get potWays() { return []; }
+
+  potWay() {}
+
+  selectPot() {}
+
+  choosePart() {}
+}

@@ -1,0 +1,99 @@
+"""Scripts that touch no page, run in the browser by themselves: what they preview is what the core makes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page
+
+from schoon.core.model.compare import RunLimits
+from schoon.core.run import spacing
+from schoon.core.strokes import Stroke
+from schoon.core.strokes.edit import bent
+from schoon.web.statics import address
+
+
+def run(page: Page, module: str, expression: str, given: object = None) -> Any:
+    """The value of an expression of a module's exports `m` and what is `given`."""
+    page.goto("/")
+    code = f"async ([url, given]) => {{ const m = await import(url); return {expression}; }}"
+    return page.evaluate(code, [address(f"js/pure/{module}.js"), given])
+
+
+def test_a_bend_is_previewed_as_it_will_be(page: Page) -> None:
+    # Segments shorter than the reach are not divided, so that points can be compared one by one.
+    line = Stroke(
+        np.array([[0, 0], [8, 4], [16, -3], [24, 0], [32, 2], [40, 2], [48, 0]], float), np.full(3, 3.0)
+    )
+    start, by, reach = (40.0, 1.0), (5.0, -22.0), 30.0
+    given = [line.controls.tolist(), start, by, reach]
+    seen = run(page, "geometry", "given[0].map((p) => m.bent(p, given[1], given[2], given[3]))", given)
+    made = bent(line, start, by, reach).controls
+    assert np.allclose(seen, made, atol=1e-9)
+    assert np.hypot(*(made[5] - line.controls[5])) > 20
+
+
+def test_charts_are_drawn_as_in_betweens_are_spaced(page: Page) -> None:
+    shown = run(
+        page,
+        "spacing",
+        "Object.fromEntries(Object.entries(m.SPACINGS).map(([n, f]) => [n, m.even(4).map(f)]))",
+    )
+    for name, shares in shown.items():
+        assert np.allclose(shares, spacing(name, 4)), name
+
+
+def test_a_smooth_point_stays_smooth_and_a_broken_one_does_not(page: Page) -> None:
+    points = [0, 0, 10, 0, 20, 0, 30, 0, 40, 0, 50, 0, 60, 0]
+    given = {"stroke": {"points": points, "closed": False}, "to": [40, 10]}
+    smooth, broken = (
+        np.reshape(run(page, "geometry", f"m.handleMoved(given.stroke, 4, given.to, {way})", given), (-1, 2))
+        for way in ("false", "true")
+    )
+    assert smooth[4].tolist() == broken[4].tolist() == [40, 10]
+    before, after = smooth[3] - smooth[2], smooth[4] - smooth[3]
+    assert abs(before[0] * after[1] - before[1] * after[0]) < 0.2
+    assert np.hypot(*before) == pytest.approx(10, abs=0.02)
+    assert broken[2].tolist() == [20, 0]
+    moved = np.reshape(
+        run(page, "geometry", "m.handleMoved(given.stroke, 3, [30, 5], false)", given), (-1, 2)
+    )
+    assert moved[2:5].tolist() == [[20, 5], [30, 5], [40, 5]]
+
+
+CELL = {"count": 2, "area": 100, "unsure": 0}
+
+
+@pytest.mark.parametrize(
+    ("cells", "words"),
+    [
+        ([CELL, CELL, CELL], ""),
+        ([CELL, None, CELL], "missing"),
+        ([CELL, {**CELL, "unsure": 2}, CELL], "2 ?"),
+        ([CELL, {**CELL, "area": 195}, CELL], "big"),
+        ([CELL, {**CELL, "area": 45}, CELL], "small"),
+        ([CELL, {**CELL, "count": 3}, CELL], "extra"),
+        ([CELL, {**CELL, "count": 1}, CELL], "fewer"),
+        ([None, CELL, None], "lone"),
+        ([None, None, None], ""),
+    ],
+)
+def test_what_stands_out_in_the_ledger(page: Page, cells: list[dict[str, int] | None], words: str) -> None:
+    assert run(page, "oddity", "m.oddity(given[0], 1, given[1])", [cells, vars(RunLimits())]) == words
+
+
+def test_orders_of_the_run(page: Page) -> None:
+    assert run(page, "order", "m.around([1, 2, 3, 4], 2)") == [3, 4, 1, 2]
+    assert run(page, "order", "[m.step([1, 2, 3, 4], 1, 1, (n) => n % 2), m.step([1, 2], 2, 1)]") == [3, None]
+    entries = [{"id": 1, "kind": "inbetween", "strokes": 0}, {"id": 2, "kind": "key", "strokes": 3},
+               {"id": 3, "kind": "key", "strokes": 0}]  # fmt: skip
+    rows = [[1, 2, 1], [3, 1, {"again": 1}], [4, 1, 2], [5, 1, 3]]
+    work = run(
+        page,
+        "order",
+        "m.byWork(given[1], new Map(given[0].map((e) => [e.id, e])), 'line').map((r) => r[2])",
+        [entries, rows],
+    )
+    assert work == [3, 2, 1]
