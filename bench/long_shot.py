@@ -33,6 +33,7 @@ class Watch:
 
     def __init__(self, server: int) -> None:
         self.all = self.web = 0.0
+        self.parts: dict[str, float] = {}
         self._web = psutil.Process(server)
         threading.Thread(target=self._look, daemon=True).start()
 
@@ -42,12 +43,16 @@ class Watch:
             with contextlib.suppress(psutil.Error):
                 web = _private(self._web)
                 self.web = max(self.web, web)
-                self.all = max(self.all, web + sum(map(_private, self._web.children(recursive=True))))
+                parts = {f"{p.name()[:9]} {p.pid}": _private(p) for p in self._web.children(recursive=True)}
+                if web + sum(parts.values()) > self.all:
+                    self.all, self.parts = web + sum(parts.values()), parts
             time.sleep(0.25)
 
     def taken(self) -> tuple[float, float]:
         """(all, web) since the last time it was asked."""
         found = self.all, self.web
+        most = sorted(self.parts.items(), key=lambda part: -part[1])[:5]
+        print("  ".join(f"{name} {size:.0f}" for name, size in most))
         self.all = self.web = 0.0
         return found
 

@@ -225,7 +225,7 @@ def _parting(painted: Sequence[tuple[bytes, Painting]]) -> Parting:
     name = hashlib.sha256(
         repr([(hashlib.sha256(b).digest(), sorted(p.items())) for b, p in painted]).encode()
     )
-    return _partings.get(name.hexdigest(), lambda: parting_of([(_coarse(b), p) for b, p in painted]))
+    return _partings.get(name.hexdigest(), lambda: parting_of((_coarse(b), p) for b, p in painted))
 
 
 def frame_png(

@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
 from .. import skeleton as graphs
-from ..paper import Pencil, densities, find_pencils, on_paper, separate
+from ..paper import Pencil, construction, densities, find_pencils, on_paper, separate
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, edit, fit_curve, resample
 from .blacks import outlined, solids
 from .ridges import Bank, Ridges, centre_mask, settle
@@ -52,7 +52,7 @@ class CleanupSettings:
     line_width: width of the proposed line, px.
     pressure: 0 for even lines, 1 for lines as heavy as the pencil was pressed.
     pencils: (hue in degrees, role) of coloured pencils; the role is "ignore", "use" or "part:" and a part's name.
-    Colours it does not name are construction and ignored, unless there is no other pencil in the drawing.
+    Colours it does not name are taken as they are drawn, see `paper.construction`.
     """
 
     searching: float | None = None
@@ -63,11 +63,11 @@ class CleanupSettings:
     pencils: tuple[tuple[float, str], ...] = ()
 
     def role_of(self, pencil: Pencil) -> str:
-        """What a coloured pencil is taken for."""
+        """What a coloured pencil is taken for; "" if nothing was said of it."""
         for hue, role in self.pencils:
             if abs((pencil.hue - hue + 180) % 360 - 180) < _SAME_HUE:
                 return role
-        return "ignore"
+        return ""
 
 
 def pencils_of(picture: NDArray[np.uint8]) -> list[Pencil]:
@@ -83,8 +83,10 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     settings = settings or CleanupSettings()
     paper, shrink = _shrunk(on_paper(picture))
     strokes: list[Stroke] = []
-    for density, part in _layers(densities(paper), settings):
-        strokes += [replace(s, part=part) for s in _strokes_of(density, shrink, settings)]
+    for layer, part in _layers(densities(paper), settings):
+        found = _find(layer, shrink, settings)
+        if found is not None:
+            strokes += [replace(s, part=part) for s in _drawn(found, settings)]
     return strokes
 
 
@@ -102,21 +104,19 @@ def _layers(density: NDArray[np.float32], settings: CleanupSettings) -> list[tup
     """(density, part) of each pencil, or pencils together, that are to be drawn."""
     pencils = find_pencils(density)
     neutral, coloured = separate(density, pencils)
-    named = [settings.role_of(pencil) for pencil in pencils]
-    if coloured and not settings.pencils:
-        amounts = [float(c[c > _MARK].sum()) for c in coloured]
-        if float(neutral[neutral > _MARK].sum()) < 0.1 * max(amounts):
-            # A drawing all in colour: its chief pencil is the drawing.
-            named[int(np.argmax(amounts))] = "use"
+    proposed = ["ignore" if c else "use" for c in construction(density, pencils)]
+    named = [settings.role_of(pencil) or role for pencil, role in zip(pencils, proposed, strict=True)]
+    # A line is as firm as it is where its colour is seen best, whichever colour that is.
+    strongest = density.max(axis=2)
     main = neutral
     for share, role in zip(coloured, named, strict=True):
         if role == "use":
-            main = np.maximum(main, share)
+            main = np.where(share > np.maximum(neutral, 0.02), np.maximum(strongest, main), main)
     layers = [(main, "")]
     for share, role in zip(coloured, named, strict=True):
         if role.startswith("part:"):
             layers.append((share, role.removeprefix("part:")))
-    return [(quiet, part) for layer, part in layers if (quiet := _quiet(layer)) is not None]
+    return layers
 
 
 def _quiet(density: NDArray[np.float32]) -> NDArray[np.float32] | None:
@@ -136,14 +136,31 @@ def _pen_radius(density: NDArray[np.float32]) -> float:
     return float(np.median(middle)) if middle.size else 0.0
 
 
-def _strokes_of(density: NDArray[np.float32], shrink: float, settings: CleanupSettings) -> list[Stroke]:
-    """Strokes of one pencil's density at working size."""
+@dataclass(frozen=True)
+class Found:
+    """What was traced in one pencil's layer. lines: chains, and rings: outlines of blacks, (k, 2) px of a picture whose
+    pixels are `shrink` px of the drawing. density: (h, w) how dark it is there."""
+
+    lines: list[Points]
+    rings: list[Points]
+    density: NDArray[np.float32]
+    ridges: Ridges
+    strong: float
+    shrink: float
+
+
+def _find(layer: NDArray[np.float32], shrink: float, settings: CleanupSettings) -> Found | None:
+    """The lines of one pencil's density at working size; None for bare paper."""
+    density = _quiet(layer)
+    if density is None:
+        return None
     radius = _pen_radius(density)
     if radius > _BROAD:
         # A broad pen is a line like any other, seen from farther away.
         height, width = density.shape
         size = (max(16, round(width * _FINE / radius)), max(16, round(height * _FINE / radius)))
         density = np.asarray(cv2.resize(density, size, interpolation=cv2.INTER_AREA))
+        layer = np.asarray(cv2.resize(layer, size, interpolation=cv2.INTER_AREA))
         shrink *= width / size[0]
     bank = Bank(density)
     ridges, low, high = _fused_ridges(bank, settings.searching)
@@ -167,18 +184,23 @@ def _strokes_of(density: NDArray[np.float32], shrink: float, settings: CleanupSe
     graphs.join_through(graph)
     _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
-    present = np.minimum(density, 0.3)
-    pen = _Pen(ridges, present, high, shrink, settings)
-    strokes = [pen.draw(line) for line in graphs.chains(graph, pairs, blur=1.5 * scale)]
-    rings = [pen.draw(ring, settled=True) for ring in outlines]
+    return Found(graphs.chains(graph, pairs, blur=1.5 * scale), outlines, layer, ridges, high, shrink)
+
+
+def _drawn(found: Found, settings: CleanupSettings) -> list[Stroke]:
+    """Strokes of what was traced."""
+    scale = found.ridges.scale
+    pen = _Pen(found.ridges, np.minimum(found.density, 0.3), found.strong, found.shrink, settings)
+    strokes = [pen.draw(line) for line in found.lines]
+    rings = [pen.draw(ring, settled=True) for ring in found.rings]
     # Lines that ran into a black end on its outline.
-    return [edit.snapped(s, rings, 5 * scale * shrink) if rings else s for s in strokes] + rings
+    return [edit.snapped(s, rings, 5 * scale * found.shrink) if rings else s for s in strokes] + rings
 
 
 def _thresholds(strength: NDArray[np.float32]) -> tuple[float, float]:
     marked = strength[strength > 0.02]
     typical = float(np.percentile(marked, 90)) if marked.size else 1.0
-    return 0.22 * typical, 0.5 * typical
+    return 0.15 * typical, 0.4 * typical
 
 
 def _fused_ridges(bank: Bank, searching: float | None) -> tuple[Ridges, float, float]:

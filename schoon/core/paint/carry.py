@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ..patches import Patches
@@ -107,9 +107,9 @@ class Run:
         return {**self.done, **{k: dict(self._given.get(k, {})) for k in self.crowded}}
 
 
-def parting_of(painted: Sequence[tuple[Patches, Painting]]) -> Parting:
-    """What the lines of painted drawings teach."""
-    return Parting([(patches, pots_known(painting, patches)) for patches, painting in painted])
+def parting_of(painted: Iterable[tuple[Patches, Painting]]) -> Parting:
+    """What the lines of painted drawings teach. They are looked at one after the other, never held together."""
+    return Parting((patches, pots_known(painting, patches)) for patches, painting in painted)
 
 
 def painting_for(step: Step, drawings: Mapping[int, Patches], parting: Parting) -> Painting:

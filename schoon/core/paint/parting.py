@@ -7,7 +7,7 @@ its lines still say which of its neighbours it goes with. A run with lines of on
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
@@ -85,7 +85,7 @@ class Parting:
     painted: drawings with the pot of each patch, (count + 1,), -1 where it is not known.
     """
 
-    def __init__(self, painted: Sequence[tuple[Patches, NDArray[np.int64]]]) -> None:
+    def __init__(self, painted: Iterable[tuple[Patches, NDArray[np.int64]]]) -> None:
         same, every = np.zeros((2, len(_WIDTHS))), np.zeros((2, len(_WIDTHS)))
         for patches, pots in painted:
             met = meetings_of(patches)

@@ -5,8 +5,10 @@ from __future__ import annotations
 import colorsys
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
+from skimage.morphology import skeletonize
 
 _NAMES = (
     (16, "red"), (42, "orange"), (68, "yellow"), (165, "green"), (200, "turquoise"), (255, "blue"),
@@ -73,6 +75,78 @@ def find_pencils(density: NDArray[np.float32]) -> list[Pencil]:
         for away in range(-2, 3):
             counts[(peak + away) % bins] = 0
     return found
+
+
+_ALL_COLOURED = 0.25
+"""Share of the marks below which the neutral pencil is a detail of a drawing in colours, not the drawing."""
+
+_RUNS_ACROSS, _ENDS = 0.5, 0.8
+"""Share of a pencil's meetings with other lines at which it runs across, from which on it may be construction, and at
+which it ends, from which on it is drawing: guides and axes run through forms, lines of a part end at their neighbours."""
+
+_MEETINGS = 3
+"""Meetings it takes to tell."""
+
+_FAINTER = 0.7
+"""Beside pencils that are this much firmer, one that runs across them is construction in a drawing of many colours."""
+
+
+def construction(density: NDArray[np.float32], pencils: list[Pencil]) -> list[bool]:
+    """Whether each pencil of a (h, w, 3) density picture is construction, by how it is drawn.
+
+    Where a neutral pencil has drawn, a coloured one is drawing only if it is seen to end at other lines; in a drawing
+    all in colours each is drawing unless it is fainter and runs across the others.
+    """
+    neutral, coloured = separate(density, pencils)
+    layers = [neutral, *coloured]
+    amounts = np.array([float(layer[layer > _MARKED].sum()) for layer in layers])
+    marks = [layer > _MARKED for layer in layers]
+    firm = [float(np.median(layer[m])) if m.any() else 0.0 for layer, m in zip(layers, marks, strict=True)]
+    by_colour = amounts[0] < _ALL_COLOURED * amounts.sum()
+    found = []
+    for number in range(1, len(layers)):
+        others = np.any(
+            [m for k, m in enumerate(marks) if k not in (number, 0 if by_colour else number)], axis=0
+        )
+        across, ending = _meetings(marks[number], others if by_colour else marks[0])
+        known = across + ending >= _MEETINGS
+        if by_colour:
+            firmest = max((f for k, f in enumerate(firm) if k not in (0, number)), default=0.0)
+            found.append(
+                known and across > _RUNS_ACROSS * (across + ending) and firm[number] < _FAINTER * firmest
+            )
+        else:
+            found.append(not (known and ending > _ENDS * (across + ending)))
+    return found
+
+
+_MARKED = 0.12
+"""Density from which on something was drawn."""
+
+
+def _meetings(own: NDArray[np.bool_], others: NDArray[np.bool_]) -> tuple[int, int]:
+    """At how many places lines of one mask run across those of another, and at how many they end there."""
+    if not own.any() or not others.any():
+        return 0, 0
+    reach = np.ones((3, 3), np.uint8)
+    lines = skeletonize(own)
+    wide = cv2.dilate(others.astype(np.uint8), reach, iterations=2)
+    # What is left of the lines outside of the others, and the places where both are.
+    free = lines & (wide == 0)
+    near = cv2.dilate(lines.astype(np.uint8), reach, iterations=3) & wide
+    count, places, stats, _ = cv2.connectedComponentsWithStats(near, connectivity=8)
+    _, pieces, sizes, _ = cv2.connectedComponentsWithStats(free.astype(np.uint8), connectivity=8)
+    long = sizes[:, cv2.CC_STAT_AREA] >= 6
+    long[0] = False
+    rim = cv2.dilate(near, reach, iterations=2)
+    rows, cols = np.nonzero((pieces > 0) & (rim > 0))
+    grown = cv2.dilate(places.astype(np.float32), reach, iterations=2).astype(int)
+    # Ends of free pieces beside each place.
+    touching = cv2.connectedComponentsWithStats(((free & (rim > 0)).astype(np.uint8)), connectivity=8)[1]
+    keep = long[pieces[rows, cols]]
+    pairs = np.unique(np.stack([grown[rows, cols], touching[rows, cols]], axis=1)[keep], axis=0)
+    branches = np.bincount(pairs[:, 0], minlength=count) if len(pairs) else np.zeros(count, int)
+    return int((branches[1:] >= 2).sum()), int((branches[1:] == 1).sum())
 
 
 def separate(

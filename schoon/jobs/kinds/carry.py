@@ -48,7 +48,7 @@ class Carry:
 
     def _carried(self, work: Work, run: Lined, painted: dict[int, Painting]) -> dict[int, Painting]:
         order = Run([known.count for known in run.known], painted)
-        teach = [(run.packed[k], painting) for k, painting in order.painted.items()]
+        teach = [(run.packed[k], painting) for k, painting in order.painted.items() if painting]
         for step in order.steps():
             packed = {k: run.packed[k] for k in step.needs()}
             order.done[step.index] = work.call(tasks.carry_step, step, packed, teach)
