@@ -38,7 +38,8 @@ T = TypeVar("T")
 def _version() -> str:
     """Names the computation by all code that takes part in it, so that files an older one made are not found again."""
     code = hashlib.sha256()
-    for path in sorted(Path(schoon.__file__).parent.rglob("*.py")):
+    folder = Path(schoon.__file__).parent
+    for path in sorted([*folder.rglob("*.py"), *folder.rglob("*.npz")]):
         code.update(path.read_bytes())
     for package in ("numpy", "opencv-python-headless", "scikit-image", "scipy", "pillow"):
         code.update(version(package).encode())

@@ -24,8 +24,13 @@ def find_lines(name: str, body: bytes, reading: Mapping[str, Any]) -> list[dict[
 
 def find_in(picture: NDArray[np.uint8], reading: Mapping[str, Any]) -> list[Stroke]:
     """Strokes found in a rough. reading: as `CleanupSettings`, from JSON."""
+    return propose_strokes(picture, settings_of(reading))
+
+
+def settings_of(reading: Mapping[str, Any]) -> CleanupSettings:
+    """The settings that a reading from JSON names."""
     pencils = tuple((float(hue), str(role)) for hue, role in reading.get("pencils", ()))
-    return propose_strokes(picture, CleanupSettings(**{**reading, "pencils": pencils}))
+    return CleanupSettings(**{**reading, "pencils": pencils, "keep": tuple(reading.get("keep", ()))})
 
 
 def keep_hand(present: Sequence[Stroke], proposed: Sequence[Stroke]) -> list[Stroke]:

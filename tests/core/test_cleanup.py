@@ -125,7 +125,8 @@ def test_a_pencil_can_be_a_part_and_is_named_by_its_colour() -> None:
     rough = np.full((400, 400, 3), 246, np.uint8)
     cv2.circle(rough, (200, 200), 120, (60, 60, 60), 4, cv2.LINE_AA)
     cv2.line(rough, (20, 200), (380, 210), (220, 60, 60), 4, cv2.LINE_AA)
-    (pencil,) = pencils_of(rough)
+    ((pencil, role),) = pencils_of(rough)
+    assert role == "ignore"
     assert pencil.name == "red"
     assert [s.closed for s in propose_strokes(rough)] == [True]
     both = propose_strokes(rough, CleanupSettings(pencils=((pencil.hue, "part:table"),)))

@@ -1,5 +1,6 @@
 """Cleanup: a rough picture to proposed clean strokes."""
 
-from .propose import CleanupSettings, pencils_of, propose_strokes
+from .labels import KINDS, Mark
+from .propose import CleanupSettings, Reading, pencils_of, propose_strokes, read_rough
 
-__all__ = ["CleanupSettings", "pencils_of", "propose_strokes"]
+__all__ = ["KINDS", "CleanupSettings", "Mark", "Reading", "pencils_of", "propose_strokes", "read_rough"]

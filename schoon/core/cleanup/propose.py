@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import cv2
@@ -15,6 +16,9 @@ from .. import skeleton as graphs
 from ..paper import Pencil, construction, densities, find_pencils, on_paper, separate
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, edit, fit_curve, resample
 from .blacks import outlined, solids
+from .joins import drawn_up
+from .labels import Mark, told_apart
+from .marks import measure
 from .ridges import Bank, Ridges, centre_mask, settle
 
 _WORKING_SIDE = 1000
@@ -38,6 +42,15 @@ _BROAD = 2.3
 _FINE = 1.9
 """Pen radius that broad lines are brought to, px."""
 
+_LINE = 0.42
+"""Chance of being line from which on a mark is drawn."""
+
+_UP_TO = 5.0
+"""Sigmas of the ridge within which an end is drawn on to the line before it."""
+
+_BLUNT = 2.0
+"""Sigmas of the ridge at a free end that say nothing of where the line goes."""
+
 _SETTLED = 1.10
 """The scatter is spanned when a wider scale shortens the skeleton by less than this factor."""
 
@@ -53,6 +66,7 @@ class CleanupSettings:
     pressure: 0 for even lines, 1 for lines as heavy as the pencil was pressed.
     pencils: (hue in degrees, role) of coloured pencils; the role is "ignore", "use" or "part:" and a part's name.
     Colours it does not name are taken as they are drawn, see `paper.construction`.
+    keep: kinds of marks, of `labels.KINDS`, that are drawn as if they were lines.
     """
 
     searching: float | None = None
@@ -61,6 +75,7 @@ class CleanupSettings:
     line_width: float = 4.0
     pressure: float = 0.0
     pencils: tuple[tuple[float, str], ...] = ()
+    keep: tuple[str, ...] = ()
 
     def role_of(self, pencil: Pencil) -> str:
         """What a coloured pencil is taken for; "" if nothing was said of it."""
@@ -70,9 +85,23 @@ class CleanupSettings:
         return ""
 
 
-def pencils_of(picture: NDArray[np.uint8]) -> list[Pencil]:
-    """The coloured pencils in a rough, the most used first."""
-    return find_pencils(densities(_shrunk(on_paper(picture))[0]))
+def pencils_of(picture: NDArray[np.uint8]) -> list[tuple[Pencil, str]]:
+    """The coloured pencils in a rough, the most used first, and what each is taken for: "use" or "ignore"."""
+    density = densities(_shrunk(on_paper(picture))[0])
+    pencils = find_pencils(density)
+    return list(zip(pencils, _proposed(density, pencils), strict=True))
+
+
+def _proposed(density: NDArray[np.float32], pencils: list[Pencil]) -> list[str]:
+    return ["ignore" if is_construction else "use" for is_construction in construction(density, pencils)]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What was read from a rough. strokes: the proposed lines. others: marks that are no lines, px of the picture."""
+
+    strokes: list[Stroke]
+    others: list[Mark]
 
 
 def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> list[Stroke]:
@@ -80,14 +109,36 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
 
     An empty or evenly toned picture gives no strokes. Raises ValueError for other shapes.
     """
+    return read_rough(picture, settings).strokes
+
+
+def read_rough(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> Reading:
+    """As `propose_strokes`, with the marks that were taken for something else than line."""
+    settings = settings or CleanupSettings()
+    reading = Reading([], [])
+    for found in traced(picture, settings):
+        marks = _marks_of(found)
+        lines = [m for m in marks if m.kind == "line" or m.kind in settings.keep]
+        reading.strokes.extend(replace(s, part=found.part) for s in _drawn(found, lines, settings))
+        place = found.shrink
+        others = [m for m in marks if m.kind != "line" and m.kind not in settings.keep]
+        reading.others.extend(replace(m, points=(m.points + 0.5) * place) for m in others)
+    return reading
+
+
+def _marks_of(found: Found) -> list[Mark]:
+    if not found.lines:
+        return []
+    pieces = measure(found.lines, found.density, found.ridges.strength, found.ridges.scale)
+    return told_apart(pieces, [is_ring(line) for line in found.lines], _LINE)
+
+
+def traced(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> list[Found]:
+    """What is drawn in each pencil's layer of a rough, whatever it is."""
     settings = settings or CleanupSettings()
     paper, shrink = _shrunk(on_paper(picture))
-    strokes: list[Stroke] = []
-    for layer, part in _layers(densities(paper), settings):
-        found = _find(layer, shrink, settings)
-        if found is not None:
-            strokes += [replace(s, part=part) for s in _drawn(found, settings)]
-    return strokes
+    found = [_find(layer, part, shrink, settings) for layer, part in _layers(densities(paper), settings)]
+    return [f for f in found if f is not None]
 
 
 def _shrunk(paper: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], int]:
@@ -104,7 +155,7 @@ def _layers(density: NDArray[np.float32], settings: CleanupSettings) -> list[tup
     """(density, part) of each pencil, or pencils together, that are to be drawn."""
     pencils = find_pencils(density)
     neutral, coloured = separate(density, pencils)
-    proposed = ["ignore" if c else "use" for c in construction(density, pencils)]
+    proposed = _proposed(density, pencils)
     named = [settings.role_of(pencil) or role for pencil, role in zip(pencils, proposed, strict=True)]
     # A line is as firm as it is where its colour is seen best, whichever colour that is.
     strongest = density.max(axis=2)
@@ -147,9 +198,10 @@ class Found:
     ridges: Ridges
     strong: float
     shrink: float
+    part: str
 
 
-def _find(layer: NDArray[np.float32], shrink: float, settings: CleanupSettings) -> Found | None:
+def _find(layer: NDArray[np.float32], part: str, shrink: float, settings: CleanupSettings) -> Found | None:
     """The lines of one pencil's density at working size; None for bare paper."""
     density = _quiet(layer)
     if density is None:
@@ -184,14 +236,15 @@ def _find(layer: NDArray[np.float32], shrink: float, settings: CleanupSettings) 
     graphs.join_through(graph)
     _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
-    return Found(graphs.chains(graph, pairs, blur=1.5 * scale), outlines, layer, ridges, high, shrink)
+    return Found(graphs.chains(graph, pairs, blur=1.5 * scale), outlines, layer, ridges, high, shrink, part)
 
 
-def _drawn(found: Found, settings: CleanupSettings) -> list[Stroke]:
-    """Strokes of what was traced."""
+def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> list[Stroke]:
+    """Strokes of what was taken for line, and of the rims of blacks."""
     scale = found.ridges.scale
     pen = _Pen(found.ridges, np.minimum(found.density, 0.3), found.strong, found.shrink, settings)
-    strokes = [pen.draw(line) for line in found.lines]
+    runs = drawn_up([mark.points for mark in lines], _UP_TO * max(scale, _LEAST_HAND), _BLUNT * scale)
+    strokes = [replace(pen.draw(run), confidence=m.chance) for run, m in zip(runs, lines, strict=True)]
     rings = [pen.draw(ring, settled=True) for ring in found.rings]
     # Lines that ran into a black end on its outline.
     return [edit.snapped(s, rings, 5 * scale * found.shrink) if rings else s for s in strokes] + rings
@@ -298,7 +351,7 @@ class _Pen:
         scale = self.ridges.scale
         # Even a tied-down pencil line is unsteady by about its own width.
         hand = max(scale, _LEAST_HAND) * float(np.interp(self.settings.follow, [0, 0.5, 1], [1.9, 1.0, 0.4]))
-        closed = bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
+        closed = is_ring(line)
         if arc_lengths(line)[-1] < 1.0:
             # A dot: a stroke as long as it is wide.
             line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
@@ -328,6 +381,11 @@ class _Pen:
             share = (pressed / max(1.4 * self.strong, 1e-6)).clip(0.45, 1.5)
             widths = widths * (1 + self.settings.pressure * (share - 1))
         return Stroke(controls, widths, confidence)
+
+
+def is_ring(line: Points) -> bool:
+    """Whether a chain ends where it begins."""
+    return bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
 
 
 def _smooth(points: Points, sigma: float, closed: bool) -> Points:

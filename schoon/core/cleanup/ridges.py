@@ -29,6 +29,10 @@ _HALF_FROM = 2.0
 """From this sigma on half the resolution holds all there is."""
 
 
+_SHADE, _BESIDE = 3.0, 0.25
+"""Sigmas round a place within which a ridge has to have this share of the strongest one to count."""
+
+
 @dataclass(frozen=True)
 class Ridges:
     """strength: (h, w) ridge response, about the mean density of a line as wide as the scale.
@@ -110,7 +114,10 @@ def centre_mask(ridges: Ridges, low: float, high: float) -> NDArray[np.bool_]:
 
     Grain makes short ridges only, so a long one is a line however lightly it was drawn.
     """
-    body = (ridges.strength > low).astype(np.uint8)
+    reach = 2 * round(_SHADE * ridges.scale) + 1
+    near = cv2.dilate(ridges.strength, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
+    # A firm line does not grow broad for a low threshold's sake, nor swallow its neighbour.
+    body = (ridges.strength > np.maximum(low, _BESIDE * near)).astype(np.uint8)
     _, labels, stats, _ = cv2.connectedComponentsWithStats(body, connectivity=8)
     extent = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1)
     strong = extent > 16 * ridges.scale

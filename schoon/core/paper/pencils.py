@@ -134,7 +134,7 @@ def _meetings(own: NDArray[np.bool_], others: NDArray[np.bool_]) -> tuple[int, i
     # What is left of the lines outside of the others, and the places where both are.
     free = lines & (wide == 0)
     near = cv2.dilate(lines.astype(np.uint8), reach, iterations=3) & wide
-    count, places, stats, _ = cv2.connectedComponentsWithStats(near, connectivity=8)
+    count, places, _, _ = cv2.connectedComponentsWithStats(near, connectivity=8)
     _, pieces, sizes, _ = cv2.connectedComponentsWithStats(free.astype(np.uint8), connectivity=8)
     long = sizes[:, cv2.CC_STAT_AREA] >= 6
     long[0] = False

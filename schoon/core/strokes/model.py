@@ -22,7 +22,7 @@ def new_id() -> str:
     return uuid.uuid4().hex[:10]
 
 
-DOUBT_BELOW = 0.5
+DOUBT_BELOW = 0.8
 """Confidence under which a proposed stroke is to be looked at."""
 
 

@@ -8,6 +8,8 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse
 from pydantic import Field
 
+from ...core.cleanup import KINDS
+from ...core.cleanup.labels import Kind
 from ...errors import NotFound, Refusal
 from ...store import Cursor, jobs, productions
 from ...work import edits
@@ -32,6 +34,7 @@ class Reading(Body):
     follow: float = Field(default=0.5, ge=0, le=1)
     pressure: float = Field(default=0.0, ge=0, le=1)
     pencils: list[Pencil] = Field(default_factory=list, max_length=12)
+    keep: list[Kind] = Field(default_factory=list, max_length=len(KINDS))
 
     def stored(self) -> dict[str, Any]:
         """As JSON keeps it, with whatever is at its default left out."""

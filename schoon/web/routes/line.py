@@ -39,6 +39,20 @@ def pencils(drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) ->
     return JSONResponse({"pencils": json.loads(body)})
 
 
+@router.post("/drawings/{drawing_id}/marks")
+def marks(drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
+    """What in a rough is taken for something else than line with these settings, by kind."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+    wanted = reading.stored()
+
+    def make() -> bytes:
+        return to_json(desk.call(views.marks, f"drawing {row['number']}", _reader(store)(row), wanted))
+
+    body = files.get(key_of("marks", row["rough"], json.dumps(wanted, sort_keys=True)), ".json", make)
+    return JSONResponse({"marks": json.loads(body)})
+
+
 @router.post("/drawings/{drawing_id}/try")
 def try_reading(
     drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep, desk: DeskDep

@@ -16,7 +16,7 @@ export class LineLedge {
     this.chosen = chosen;
     this.head = document.getElementById('ledge-head');
     this.body = document.getElementById('ledge-body');
-    this.reading = { searching: null, detail: 0.5, follow: 0.5, pressure: 0, pencils: [], ...app.data.reading };
+    this.reading = { searching: null, detail: 0.5, follow: 0.5, pressure: 0, pencils: [], keep: [], ...app.data.reading };
     this.reading.pencils = (this.reading.pencils || []).map((p) => (Array.isArray(p) ? { hue: p[0], role: p[1] } : p));
     this.views = Object.fromEntries(Object.entries(VIEWS).map(([id, [, View]]) => [id, new View(this)]));
     this.view = sessionStorage.lineLedge in VIEWS ? sessionStorage.lineLedge : 'run';
@@ -42,7 +42,7 @@ export class LineLedge {
     this.show();
   }
 
-  dropGhost() { this.app.table.paper.ghost([]); }
+  dropGhost() { this.app.table.paper.ghost([]); this.app.table.paper.marks([]); }
 
   button(label, act, main = false, id = '') {
     const button = document.createElement('button');

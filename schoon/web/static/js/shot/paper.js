@@ -13,7 +13,7 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'onion', 'ink', 'before', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'onion', 'ink', 'before', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -83,6 +83,9 @@ export class Paper {
 
   // Strokes that are only shown, such as a preview.
   ghost(strokes) { this.layers.ghost.replaceChildren(...strokes.map((s) => make('path', { d: s.d }))); }
+
+  // Marks of a rough that are no lines, each kind in its tint: { kind, d }.
+  marks(list) { this.layers.marks.replaceChildren(...list.map(({ kind, d }) => make('path', { d, class: `mark-${kind}` }))); }
 
   stitches(list, chosen = null) {
     const nodes = [];

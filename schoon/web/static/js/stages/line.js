@@ -126,7 +126,7 @@ export class LineStage extends Stage {
 
   viewChanged() { this.chosen.frame(); this.app.tools.now?.redrawn?.(); }
 
-  left() { this.chosen.clear(); this.app.table.paper.ghost([]); }
+  left() { this.chosen.clear(); this.lines.dropGhost(); }
 
   ledge() { this.lines.show(); }
 }

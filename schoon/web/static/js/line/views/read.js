@@ -7,6 +7,8 @@ import { View } from './view.js';
 
 const LOOKS = [['', 'found by itself'], [0, 'tied down'], [0.35, 'rough'], [0.65, 'loose'], [1, 'very loose']];
 const SLIDERS = { detail: 'small detail', follow: 'follow closely', pressure: 'weight from pressure' };
+// Kinds of marks that are no lines, in the order of the chips.
+const KINDS = { construction: 'construction', hatching: 'hatching', note: 'notes', dirt: 'dirt and edges' };
 // Degrees of hue within which two drawings have the same pencil.
 const SAME_HUE = 32;
 
@@ -17,7 +19,7 @@ export class ReadView extends View {
     const { app, ledge } = this;
     const fresh = !this.body.querySelector('.reading');
     if (fresh) this.build();
-    if (this.chipsOf !== app.current.id || fresh) this.chips();
+    if (this.chipsOf !== app.current.id || fresh) { this.chips(); this.marks(); }
     ledge.button('Try on this drawing', () => this.tryIt(), false, 'try-reading');
     ledge.button('Clean this', () => ledge.clean([app.current.id]), false, 'clean-this');
     const all = app.meant().map((d) => d.id);
@@ -31,6 +33,8 @@ export class ReadView extends View {
     fill(body, html`<form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}</form>
       <div class="pencils"><b>Coloured pencils in this drawing</b><div id="chips"><span class="quiet">Looking …</span></div>
         <p class="quiet">An ignored colour leaves no trace and cuts nothing.</p></div>
+      <div class="pencils"><b>Marks that are no lines</b><div id="kinds"></div>
+        <p class="quiet">Tinted on the paper. Left out of the lines unless you take them in.</p></div>
       <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p>`);
     const form = body.querySelector('form');
     form.searching.value = reading.searching ?? '';
@@ -39,6 +43,7 @@ export class ReadView extends View {
       reading.searching = form.searching.value === '' ? null : Number(form.searching.value);
       for (const name of Object.keys(SLIDERS)) reading[name] = Number(form[name].value);
     });
+    form.addEventListener('change', () => this.marks());
     form.addEventListener('submit', (event) => event.preventDefault());
   }
 
@@ -57,7 +62,7 @@ export class ReadView extends View {
   chip(pencil) {
     const { reading } = this;
     const known = reading.pencils.find((p) => Math.abs(((p.hue - pencil.hue + 540) % 360) - 180) < SAME_HUE);
-    const role = known?.role || 'ignore';
+    const role = known?.role || pencil.role;
     const names = new Set(this.app.parts.names());
     if (role.startsWith('part:')) names.add(role.slice(5));
     const chip = document.createElement('label');
@@ -77,6 +82,41 @@ export class ReadView extends View {
       reading.pencils = reading.pencils.filter((p) => p !== known);
       reading.pencils.push({ hue: pencil.hue, role: value });
       this.chips();
+      this.marks();
+    });
+    return chip;
+  }
+
+  // Reads the rough to its end: what was found beside lines gets a chip, and a tint on the paper.
+  async marks() {
+    const { app, reading } = this;
+    const entry = app.current;
+    const box = document.getElementById('kinds');
+    fill(box, html`<span class="quiet">Reading …</span>`);
+    try {
+      const { marks } = await post(`/api/drawings/${entry.id}/marks`, { ...reading, keep: [] });
+      if (entry !== app.current || !box.isConnected) return;
+      this.found = marks;
+      if (marks.length) box.replaceChildren(...marks.map((mark) => this.kindChip(mark)));
+      else fill(box, html`<span class="quiet">None; all that is drawn is line.</span>`);
+      this.tint();
+    } catch (error) { box.textContent = error.message; }
+  }
+
+  tint() { this.app.table.paper.marks(this.found.filter(({ kind }) => !this.reading.keep.includes(kind))); }
+
+  kindChip({ kind, share }) {
+    const { reading } = this;
+    const chip = document.createElement('label');
+    chip.className = 'chip';
+    fill(chip, html`<span class="swatch mark-${kind}"></span>${KINDS[kind]} <i class="quiet">${Math.round(share * 100)} %</i>
+      <select aria-label="Marks read as ${KINDS[kind]}"><option value="out">leave out</option><option value="draw">take as lines</option></select>`);
+    const select = chip.querySelector('select');
+    select.value = reading.keep.includes(kind) ? 'draw' : 'out';
+    select.addEventListener('change', () => {
+      reading.keep = reading.keep.filter((k) => k !== kind);
+      if (select.value === 'draw') reading.keep.push(kind);
+      this.tint();
     });
     return chip;
   }

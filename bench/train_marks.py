@@ -1,0 +1,192 @@
+"""Teaches what tells lines from other marks: writes schoon/core/cleanup/marks.npz.
+
+Run by hand: pip install scikit-learn; python bench/train_marks.py BENCH_FOLDER
+It learns from the bench's roughs (`clean`, `clean2`) and from roughs of the same drawings made by `schoon.demo.marks`, whose
+marks are all known. Before it writes anything it prints what it is worth on pictures left out, drawn from nothing it has
+seen: folds are by picture, and what was generated from a picture is left out with it.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from scipy.spatial import cKDTree
+
+from schoon.core.cleanup import marks, propose
+from schoon.core.cleanup.labels import KINDS
+from schoon.core.strokes import resample
+from schoon.demo.marks import KINDS as DRAWN
+from schoon.demo.marks import Look, marked_rough
+from schoon.formats.pictures import decode
+
+NEAR = 5.0
+"""Px within which a piece lies on a true line."""
+
+SIZES = ((1152, 1152), (1280, 960), (1600, 1200), (1200, 1500), (1920, 1080))
+FOLDS = 6
+OUT = Path(__file__).resolve().parent.parent / "schoon/core/cleanup/marks.npz"
+
+
+@dataclass
+class Sample:
+    """Pieces of one picture. source: which drawing it is of. line: 0..1 how much of each lies on true lines.
+    kind: an index into KINDS, -1 where it is not known."""
+
+    source: str
+    features: np.ndarray
+    line: np.ndarray
+    kind: np.ndarray
+    lengths: np.ndarray
+
+
+def pieces_of(
+    source: str, picture: np.ndarray, truth: list[np.ndarray], kinds: np.ndarray | None
+) -> list[Sample]:
+    """What is traced in a picture, with the truth of each piece."""
+    on_line = cKDTree(np.vstack([resample(p, 2.0) for p in truth]))
+    found = []
+    for layer in propose.traced(picture):
+        pieces = marks.measure(layer.lines, layer.density, layer.ridges.strength, layer.ridges.scale)
+        places = (pieces.points + 0.5) * layer.shrink
+        count = len(pieces.lengths)
+        line = np.bincount(pieces.piece, on_line.query(places)[0] <= NEAR) / pieces.lengths
+        kind = np.full(count, -1)
+        if kinds is not None:
+            grown = cv2.dilate((kinds + 1).astype(np.uint8), np.ones((5, 5), np.uint8)).astype(int) - 1
+            limits = np.array(kinds.shape)[::-1] - 1
+            column, row = np.clip(np.floor(places).astype(int), 0, limits).T
+            there = grown[row, column]
+            there[there <= 0] = DRAWN.index("dirt")
+            votes = [np.bincount(pieces.piece, there == DRAWN.index(name), count) for name in KINDS]
+            kind = np.argmax(votes, axis=0)
+        found.append(Sample(source, pieces.features, line, kind, pieces.lengths))
+    return found
+
+
+def truth_of(path: Path) -> list[np.ndarray]:
+    """True lines of a bench picture."""
+    lines = json.loads((path.parent.parent / "truth" / f"{path.stem}.json").read_text())
+    return [np.array(p, float) for p in lines if len(p) > 1]
+
+
+def of_bench(path: Path) -> list[Sample]:
+    """Pieces of a bench picture."""
+    cv2.setNumThreads(1)
+    return pieces_of(path.stem, decode(path.name, path.read_bytes()), truth_of(path), None)
+
+
+def generated(work: tuple[Path, int]) -> list[Sample]:
+    """Pieces of a rough made anew from the true lines of a bench picture."""
+    path, seed = work
+    cv2.setNumThreads(1)
+    random = np.random.default_rng(seed)
+    lines = truth_of(path)
+    every = np.vstack(lines)
+    low, span = every.min(axis=0), np.ptp(every, axis=0)
+    size = SIZES[random.integers(len(SIZES))]
+    scale = float((size / span).min() * random.uniform(0.55, 0.97))
+    place = np.array(size) / 2 + random.uniform(-0.5, 0.5, 2) * (size - span * scale) - span * scale / 2
+    lines = [(p - low) * scale + place for p in lines]
+    if random.random() < 0.5:
+        lines = [p * [-1, 1] + [size[0], 0] for p in lines]
+    rough = marked_rough(lines, size, Look.any(random), random)
+    return pieces_of(path.stem, rough.picture, rough.lines, rough.kinds)
+
+
+def line_forest(samples: list[Sample]) -> Any:
+    """Learns what is line."""
+    from sklearn.ensemble import HistGradientBoostingClassifier
+
+    weight = np.concatenate([s.lengths / s.lengths.sum() for s in samples])
+    features, line = (np.concatenate([getattr(s, name) for s in samples]) for name in ("features", "line"))
+    clear = (line < 0.25) | (line > 0.75)
+    model = HistGradientBoostingClassifier(
+        max_iter=150, max_leaf_nodes=8, learning_rate=0.08, l2_regularization=2.0, min_samples_leaf=30, random_state=0
+    )  # fmt: skip
+    return model.fit(features[clear], line[clear] > 0.5, sample_weight=weight[clear] * 300)
+
+
+def kind_forest(samples: list[Sample]) -> Any:
+    """Learns what it is otherwise."""
+    from sklearn.ensemble import HistGradientBoostingClassifier
+
+    features, line, kind = (
+        np.concatenate([getattr(s, name) for s in samples]) for name in ("features", "line", "kind")
+    )
+    known = (line < 0.25) & (kind >= 0)
+    model = HistGradientBoostingClassifier(
+        max_iter=60, max_leaf_nodes=8, learning_rate=0.1, l2_regularization=2.0, min_samples_leaf=30, random_state=0
+    )  # fmt: skip
+    return model.fit(features[known], kind[known])
+
+
+def numbers(name: str, model: Any) -> dict[str, np.ndarray]:
+    """A forest as `core.cleanup.forest` reads it."""
+    trees = [tree.nodes for turn in model._predictors for tree in turn]
+    most = max(len(nodes) for nodes in trees)
+
+    def table(field: str, kind: str) -> np.ndarray:
+        return np.stack([np.pad(nodes[field].astype(kind), (0, most - len(nodes))) for nodes in trees])
+
+    inner = np.stack([np.pad(~nodes["is_leaf"].astype(bool), (0, most - len(nodes))) for nodes in trees])
+    return {
+        f"{name}_feature": table("feature_idx", "i2"), f"{name}_below": table("num_threshold", "f4"),
+        f"{name}_left": np.where(inner, table("left", "i2"), 0), f"{name}_right": np.where(inner, table("right", "i2"), 0),
+        f"{name}_value": table("value", "f4"), f"{name}_start": np.ravel(model._baseline_prediction).astype(float),
+    }  # fmt: skip
+
+
+def left_out(bench: list[Sample], made: list[Sample]) -> None:
+    """Prints how well pieces of pictures are told apart that nothing was learnt from."""
+    sources = sorted({s.source for s in bench})
+    right, chance, weight = [], [], []
+    for fold in range(FOLDS):
+        out = set(sources[fold::FOLDS])
+        model = line_forest([s for s in bench + made if s.source not in out])
+        for s in bench:
+            if s.source in out:
+                chance.append(model.predict_proba(s.features)[:, 1])
+                right.append(s.line)
+                weight.append(s.lengths)
+    c, r, w = (np.concatenate(x) for x in (chance, right, weight))
+    print(f"right {(np.where(c > 0.5, r, 1 - r) * w).sum() / w.sum():.4f} of the length, left out")
+    for low in (0.5, 0.7, 0.8, 0.9, 0.95):
+        sure = c >= low
+        print(
+            f"chance {low:.2f} and more: {w[sure].sum() / w.sum():.3f} of the length, {(r * w)[sure].sum() / w[sure].sum():.4f} of it line"
+        )
+
+
+def main() -> None:
+    """Measures, learns, writes."""
+    wants = argparse.ArgumentParser()
+    wants.add_argument("bench", type=Path)
+    wants.add_argument("--each", type=int, default=3, help="roughs made of each bench picture")
+    wants.add_argument("--jobs", type=int, default=2)
+    asked = wants.parse_args()
+    paths = [
+        p for name in ("clean", "clean2") for p in sorted((asked.bench / "data" / name / "in").glob("*.png"))
+    ]
+    with ProcessPoolExecutor(asked.jobs) as workers:
+        bench = [s for found in workers.map(of_bench, paths) for s in found]
+        work = [(path, 100 * k + n) for k, path in enumerate(paths) for n in range(asked.each)]
+        made = [s for found in workers.map(generated, work) for s in found]
+    print(
+        f"{len(bench)} layers of {len(paths)} pictures, {len(made)} made; {sum(len(s.line) for s in bench + made)} pieces"
+    )
+    left_out(bench, made)
+    np.savez_compressed(
+        OUT, **numbers("line", line_forest(bench + made)), **numbers("kind", kind_forest(made))
+    )  # fmt: skip
+    print(f"{OUT} written, {OUT.stat().st_size / 1000:.0f} kB")
+
+
+if __name__ == "__main__":
+    main()
