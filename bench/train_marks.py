@@ -1,8 +1,8 @@
 """Teaches what tells lines from other marks: writes schoon/core/cleanup/marks.npz.
 
 Run by hand: pip install scikit-learn; python bench/train_marks.py BENCH_FOLDER
-It learns from the bench's roughs (`clean`, `clean2`) and from roughs of the same drawings made by `schoon.demo.marks`, whose
-marks are all known. Before it writes anything it prints what it is worth on pictures left out, drawn from nothing it has
+It learns from the bench's roughs (`clean`, `clean2`) and the demo's, and from roughs that `schoon.demo.marks` makes of these
+and of the bench's line art (`paint`, `paint2`), whose marks are all known. Before it writes anything it prints what it is worth on pictures left out, drawn from nothing it has
 seen: folds are by picture, and what was generated from a picture is left out with it.
 """
 
@@ -18,12 +18,15 @@ from typing import Any
 import cv2
 import numpy as np
 from scipy.spatial import cKDTree
+from skimage.morphology import skeletonize
 
+from schoon.core import skeleton as graphs
 from schoon.core.cleanup import marks, propose
 from schoon.core.cleanup.labels import KINDS
 from schoon.core.strokes import resample
 from schoon.demo.marks import KINDS as DRAWN
 from schoon.demo.marks import Look, marked_rough
+from schoon.demo.shots import lookout, stair
 from schoon.formats.pictures import decode
 
 NEAR = 5.0
@@ -71,9 +74,29 @@ def pieces_of(
 
 
 def truth_of(path: Path) -> list[np.ndarray]:
-    """True lines of a bench picture."""
+    """True lines of a bench picture, or centre lines of line art."""
+    if path.parent.name == "lines":
+        return art(path)
     lines = json.loads((path.parent.parent / "truth" / f"{path.stem}.json").read_text())
     return [np.array(p, float) for p in lines if len(p) > 1]
+
+
+def art(path: Path) -> list[np.ndarray]:
+    """Centre lines of black line art on white."""
+    picture = decode(path.name, path.read_bytes())
+    graph = graphs.trace(skeletonize(picture[..., :3].min(axis=2) < 128))
+    graphs.contract_short(graph, 5.0)
+    graphs.remove_spurs(graph, 8.0)
+    graphs.join_through(graph)
+    pairs = graphs.through_pairs(graph, near=2.0, far=10.0, widest=np.deg2rad(40))
+    return [line for line in graphs.chains(graph, pairs, blur=3.0) if len(line) > 3]
+
+
+def of_demo(number: int) -> list[Sample]:
+    """Pieces of a demo rough."""
+    cv2.setNumThreads(1)
+    drawing = [*stair(), *lookout()][number]
+    return pieces_of(f"demo{number}", drawing.rough(), drawing.truth().lines, None)
 
 
 def of_bench(path: Path) -> list[Sample]:
@@ -87,7 +110,8 @@ def generated(work: tuple[Path, int]) -> list[Sample]:
     path, seed = work
     cv2.setNumThreads(1)
     random = np.random.default_rng(seed)
-    lines = truth_of(path)
+    demo = [*stair(), *lookout()][int(path.name)] if path.parent.name == "demo" else None
+    lines = truth_of(path) if demo is None else demo.truth().lines
     every = np.vstack(lines)
     low, span = every.min(axis=0), np.ptp(every, axis=0)
     size = SIZES[random.integers(len(SIZES))]
@@ -97,7 +121,14 @@ def generated(work: tuple[Path, int]) -> list[Sample]:
     if random.random() < 0.5:
         lines = [p * [-1, 1] + [size[0], 0] for p in lines]
     rough = marked_rough(lines, size, Look.any(random), random)
-    return pieces_of(path.stem, rough.picture, rough.lines, rough.kinds)
+    return pieces_of(source_of(path), rough.picture, rough.lines, rough.kinds)
+
+
+def source_of(path: Path) -> str:
+    """What a picture is of: left out together."""
+    if path.parent.name == "demo":
+        return f"demo{path.name}"
+    return path.parent.parent.name if path.parent.name == "lines" else path.stem
 
 
 def line_forest(samples: list[Sample]) -> Any:
@@ -168,15 +199,24 @@ def main() -> None:
     """Measures, learns, writes."""
     wants = argparse.ArgumentParser()
     wants.add_argument("bench", type=Path)
-    wants.add_argument("--each", type=int, default=3, help="roughs made of each bench picture")
+    wants.add_argument("--each", type=int, default=2, help="roughs made of each drawing")
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
     paths = [
         p for name in ("clean", "clean2") for p in sorted((asked.bench / "data" / name / "in").glob("*.png"))
     ]
+    lined = [
+        p
+        for name in ("paint", "paint2")
+        for p in sorted((asked.bench / "data" / name).glob("*/lines/00.png"))
+    ]
+    demos = [Path("demo") / str(k) for k in range(0, len(stair()) + len(lookout()), 3)]
     with ProcessPoolExecutor(asked.jobs) as workers:
         bench = [s for found in workers.map(of_bench, paths) for s in found]
-        work = [(path, 100 * k + n) for k, path in enumerate(paths) for n in range(asked.each)]
+        bench += [s for found in workers.map(of_demo, range(len(stair()) + len(lookout()))) for s in found]
+        work = [
+            (path, 100 * k + n) for k, path in enumerate([*paths, *lined, *demos]) for n in range(asked.each)
+        ]
         made = [s for found in workers.map(generated, work) for s in found]
     print(
         f"{len(bench)} layers of {len(paths)} pictures, {len(made)} made; {sum(len(s.line) for s in bench + made)} pieces"

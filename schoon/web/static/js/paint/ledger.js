@@ -31,7 +31,8 @@ export class Ledger {
 
   show(acts) {
     const { body } = this;
-    fill(acts, html`<span class="quiet" id="cells-chosen"></span><button id="cell-accept" title="Unsure patches stand as they are">Accept <kbd>J</kbd></button><button id="cell-pour">Pour instead <kbd>F</kbd></button><button id="cell-lift">Lift off <kbd>X</kbd></button>`);
+    fill(acts, html`<span class="quiet" id="cells-chosen"></span><button id="cell-accept" title="Unsure patches stand as they are">Accept <kbd>J</kbd></button>
+      <button id="cell-pour">Pour instead <kbd>F</kbd></button><button id="cell-lift">Lift off <kbd>X</kbd></button>`);
     acts.querySelector('#cell-accept').addEventListener('click', () => this.act('accept'));
     acts.querySelector('#cell-pour').addEventListener('click', () => this.act('pour'));
     acts.querySelector('#cell-lift').addEventListener('click', () => this.act('lift'));

@@ -32,7 +32,9 @@ export class UnsureQueue {
     if (!entry) return '';
     const { width, height } = this.app.data.shot;
     const scale = CROP[0] / (0.16 * width);
-    return `background-image:url('${this.app.colours.viewUrl(entry, 960, 'paint')}');background-size:${width * scale}px ${height * scale}px;background-position:${CROP[0] / 2 - x * scale}px ${CROP[1] / 2 - y * scale}px`;
+    const [left, up] = [CROP[0] / 2 - x * scale, CROP[1] / 2 - y * scale];
+    const url = this.app.colours.viewUrl(entry, 960, 'paint');
+    return `background-image:url('${url}');background-size:${width * scale}px ${height * scale}px;background-position:${left}px ${up}px`;
   }
 
   show(acts) {

@@ -96,5 +96,7 @@ const swatch = (colour) => (colour ? html`<i class="swatch" style="background: $
 // The sheet as a strip: a box a hold, as long as it is, with the number of its drawing.
 function strip(spans, words) {
   const frames = spans.reduce((most, [first, count]) => Math.max(most, first + count - 1), 1);
-  return html`<svg class="sheet-strip" viewBox="0 0 ${frames * 10} 22" preserveAspectRatio="none" role="img" aria-label="The sheet ${words}">${spans.map(([first, count, number]) => html`<rect x="${(first - 1) * 10 + 0.5}" y="0.5" width="${count * 10 - 1}" height="21" class="${number ? '' : 'none'}"><title>${number ? `drawing ${number}` : 'nothing'}, frame ${first} to ${first + count - 1}</title></rect>`)}</svg>`;
+  const box = ([first, count, number]) => html`<rect x="${(first - 1) * 10 + 0.5}" y="0.5" width="${count * 10 - 1}" height="21" class="${number ? '' : 'none'}">
+    <title>${number ? `drawing ${number}` : 'nothing'}, frame ${first} to ${first + count - 1}</title></rect>`;
+  return html`<svg class="sheet-strip" viewBox="0 0 ${frames * 10} 22" preserveAspectRatio="none" role="img" aria-label="The sheet ${words}">${spans.map(box)}</svg>`;
 }

@@ -30,12 +30,12 @@ export class ReadView extends View {
     const { body, reading } = this;
     const looks = LOOKS.map(([value, words]) => html`<option value="${value}">${words}</option>`);
     const sliders = Object.entries(SLIDERS).map(([name, words]) => html`<label>${words} <input name="${name}" type="range" min="0" max="1" step="0.1"></label>`);
-    fill(body, html`<form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}</form>
+    fill(body, html`<div><form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}</form>
+      <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p></div>
       <div class="pencils"><b>Coloured pencils in this drawing</b><div id="chips"><span class="quiet">Looking …</span></div>
         <p class="quiet">An ignored colour leaves no trace and cuts nothing.</p></div>
       <div class="pencils"><b>Marks that are no lines</b><div id="kinds"></div>
-        <p class="quiet">Tinted on the paper. Left out of the lines unless you take them in.</p></div>
-      <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p>`);
+        <p class="quiet">Tinted on the paper; left out of the lines unless you take them in.</p></div>`);
     const form = body.querySelector('form');
     form.searching.value = reading.searching ?? '';
     for (const name of Object.keys(SLIDERS)) form[name].value = reading[name];
