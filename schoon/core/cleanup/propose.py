@@ -42,7 +42,7 @@ _BROAD = 2.3
 _FINE = 1.9
 """Pen radius that broad lines are brought to, px."""
 
-_LINE = 0.42
+_LINE = 0.3
 """Chance of being line from which on a mark is drawn."""
 
 _UP_TO = 5.0
