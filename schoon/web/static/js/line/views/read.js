@@ -19,7 +19,7 @@ export class ReadView extends View {
     const { app, ledge } = this;
     const fresh = !this.body.querySelector('.reading');
     if (fresh) this.build();
-    if (this.chipsOf !== app.current.id || fresh) { this.chips(); this.marks(); }
+    if (this.chipsOf !== app.current.id || fresh) { this.found = []; this.chips(); this.marks(); } else this.tint();
     ledge.button('Try on this drawing', () => this.tryIt(), false, 'try-reading');
     ledge.button('Clean this', () => ledge.clean([app.current.id]), false, 'clean-this');
     const all = app.meant().map((d) => d.id);
