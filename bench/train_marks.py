@@ -25,7 +25,7 @@ from schoon.core.cleanup import marks, propose
 from schoon.core.cleanup.labels import KINDS
 from schoon.core.strokes import resample
 from schoon.demo.marks import KINDS as DRAWN
-from schoon.demo.marks import Look, marked_rough
+from schoon.demo.marks import Manner, marked_rough
 from schoon.demo.shots import lookout, stair
 from schoon.formats.pictures import decode
 
@@ -120,7 +120,7 @@ def generated(work: tuple[Path, int]) -> list[Sample]:
     lines = [(p - low) * scale + place for p in lines]
     if random.random() < 0.5:
         lines = [p * [-1, 1] + [size[0], 0] for p in lines]
-    rough = marked_rough(lines, size, Look.any(random), random)
+    rough = marked_rough(lines, size, Manner.any(random), random)
     return pieces_of(source_of(path), rough.picture, rough.lines, rough.kinds)
 
 

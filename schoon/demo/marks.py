@@ -12,13 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
+from ..core.cleanup.labels import KINDS as OTHERS
+from ..core.cleanup.labels import Kind as Other
 from ..core.strokes import Points, resample
 from .roughs import GRAPHITE, Random, _overshoot, _paper, _pieces, _tooth, _wander
 from .shapes import ellipse
 
-Kind = Literal["line", "construction", "hatching", "note", "dirt"]
+Kind = Literal["line"] | Other
 
-KINDS: tuple[Kind, ...] = ("line", "construction", "hatching", "note", "dirt")
+KINDS: tuple[Kind, ...] = ("line", *OTHERS)
 
 _NOTES = ("SC 7", "hair drags", "see model", "12B", "slow in", "hold 4", "Pim 03", "to sc 8", "lag", "x 2")
 _COLOURS = ((1.0, 0.5, 0.15), (0.2, 0.85, 0.9), (0.15, 0.5, 1.0), (0.75, 0.2, 0.9))
@@ -35,7 +37,7 @@ class Marked:
 
 
 @dataclass(frozen=True)
-class Look:
+class Manner:
     """How a rough is made. width: of lines, px. grain: 0 for a digital brush, 1 for lead on tooth. fading: how far
     pressure falls within a line, 0..1. looseness: as in `pencil_rough`. dark: light line on a dark ground.
     construction, hatching, notes, dirt: how much of each, 0 for none. coloured: construction has a colour of its own."""
@@ -53,10 +55,10 @@ class Look:
     blur: float = 0.6
 
     @staticmethod
-    def any(random: Random) -> Look:
+    def any(random: Random) -> Manner:
         """A look of any kind."""
         digital = random.random() < 0.25
-        return Look(
+        return Manner(
             width=float(random.uniform(2.2, 6.5)),
             grain=0.0 if digital else float(random.uniform(0.5, 1.3)),
             fading=float(random.uniform(0, 0.8)),
@@ -71,7 +73,7 @@ class Look:
         )
 
 
-def marked_rough(lines: Sequence[Points], size: tuple[int, int], look: Look, random: Random) -> Marked:
+def marked_rough(lines: Sequence[Points], size: tuple[int, int], look: Manner, random: Random) -> Marked:
     """A rough of `lines`, (k, 2) px, on a sheet of `size` (width, height) px."""
     sheet = _Sheet(size, look, random)
     everything = np.vstack(lines)
@@ -91,7 +93,7 @@ def marked_rough(lines: Sequence[Points], size: tuple[int, int], look: Look, ran
 class _Sheet:
     """Densities of what is drawn, and whose each pixel is."""
 
-    def __init__(self, size: tuple[int, int], look: Look, random: Random) -> None:
+    def __init__(self, size: tuple[int, int], look: Manner, random: Random) -> None:
         self.size, self.look, self.random = size, look, random
         self.lead = np.zeros((size[1], size[0]), np.float32)
         self.colour = np.zeros_like(self.lead)

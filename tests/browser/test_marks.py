@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from schoon.demo.marks import Look, marked_rough
+from schoon.demo.marks import Manner, marked_rough
 from schoon.demo.shapes import curve, ellipse
 from schoon.formats.pictures import encode_png
 from schoon.store import Store, pictures, productions
@@ -26,7 +26,7 @@ def rough() -> bytes:
         curve([(430, 540), (380, 620), (240, 680), (200, 860)]),
         curve([(540, 538), (600, 620), (720, 680), (770, 860)]),
     ]
-    look = Look(construction=0, hatching=0, notes=5, dirt=0, fading=0.2, grain=0.8)
+    look = Manner(construction=0, hatching=0, notes=5, dirt=0, fading=0.2, grain=0.8)
     return encode_png(marked_rough(lines, SIZE, look, np.random.default_rng(3)).picture)
 
 

@@ -10,14 +10,14 @@ import pytest
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from schoon.core.cleanup import KINDS, CleanupSettings, Reading, read_rough
+from schoon.core.cleanup import KINDS, CleanupSettings, Proposal, read_rough
 from schoon.core.cleanup.forest import Forest, learnt
 from schoon.core.cleanup.joins import drawn_up
 from schoon.core.cleanup.labels import Kind
-from schoon.core.paper import construction, densities, find_pencils
+from schoon.core.paper import construction, densities, find_pencils, separate
 from schoon.core.strokes import Points, arc_lengths, sample
 from schoon.demo.marks import KINDS as DRAWN
-from schoon.demo.marks import Look, Marked, marked_rough
+from schoon.demo.marks import Manner, Marked, marked_rough
 from schoon.demo.shapes import curve, ellipse
 
 SIZE = (1000, 900)
@@ -39,14 +39,14 @@ def figure() -> list[Points]:
 
 def rough(seed: int, **look: object) -> Marked:
     made = {"construction": 0, "hatching": 0, "notes": 0, "dirt": 0, "fading": 0.2, "grain": 0.8, **look}
-    return marked_rough(figure(), SIZE, Look(**made), np.random.default_rng(seed))  # type: ignore[arg-type]
+    return marked_rough(figure(), SIZE, Manner(**made), np.random.default_rng(seed))  # type: ignore[arg-type]
 
 
-def drawn_length(found: Reading) -> float:
+def drawn_length(found: Proposal) -> float:
     return float(sum(arc_lengths(sample(s)[0])[-1] for s in found.strokes))
 
 
-def scores(found: Reading, truth: list[Points]) -> tuple[float, float]:
+def scores(found: Proposal, truth: list[Points]) -> tuple[float, float]:
     """(precision, recall) of the drawn length within 6 px."""
     true = np.vstack(truth)
     drawn = np.vstack([sample(s)[0] for s in found.strokes])
@@ -161,7 +161,7 @@ RED, BLUE, GREEN, BLACK = (200, 40, 60), (40, 120, 210), (40, 160, 70), (30, 30,
 
 def roles(picture: NDArray[np.uint8]) -> list[bool]:
     density = densities(picture)
-    return construction(density, find_pencils(density))
+    return construction(*separate(density, find_pencils(density)))
 
 
 def test_a_colour_for_every_part_is_drawing() -> None:

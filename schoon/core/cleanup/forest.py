@@ -49,7 +49,7 @@ class Forest:
 
 @lru_cache
 def learnt(name: str) -> Forest:
-    """The forest of that name: "line", log odds of being a line, or "kind", logits of `marks.KINDS`."""
+    """The forest of that name: "line", log odds of being a line, or "kind", logits of `labels.KINDS`."""
     body = (resources.files(__package__) / _FILE).read_bytes()
     with np.load(BytesIO(body)) as found:
         parts = ("feature", "below", "left", "right", "value", "start")

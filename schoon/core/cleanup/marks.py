@@ -250,6 +250,7 @@ def _in_context(
     features: NDArray[np.float64], chain: NDArray[np.int64], weight: NDArray[np.int64]
 ) -> NDArray[np.float64]:
     """Tone, width and parallels of a piece's whole chain, and how the piece differs from it."""
+    # Darkness, its rank, contrast, ridge and width of `_tone`; parallels on the side with fewer and with more.
     columns = features[:, [0, 1, 2, 5, 6, 14, 15]]
     total = np.bincount(chain, weight)
     mean = np.stack([np.bincount(chain, c * weight) / total for c in columns.T], axis=1)[chain]

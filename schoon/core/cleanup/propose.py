@@ -13,7 +13,7 @@ from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
 from .. import skeleton as graphs
-from ..paper import Pencil, construction, densities, find_pencils, on_paper, separate
+from ..paper import MARKED, Pencil, construction, densities, find_pencils, on_paper, separate
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, edit, fit_curve, resample
 from .blacks import outlined, solids
 from .joins import drawn_up
@@ -32,9 +32,6 @@ _LEAST_HAND = 1.8
 
 _SAME_HUE = 32.0
 """Pencils whose hues differ by less, in degrees, are one pencil in different drawings."""
-
-_MARK = 0.12
-"""Density from which on something was drawn."""
 
 _BROAD = 2.3
 """Pen radius in px of the working picture from which on lines are too broad for the finest scale."""
@@ -89,15 +86,15 @@ def pencils_of(picture: NDArray[np.uint8]) -> list[tuple[Pencil, str]]:
     """The coloured pencils in a rough, the most used first, and what each is taken for: "use" or "ignore"."""
     density = densities(_shrunk(on_paper(picture))[0])
     pencils = find_pencils(density)
-    return list(zip(pencils, _proposed(density, pencils), strict=True))
+    return list(zip(pencils, _proposed(*separate(density, pencils)), strict=True))
 
 
-def _proposed(density: NDArray[np.float32], pencils: list[Pencil]) -> list[str]:
-    return ["ignore" if is_construction else "use" for is_construction in construction(density, pencils)]
+def _proposed(neutral: NDArray[np.float32], coloured: list[NDArray[np.float32]]) -> list[str]:
+    return ["ignore" if is_construction else "use" for is_construction in construction(neutral, coloured)]
 
 
 @dataclass(frozen=True)
-class Reading:
+class Proposal:
     """What was read from a rough. strokes: the proposed lines. others: marks that are no lines, px of the picture."""
 
     strokes: list[Stroke]
@@ -112,18 +109,18 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     return read_rough(picture, settings).strokes
 
 
-def read_rough(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> Reading:
+def read_rough(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> Proposal:
     """As `propose_strokes`, with the marks that were taken for something else than line."""
     settings = settings or CleanupSettings()
-    reading = Reading([], [])
+    proposal = Proposal([], [])
     for found in traced(picture, settings):
         marks = _marks_of(found)
         lines = [m for m in marks if m.kind == "line" or m.kind in settings.keep]
-        reading.strokes.extend(replace(s, part=found.part) for s in _drawn(found, lines, settings))
+        proposal.strokes.extend(replace(s, part=found.part) for s in _drawn(found, lines, settings))
         place = found.shrink
         others = [m for m in marks if m.kind != "line" and m.kind not in settings.keep]
-        reading.others.extend(replace(m, points=(m.points + 0.5) * place) for m in others)
-    return reading
+        proposal.others.extend(replace(m, points=(m.points + 0.5) * place) for m in others)
+    return proposal
 
 
 def _marks_of(found: Found) -> list[Mark]:
@@ -155,7 +152,7 @@ def _layers(density: NDArray[np.float32], settings: CleanupSettings) -> list[tup
     """(density, part) of each pencil, or pencils together, that are to be drawn."""
     pencils = find_pencils(density)
     neutral, coloured = separate(density, pencils)
-    proposed = _proposed(density, pencils)
+    proposed = _proposed(neutral, coloured)
     named = [settings.role_of(pencil) or role for pencil, role in zip(pencils, proposed, strict=True)]
     # A line is as firm as it is where its colour is seen best, whichever colour that is.
     strongest = density.max(axis=2)
@@ -181,7 +178,7 @@ def _quiet(density: NDArray[np.float32]) -> NDArray[np.float32] | None:
 
 def _pen_radius(density: NDArray[np.float32]) -> float:
     """Half the width of the middling line, px."""
-    marks = density > _MARK
+    marks = density > MARKED
     deep = cv2.distanceTransform(marks.astype(np.uint8), cv2.DIST_L2, 5)
     middle = deep[marks & (deep >= cv2.dilate(deep, np.ones((3, 3), np.uint8)))]
     return float(np.median(middle)) if middle.size else 0.0
@@ -244,7 +241,7 @@ def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> li
     scale = found.ridges.scale
     pen = _Pen(found.ridges, np.minimum(found.density, 0.3), found.strong, found.shrink, settings)
     runs = drawn_up([mark.points for mark in lines], _UP_TO * max(scale, _LEAST_HAND), _BLUNT * scale)
-    strokes = [replace(pen.draw(run), confidence=m.chance) for run, m in zip(runs, lines, strict=True)]
+    strokes = [pen.draw(run, m.chance) for run, m in zip(runs, lines, strict=True)]
     rings = [pen.draw(ring, settled=True) for ring in found.rings]
     # Lines that ran into a black end on its outline.
     return [edit.snapped(s, rings, 5 * scale * found.shrink) if rings else s for s in strokes] + rings
@@ -346,8 +343,8 @@ class _Pen:
     shrink: float
     settings: CleanupSettings
 
-    def draw(self, line: Points, settled: bool = False) -> Stroke:
-        """settled: the line's place is known; it is only smoothed and fitted."""
+    def draw(self, line: Points, chance: float = 1.0, settled: bool = False) -> Stroke:
+        """chance: that it is a line. settled: the line's place is known; it is only smoothed and fitted."""
         scale = self.ridges.scale
         # Even a tied-down pencil line is unsteady by about its own width.
         hand = max(scale, _LEAST_HAND) * float(np.interp(self.settings.follow, [0, 0.5, 1], [1.9, 1.0, 0.4]))
@@ -365,22 +362,17 @@ class _Pen:
         reach = round(3.5 * hand)
         corners = corner_indices(points, reach, np.deg2rad(38))
         points, corners = _sharpen(points, corners, reach)
-        strength = cv2.remap(
-            self.ridges.strength,
-            points[:, 0].astype(np.float32),
-            points[:, 1].astype(np.float32),
-            cv2.INTER_LINEAR,
-        ).ravel()
-        confidence = 1.0 if settled else float(np.clip(np.median(strength) / (2 * self.strong), 0, 1))
         # Pixel centres of the working picture to px of the drawing.
         placed = (points + 0.5) * self.shrink
         controls, knots = fit_curve(placed, 0.4 * hand * self.shrink, corners, closed)
         widths = np.full(len(knots), self.settings.line_width)
         if self.settings.pressure > 0 and not settled:
+            x, y = points.astype(np.float32).T
+            strength = cv2.remap(self.ridges.strength, x, y, cv2.INTER_LINEAR).ravel()
             pressed = ndi.gaussian_filter1d(strength, 4 * scale, mode="nearest")[knots.astype(int)]
             share = (pressed / max(1.4 * self.strong, 1e-6)).clip(0.45, 1.5)
             widths = widths * (1 + self.settings.pressure * (share - 1))
-        return Stroke(controls, widths, confidence)
+        return Stroke(controls, widths, chance)
 
 
 def is_ring(line: Points) -> bool:

@@ -15,6 +15,9 @@ _NAMES = (
     (292, "violet"), (335, "pink"), (361, "red"),
 )  # fmt: skip
 
+MARKED = 0.12
+"""Density from which on something was drawn."""
+
 _LEAST_SHARE = 0.02
 """Share of the marked pixels below which a hue is not taken for a pencil of its own."""
 
@@ -49,7 +52,7 @@ def find_pencils(density: NDArray[np.float32]) -> list[Pencil]:
     """
     sample = density.reshape(-1, 3)
     strength = sample.max(axis=1)
-    marked = sample[strength > 0.12]
+    marked = sample[strength > MARKED]
     if len(marked) < 50:
         return []
     spread = 1 - marked.min(axis=1) / marked.max(axis=1)
@@ -91,16 +94,15 @@ _FAINTER = 0.7
 """Beside pencils that are this much firmer, one that runs across them is construction in a drawing of many colours."""
 
 
-def construction(density: NDArray[np.float32], pencils: list[Pencil]) -> list[bool]:
-    """Whether each pencil of a (h, w, 3) density picture is construction, by how it is drawn.
+def construction(neutral: NDArray[np.float32], coloured: list[NDArray[np.float32]]) -> list[bool]:
+    """Whether each coloured pencil is construction, by how it is drawn. neutral, coloured: as `separate` gives them.
 
     Where a neutral pencil has drawn, a coloured one is drawing only if it is seen to end at other lines; in a drawing
     all in colours each is drawing unless it is fainter and runs across the others.
     """
-    neutral, coloured = separate(density, pencils)
     layers = [neutral, *coloured]
-    amounts = np.array([float(layer[layer > _MARKED].sum()) for layer in layers])
-    marks = [layer > _MARKED for layer in layers]
+    marks = [layer > MARKED for layer in layers]
+    amounts = np.array([float(layer[m].sum()) for layer, m in zip(layers, marks, strict=True)])
     firm = [float(np.median(layer[m])) if m.any() else 0.0 for layer, m in zip(layers, marks, strict=True)]
     by_colour = amounts[0] < _ALL_COLOURED * amounts.sum()
     found = []
@@ -118,10 +120,6 @@ def construction(density: NDArray[np.float32], pencils: list[Pencil]) -> list[bo
         else:
             found.append(not (known and ending > _ENDS * (across + ending)))
     return found
-
-
-_MARKED = 0.12
-"""Density from which on something was drawn."""
 
 
 def _meetings(own: NDArray[np.bool_], others: NDArray[np.bool_]) -> tuple[int, int]:

@@ -1,7 +1,7 @@
 // How the roughs are read, tried on one drawing before the run.
 
 import { fill, html } from '../../dom.js';
-import { get, notice, post } from '../../api.js';
+import { get, post } from '../../api.js';
 import { lineNow } from '../../shot/drawings.js';
 import { View } from './view.js';
 
@@ -131,6 +131,6 @@ export class ReadView extends View {
       if (entry !== app.current) return;
       app.table.paper.ghost(found.strokes);
       words.textContent = `In teal: ${found.strokes.length} lines (now ${lineNow(entry)?.strokes.length || 0}). Not kept; clean to keep it.`;
-    } catch (error) { words.textContent = error.message; notice(error.message, true); }
+    } catch (error) { words.textContent = error.message; }
   }
 }
