@@ -14,24 +14,20 @@ from skimage.morphology import skeletonize
 
 from .. import skeleton as graphs
 from ..paper import MARKED, Pencil, construction, densities, find_pencils, on_paper, separate
-from ..strokes import Points, Stroke, arc_lengths, corner_indices, edit, fit_curve, resample
+from ..strokes import Points, Stroke, edit
 from .blacks import outlined, solids
 from .joins import drawn_up
 from .labels import Mark, told_apart
 from .marks import measure
-from .ridges import Bank, Ridges, centre_mask, settle
+from .pen import LEAST_HAND, Pen, is_ring
+from .ridges import Bank, Ridges, centre_mask
+from .settings import CleanupSettings
 
 _WORKING_SIDE = 1000
 """Longest side of the picture lines are found in, px; positions are refined there to sub-pixel."""
 
 _SCALES = (1.0, 1.4, 2.0, 2.6, 3.2, 4.0)
 """Sigmas tried, px of the working picture, from tied-down to very searching roughs."""
-
-_LEAST_HAND = 1.8
-"""Least unsteadiness of a pencil line, px of the working picture: what is smaller is grain, not drawing."""
-
-_SAME_HUE = 32.0
-"""Pencils whose hues differ by less, in degrees, are one pencil in different drawings."""
 
 _BROAD = 2.3
 """Pen radius in px of the working picture from which on lines are too broad for the finest scale."""
@@ -50,36 +46,6 @@ _BLUNT = 2.0
 
 _SETTLED = 1.10
 """The scatter is spanned when a wider scale shortens the skeleton by less than this factor."""
-
-
-@dataclass(frozen=True)
-class CleanupSettings:
-    """What an artist sets before a run.
-
-    searching: how searching the rough is, 0 (tied down) to 1 (very loose); None finds it from the drawing.
-    detail: 0 drops small marks, 1 keeps the smallest.
-    follow: 0 gives the calmest curves, 1 follows every turn of the pencil.
-    line_width: width of the proposed line, px.
-    pressure: 0 for even lines, 1 for lines as heavy as the pencil was pressed.
-    pencils: (hue in degrees, role) of coloured pencils; the role is "ignore", "use" or "part:" and a part's name.
-    Colours it does not name are taken as they are drawn, see `paper.construction`.
-    keep: kinds of marks, of `labels.KINDS`, that are drawn as if they were lines.
-    """
-
-    searching: float | None = None
-    detail: float = 0.5
-    follow: float = 0.5
-    line_width: float = 4.0
-    pressure: float = 0.0
-    pencils: tuple[tuple[float, str], ...] = ()
-    keep: tuple[str, ...] = ()
-
-    def role_of(self, pencil: Pencil) -> str:
-        """What a coloured pencil is taken for; "" if nothing was said of it."""
-        for hue, role in self.pencils:
-            if abs((pencil.hue - hue + 180) % 360 - 180) < _SAME_HUE:
-                return role
-        return ""
 
 
 def pencils_of(picture: NDArray[np.uint8]) -> list[tuple[Pencil, str]]:
@@ -226,7 +192,7 @@ def _find(layer: NDArray[np.float32], part: str, shrink: float, settings: Cleanu
     graphs.join_through(graph)
     graphs.merge_twins(graph, 3.0 * scale)
     graphs.remove_shadows(graph, 2.6 * scale)
-    graphs.remove_spurs(graph, (6.0 - 3.0 * settings.detail) * max(scale, _LEAST_HAND))
+    graphs.remove_spurs(graph, (6.0 - 3.0 * settings.detail) * max(scale, LEAST_HAND))
     graphs.contract_short(graph, 2.5 * scale)
     graphs.join_through(graph)
     _bridge(graph, reach=7 * scale, near=scale, far=5 * scale)
@@ -239,8 +205,8 @@ def _find(layer: NDArray[np.float32], part: str, shrink: float, settings: Cleanu
 def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> list[Stroke]:
     """Strokes of what was taken for line, and of the rims of blacks."""
     scale = found.ridges.scale
-    pen = _Pen(found.ridges, np.minimum(found.density, 0.3), found.strong, found.shrink, settings)
-    runs = drawn_up([mark.points for mark in lines], _UP_TO * max(scale, _LEAST_HAND), _BLUNT * scale)
+    pen = Pen(found.ridges, np.minimum(found.density, 0.3), found.strong, found.shrink, settings)
+    runs = drawn_up([mark.points for mark in lines], _UP_TO * max(scale, LEAST_HAND), _BLUNT * scale)
     strokes = [pen.draw(run, m.chance) for run, m in zip(runs, lines, strict=True)]
     rings = [pen.draw(ring, settled=True) for ring in found.rings]
     # Lines that ran into a black end on its outline.
@@ -331,84 +297,3 @@ def _drop_faint(graph: graphs.Graph, ridges: Ridges, least: float, strong: float
         return edge.length >= least and darkness > 0.7 * strong
 
     graph.edges = [edge for edge in graph.edges if stays(edge)]
-
-
-@dataclass(frozen=True)
-class _Pen:
-    """Turns a chain of skeleton points into a stroke."""
-
-    ridges: Ridges
-    present: NDArray[np.float32]
-    strong: float
-    shrink: float
-    settings: CleanupSettings
-
-    def draw(self, line: Points, chance: float = 1.0, settled: bool = False) -> Stroke:
-        """chance: that it is a line. settled: the line's place is known; it is only smoothed and fitted."""
-        scale = self.ridges.scale
-        # Even a tied-down pencil line is unsteady by about its own width.
-        hand = max(scale, _LEAST_HAND) * float(np.interp(self.settings.follow, [0, 0.5, 1], [1.9, 1.0, 0.4]))
-        closed = is_ring(line)
-        if arc_lengths(line)[-1] < 1.0:
-            # A dot: a stroke as long as it is wide.
-            line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
-        points = resample(line, 1.0)
-        ends = points[[0, -1]].copy()
-        if not settled:
-            points = settle(points, self.present, 1.4 * scale)
-        points = _smooth(points, 0.8 * hand, closed)
-        if not closed:
-            points[0], points[-1] = ends
-        reach = round(3.5 * hand)
-        corners = corner_indices(points, reach, np.deg2rad(38))
-        points, corners = _sharpen(points, corners, reach)
-        # Pixel centres of the working picture to px of the drawing.
-        placed = (points + 0.5) * self.shrink
-        controls, knots = fit_curve(placed, 0.4 * hand * self.shrink, corners, closed)
-        widths = np.full(len(knots), self.settings.line_width)
-        if self.settings.pressure > 0 and not settled:
-            x, y = points.astype(np.float32).T
-            strength = cv2.remap(self.ridges.strength, x, y, cv2.INTER_LINEAR).ravel()
-            pressed = ndi.gaussian_filter1d(strength, 4 * scale, mode="nearest")[knots.astype(int)]
-            share = (pressed / max(1.4 * self.strong, 1e-6)).clip(0.45, 1.5)
-            widths = widths * (1 + self.settings.pressure * (share - 1))
-        return Stroke(controls, widths, chance)
-
-
-def is_ring(line: Points) -> bool:
-    """Whether a chain ends where it begins."""
-    return bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
-
-
-def _smooth(points: Points, sigma: float, closed: bool) -> Points:
-    if len(points) < 5:
-        return points
-    if closed:
-        body = ndi.gaussian_filter1d(points[:-1], sigma, axis=0, mode="wrap")
-        return np.vstack([body, body[:1]])
-    pinned = ndi.gaussian_filter1d(
-        points - np.linspace(points[0], points[-1], len(points)), sigma, axis=0, mode="reflect"
-    )
-    return np.asarray(pinned + np.linspace(points[0], points[-1], len(points)))
-
-
-def _sharpen(points: Points, corners: list[int], reach: int) -> tuple[Points, list[int]]:
-    """Smoothing rounds a corner off; its point is where the lines on both sides meet."""
-    moved = points.copy()
-    kept = []
-    for at in corners:
-        low, high = at - reach, at + reach
-        if low - reach < 0 or high + reach >= len(points):
-            kept.append(at)
-            continue
-        a, b = points[low], points[high]
-        u, v = a - points[low - reach], b - points[high + reach]
-        cross = u[0] * v[1] - u[1] * v[0]
-        if abs(cross) > 0.15 * np.hypot(*u) * np.hypot(*v):
-            gap = b - a
-            tip = a + u * (gap[0] * v[1] - gap[1] * v[0]) / cross
-            if np.hypot(*(tip - points[at])) < 1.5 * reach:
-                moved[low : at + 1] = np.linspace(a, tip, at - low + 1)
-                moved[at : high + 1] = np.linspace(tip, b, high - at + 1)
-        kept.append(at)
-    return moved, kept
