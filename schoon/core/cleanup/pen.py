@@ -1,0 +1,98 @@
+"""The pen: a chain of points becomes a smooth stroke with its corners, settled on what was drawn."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage as ndi
+
+from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
+from .ridges import Ridges, settle
+from .settings import CleanupSettings
+
+LEAST_HAND = 1.8
+"""Least unsteadiness of a pencil line, px of the working picture: what is smaller is grain, not drawing."""
+
+
+@dataclass(frozen=True)
+class Pen:
+    """Turns a chain of skeleton points into a stroke."""
+
+    ridges: Ridges
+    present: NDArray[np.float32]
+    strong: float
+    shrink: float
+    settings: CleanupSettings
+
+    def draw(self, line: Points, chance: float = 1.0, settled: bool = False) -> Stroke:
+        """chance: that it is a line. settled: the line's place is known; it is only smoothed and fitted."""
+        scale = self.ridges.scale
+        # Even a tied-down pencil line is unsteady by about its own width.
+        hand = max(scale, LEAST_HAND) * float(np.interp(self.settings.follow, [0, 0.5, 1], [1.9, 1.0, 0.4]))
+        closed = is_ring(line)
+        if arc_lengths(line)[-1] < 1.0:
+            # A dot: a stroke as long as it is wide.
+            line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
+        points = resample(line, 1.0)
+        ends = points[[0, -1]].copy()
+        if not settled:
+            points = settle(points, self.present, 1.4 * scale)
+        points = _smooth(points, 0.8 * hand, closed)
+        if not closed:
+            points[0], points[-1] = ends
+        reach = round(3.5 * hand)
+        corners = corner_indices(points, reach, np.deg2rad(38))
+        points, corners = _sharpen(points, corners, reach)
+        # Pixel centres of the working picture to px of the drawing.
+        placed = (points + 0.5) * self.shrink
+        controls, knots = fit_curve(placed, 0.4 * hand * self.shrink, corners, closed)
+        widths = np.full(len(knots), self.settings.line_width)
+        if self.settings.pressure > 0 and not settled:
+            x, y = points.astype(np.float32).T
+            strength = cv2.remap(self.ridges.strength, x, y, cv2.INTER_LINEAR).ravel()
+            pressed = ndi.gaussian_filter1d(strength, 4 * scale, mode="nearest")[knots.astype(int)]
+            share = (pressed / max(1.4 * self.strong, 1e-6)).clip(0.45, 1.5)
+            widths = widths * (1 + self.settings.pressure * (share - 1))
+        return Stroke(controls, widths, chance)
+
+
+def is_ring(line: Points) -> bool:
+    """Whether a chain ends where it begins."""
+    return bool(len(line) > 3 and np.hypot(*(line[0] - line[-1])) < 1e-6)
+
+
+def _smooth(points: Points, sigma: float, closed: bool) -> Points:
+    if len(points) < 5:
+        return points
+    if closed:
+        body = ndi.gaussian_filter1d(points[:-1], sigma, axis=0, mode="wrap")
+        return np.vstack([body, body[:1]])
+    pinned = ndi.gaussian_filter1d(
+        points - np.linspace(points[0], points[-1], len(points)), sigma, axis=0, mode="reflect"
+    )
+    return np.asarray(pinned + np.linspace(points[0], points[-1], len(points)))
+
+
+def _sharpen(points: Points, corners: list[int], reach: int) -> tuple[Points, list[int]]:
+    """Smoothing rounds a corner off; its point is where the lines on both sides meet."""
+    moved = points.copy()
+    kept = []
+    for at in corners:
+        low, high = at - reach, at + reach
+        if low - reach < 0 or high + reach >= len(points):
+            kept.append(at)
+            continue
+        a, b = points[low], points[high]
+        u, v = a - points[low - reach], b - points[high + reach]
+        cross = u[0] * v[1] - u[1] * v[0]
+        if abs(cross) > 0.15 * np.hypot(*u) * np.hypot(*v):
+            gap = b - a
+            tip = a + u * (gap[0] * v[1] - gap[1] * v[0]) / cross
+            if np.hypot(*(tip - points[at])) < 1.5 * reach:
+                moved[low : at + 1] = np.linspace(a, tip, at - low + 1)
+                moved[at : high + 1] = np.linspace(tip, b, high - at + 1)
+        kept.append(at)
+    return moved, kept
