@@ -22,7 +22,7 @@ from skimage.morphology import skeletonize
 
 from schoon.core import skeleton as graphs
 from schoon.core.cleanup import marks, propose
-from schoon.core.cleanup.labels import KINDS
+from schoon.core.cleanup.kinds import KINDS
 from schoon.core.strokes import resample
 from schoon.demo.marks import KINDS as DRAWN
 from schoon.demo.marks import Manner, marked_rough

@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
-from ..core.cleanup.labels import KINDS as OTHERS
-from ..core.cleanup.labels import Kind as Other
+from ..core.cleanup.kinds import KINDS as OTHERS
+from ..core.cleanup.kinds import Kind as Other
 from ..core.strokes import Points, resample
 from .roughs import GRAPHITE, Random, _overshoot, _paper, _pieces, _tooth, _wander
 from .shapes import ellipse

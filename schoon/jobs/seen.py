@@ -52,7 +52,7 @@ class Seen:
             row = revisions.drawing(cursor, drawing_id)
             if revision is not None:
                 was = revisions.parts_at(cursor, revisions.of(row), revision)
-                for part in revisions.PARTS:
+                for part in revisions.SHOWN:
                     row[part] = was.get(part)
             shot = productions.shot_of_level(cursor, row["level_id"])
             if look == "best":

@@ -24,6 +24,7 @@ from ..core.strokes import (
 )
 from ..formats import gif
 from ..formats.pictures import decode, encode_png
+from ..work import readings
 from ..work.derived import Memory, patches_in
 from ..work.documents import (
     Spot,
@@ -37,29 +38,38 @@ from ..work.documents import (
     spots_of,
 )
 from ..work.frames import Drawn, frame_of, on_white
-from ..work.proposals import find_in, keep_hand, taking_place
+from ..work.proposals import keep_hand, taking_place
+
+
+@dataclass(frozen=True)
+class Rough:
+    """What a rough is read from: its picture file and, as `readings.read`, settings, what was said, lessons."""
+
+    name: str
+    body: bytes
+    reading: Mapping[str, Any]
+    said: Any
+    known: Sequence[bytes]
 
 
 def clean(
-    name: str,
-    body: bytes,
-    reading: Mapping[str, Any],
-    found: Sequence[Mapping[str, Any]] | None,
+    rough: Rough | Mapping[str, Any],
     line: Any,
     previous: Any,
     rule: Mapping[str, Any],
     size: tuple[int, int],
-) -> tuple[dict[str, Any], dict[str, Any], list[dict[str, Any]]]:
-    """Line and seal documents of a rough, and the strokes found in it.
+) -> tuple[dict[str, Any], dict[str, Any], Mapping[str, Any]]:
+    """Line and seal documents of a rough, and what it was read as.
 
-    found: those strokes if they are known already; body is not looked at then. line, previous: the present line and
-    seal documents or None; what a hand made or judged in them stays and the proposals go round it. rule: as `LineRule`.
+    rough: or what it was read as, if that is known already. line, previous: the present line and seal documents or
+    None; what a hand made or judged in them stays and the proposals go round it. rule: as `LineRule`.
     Raises Refusal if the picture cannot be read.
     """
-    strokes = find_in(decode(name, body), reading) if found is None else strokes_from_dicts(found)
+    found = rough if isinstance(rough, Mapping) else readings.read(*vars(rough).values())
+    strokes = strokes_from_dicts(found["strokes"])
     present = strokes_from_dicts(line["strokes"]) if line else []
     document = line_document(keep_hand(present, ruled(strokes, size, LineRule(**rule))))
-    return document, seal(document, previous, size), strokes_to_dicts(strokes)
+    return document, seal(document, previous, size), found
 
 
 def fit(

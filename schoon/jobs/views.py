@@ -11,12 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.cleanup import KINDS, pencils_of, read_rough
+from ..core.cleanup import KINDS, pencils_of
 from ..core.compose import Frame, Layer, Picture, render
 from ..core.model import write_colour
 from ..core.model.pictures import FlatColours, flat_colours
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
-from ..core.strokes import arc_lengths, ink_coverage, sample
+from ..core.strokes import arc_lengths, ink_coverage, sample, strokes_from_dicts
 from ..formats import svg
 from ..formats.pictures import decode, encode_png
 from ..store import KeyRow, ModelRow
@@ -24,7 +24,6 @@ from ..work import keys
 from ..work.derived import patches_in, scaled, to_json
 from ..work.documents import sheet_of
 from ..work.frames import Drawn, frame_of, on_white
-from ..work.proposals import settings_of
 
 _CROP = (300, 240)
 """Width and height of the crop of a gap, px."""
@@ -67,16 +66,17 @@ def shapes(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None) ->
     return to_json({"background": patches.background, "patches": listed}), packed or pack(patches)
 
 
-def marks(name: str, body: bytes, reading: Mapping[str, Any]) -> list[dict[str, Any]]:
+def marks(found: Mapping[str, Any]) -> list[dict[str, Any]]:
     """The marks of a rough that were taken for something else than line, by kind: share of all that is drawn, and path
-    data. reading: as `CleanupSettings`."""
-    found = read_rough(decode(name, body), settings_of(reading))
+    data. found: as `readings.read`."""
     lengths: dict[str, float] = dict.fromkeys(KINDS, 0.0)
     paths: dict[str, list[str]] = {kind: [] for kind in KINDS}
-    for mark in found.others:
-        lengths[mark.kind] += float(arc_lengths(mark.points)[-1])
-        paths[mark.kind].append(svg.polyline_path(mark.points))
-    total = sum(lengths.values()) + sum(float(arc_lengths(sample(s)[0])[-1]) for s in found.strokes)
+    for mark in found["marks"]:
+        points = np.array(mark["points"])
+        lengths[mark["kind"]] += float(arc_lengths(points)[-1])
+        paths[mark["kind"]].append(svg.polyline_path(points))
+    strokes = strokes_from_dicts(found["strokes"])
+    total = sum(lengths.values()) + sum(float(arc_lengths(sample(s)[0])[-1]) for s in strokes)
     return [
         {"kind": kind, "share": round(lengths[kind] / max(total, 1.0), 3), "d": "".join(paths[kind])}
         for kind in KINDS

@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 
 from ..errors import Refusal
 from ..store import Cursor, DrawingRow, JobRow, ShotRow, Store, jobs, productions, revisions
+from ..work import readings
 from ..work.derived import Files
 from ..work.edits import refuse_locked
 from .pool import TRIES, Pool, PoolAway
@@ -59,6 +60,7 @@ class Work:
         self._stop = stop
         self._renewed = self._looked = time.monotonic()
         self._waits = False
+        self.lessons = readings.Lessons()
 
     # ---- being sure that the job is still ours
 
@@ -124,6 +126,11 @@ class Work:
     def heads(self, cursor: Cursor) -> dict[int, int | None]:
         """drawing -> its present revision, for all of the level."""
         return {int(row["id"]): row["head"] for row in productions.drawings(cursor, self.level)}
+
+    def reads(self) -> None:
+        """Has what the level's drawings teach at hand in `lessons`, for a job that reads roughs. Raises Refusal."""
+        reading = self.settings.get("reading", {})
+        self.lessons = readings.lessons(self.level, reading, self.files, self.store.transaction, self.call)
 
     # ---- computing
 
@@ -228,6 +235,9 @@ class DrawingKind:
     reads: tuple[revisions.Part, ...] = ("line", "seal")
     """The documents a result derives from."""
 
+    def begin(self, work: Work) -> None:
+        """Whatever is to be at hand before drawings are planned."""
+
     def label(self, work: Work) -> str:
         """What it does in words, for the history."""
         raise NotImplementedError
@@ -245,6 +255,7 @@ class DrawingKind:
 
     def run(self, work: Work) -> str:
         """Does the job; returns what is to be said at its end."""
+        self.begin(work)
         waiting = deque((drawing_id, 0) for drawing_id in work.waiting())
         planned: dict[int, tuple[DrawingRow, int]] = {}
 

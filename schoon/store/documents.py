@@ -15,10 +15,13 @@ from .rows import DrawingRow
 _LARGE = 200_000
 """Bytes of a document from which a hand would feel that it is pressed hard."""
 
-Part = Literal["line", "seal", "paint"]
+Part = Literal["line", "seal", "paint", "said"]
 
-PARTS: tuple[Part, ...] = ("line", "seal", "paint")
-"""The documents of a drawing."""
+SHOWN: tuple[Part, ...] = ("line", "seal", "paint")
+"""The documents of a drawing that its picture derives from."""
+
+PARTS: tuple[Part, ...] = (*SHOWN, "said")
+"""The documents of a drawing; `said` is what a person said of the marks on its rough."""
 
 
 def put_document(cursor: Cursor, content: Any) -> str:
@@ -56,7 +59,7 @@ def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str | Non
     return found
 
 
-VERSIONS = {"line": 1, "seal": 1, "paint": 1, "time": 1, "stack": 1, "model": 1}
+VERSIONS = {"line": 1, "seal": 1, "paint": 1, "said": 1, "time": 1, "stack": 1, "model": 1}
 """part -> version of its documents' schema. A part that changes gets the next number and a function in `_ONWARD`."""
 
 _ONWARD: dict[tuple[str, int], Callable[[Any], Any]] = {}
@@ -84,6 +87,6 @@ def parts_of(text: str | None) -> dict[str, str]:
 
 
 def with_parts(row: Row) -> DrawingRow:
-    """A drawing's row with `line`, `seal` and `paint` instead of `parts`; None for what there is not yet."""
+    """A drawing's row with `line`, `seal`, `paint` and `said` instead of `parts`; None for what there is not yet."""
     found = parts_of(row.pop("parts"))
     return cast(DrawingRow, {**row, **{part: found.get(part) for part in PARTS}})

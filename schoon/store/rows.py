@@ -39,7 +39,7 @@ class LevelRow(TypedDict):
 
 
 class DrawingRow(TypedDict):
-    """A drawing. rough: hash of its picture, "" for none. head: its present revision. line, seal, paint: names of the
+    """A drawing. rough: hash of its picture, "" for none. head: its present revision. line, seal, paint, said: names of the
     documents of that revision, None for what there is not yet."""
 
     id: int
@@ -51,6 +51,7 @@ class DrawingRow(TypedDict):
     line: str | None
     seal: str | None
     paint: str | None
+    said: str | None
 
 
 class PictureRow(TypedDict):

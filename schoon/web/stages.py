@@ -38,7 +38,7 @@ _summaries: Memory[Summary] = Memory(5000)
 
 def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
     """drawing id -> counts, for rows that name their line, seal and paint documents."""
-    keys = {row["id"]: key_of("summary", *(row[part] for part in revisions.PARTS)) for row in rows}
+    keys = {row["id"]: key_of("summary", *(row[part] for part in revisions.SHOWN)) for row in rows}
     missing = [row for row in rows if keys[row["id"]] not in _summaries]
     found = revisions.get_documents(cursor, [row[part] for row in missing for part in ("seal", "paint")])
 

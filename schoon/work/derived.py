@@ -14,7 +14,7 @@ import os
 import tempfile
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from functools import lru_cache
 from importlib.metadata import version
 from pathlib import Path
@@ -185,11 +185,6 @@ def to_json(content: Any) -> bytes:
 
 
 _patches: Memory[Patches] = Memory(128 * 2**20, lambda patches: 2 * patches.labels.nbytes)
-
-
-def lines_key(rough: str, reading: Mapping[str, Any]) -> str:
-    """What the strokes found in a rough derive from. reading: as `CleanupSettings`."""
-    return key_of("lines", rough, json.dumps(reading, sort_keys=True))
 
 
 def sheet_key(line: str | None, sheet: Sheet) -> str:

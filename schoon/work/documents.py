@@ -1,4 +1,4 @@
-"""The three documents of a drawing, to and from JSON."""
+"""The documents of a drawing, to and from JSON."""
 
 from __future__ import annotations
 
@@ -6,6 +6,9 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import numpy as np
+
+from ..core.cleanup import Said
 from ..core.paint import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from ..core.patches import OpenPatches, Patches
 from ..core.seal import Stitch
@@ -77,7 +80,7 @@ class Spot:
 class Sheet:
     """A drawing as it stands: its strokes, stitches and paint, and its size (width, height) in px.
 
-    specks: areas of fewer px² join the neighbour that is nearest.
+    specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
     """
 
     size: tuple[int, int]
@@ -85,6 +88,7 @@ class Sheet:
     stitches: list[Stitch] = field(default_factory=list)
     spots: list[Spot] = field(default_factory=list)
     specks: int = SPECKS
+    said: list[Said] = field(default_factory=list)
 
     @property
     def taken(self) -> list[Points]:
@@ -92,7 +96,7 @@ class Sheet:
         return [stitch.points for stitch in self.stitches if stitch.state == "taken"]
 
 
-def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any) -> Sheet:
+def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any, said: Any = None) -> Sheet:
     """A sheet from the contents of its documents, each of which may be None."""
     line, seal, paint = current("line", line), current("seal", seal), current("paint", paint)
     return Sheet(
@@ -101,7 +105,23 @@ def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any) -> Sheet:
         [Stitch.from_dict(item) for item in seal["stitches"]] if seal else [],
         [Spot.from_dict(item) for item in paint["patches"]] if paint else [],
         int(seal.get("specks", SPECKS)) if seal else SPECKS,
+        said_of(said),
     )
+
+
+def said_of(document: Any) -> list[Said]:
+    """What was said of marks, from its document or None, oldest first."""
+    document = current("said", document)
+    return (
+        [Said(x["kind"], np.array(x["path"], float), float(x["reach"])) for x in document["marks"]]
+        if document
+        else []
+    )
+
+
+def said_document(said: Sequence[Said]) -> dict[str, Any]:
+    marks = [{"kind": s.kind, "path": np.round(s.path, 1).tolist(), "reach": s.reach} for s in said]
+    return {"version": VERSIONS["said"], "marks": marks}
 
 
 def line_document(strokes: list[Stroke]) -> dict[str, Any]:

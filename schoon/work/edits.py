@@ -25,6 +25,7 @@ from .documents import (
     line_document,
     line_text,
     paint_document,
+    said_document,
     seal_document,
     sheet_of,
 )
@@ -85,9 +86,9 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
     shot = productions.shot_of_level(cursor, row["level_id"])
     if lock:
         refuse_locked(shot)
-    found = revisions.get_documents(cursor, [row["seal"], row["paint"]])
+    found = revisions.get_documents(cursor, [row["seal"], row["paint"], row["said"]])
     size = (int(shot["width"]), int(shot["height"]))
-    sheet = sheet_of(size, None, found.get(row["seal"]), found.get(row["paint"]))
+    sheet = sheet_of(size, None, *(found.get(row[part]) for part in ("seal", "paint", "said")))
     return row, replace(sheet, strokes=strokes_named(cursor, row["line"]))
 
 
@@ -172,6 +173,8 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
         made["seal"] = seal_document(after.stitches, after.specks)
     if after.spots is not before.spots:
         made["paint"] = paint_document(after.spots)
+    if after.said is not before.said:
+        made["said"] = said_document(after.said)
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}
     if "line" in named:
         _strokes.get(named["line"], lambda: after.strokes)

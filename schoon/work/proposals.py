@@ -2,35 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import Any
+from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..core.cleanup import CleanupSettings, propose_strokes
-from ..core.strokes import Stroke, sample, strokes_to_dicts
-from ..formats.pictures import decode
-
-
-def find_lines(name: str, body: bytes, reading: Mapping[str, Any]) -> list[dict[str, Any]]:
-    """Strokes found in a rough, as documents keep them. reading: as `CleanupSettings`.
-
-    Raises Refusal if the picture cannot be read.
-    """
-    return strokes_to_dicts(find_in(decode(name, body), reading))
-
-
-def find_in(picture: NDArray[np.uint8], reading: Mapping[str, Any]) -> list[Stroke]:
-    """Strokes found in a rough. reading: as `CleanupSettings`, from JSON."""
-    return propose_strokes(picture, settings_of(reading))
-
-
-def settings_of(reading: Mapping[str, Any]) -> CleanupSettings:
-    """The settings that a reading from JSON names."""
-    pencils = tuple((float(hue), str(role)) for hue, role in reading.get("pencils", ()))
-    return CleanupSettings(**{**reading, "pencils": pencils, "keep": tuple(reading.get("keep", ()))})
+from ..core.strokes import Stroke, sample
 
 
 def keep_hand(present: Sequence[Stroke], proposed: Sequence[Stroke]) -> list[Stroke]:

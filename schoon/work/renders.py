@@ -35,7 +35,7 @@ def wanted_of(
     look = look_of(cursor, shot, key_id)
     size = (int(shot["width"]), int(shot["height"]))
     if painted and row["paint"]:
-        return Wanted(row, size, look, tuple(row[part] for part in revisions.PARTS))
+        return Wanted(row, size, look, tuple(row[part] for part in revisions.SHOWN))
     return Wanted(row, size, look.inked(), (row["line"], None, None))
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
@@ -29,10 +28,10 @@ from ..core.strokes import Stroke, ruled, sample, strokes_from_dicts
 from ..core.strokes.model import new_id
 from ..errors import NotFound, Refusal
 from ..store import Cursor, DrawingRow, ShotRow, Store, productions, revisions
-from .derived import Files, lines_key, to_json
 from .documents import line_document
 from .edits import line_rule, load_all, refuse_locked
-from .proposals import find_lines, keep_hand, taking_place
+from .proposals import keep_hand, taking_place
+from .readings import Reader
 
 Call = Callable[..., Any]
 """Computes function(*arguments), here or in a worker."""
@@ -245,30 +244,15 @@ def _between(
     return ends, [int(row["id"]) for row in inner], drawings, len(matched), lost
 
 
-def found_lines(
-    files: Files, row: DrawingRow, reading: dict[str, Any], rough: Callable[[DrawingRow], bytes], call: Call
-) -> list[Stroke]:
-    """The strokes found in a drawing's rough, from the derived files or computed now.
-
-    rough: reads the picture file of a drawing if it is needed; no transaction should be open.
-    """
-
-    def make() -> bytes:
-        return to_json(call(find_lines, f"drawing {row['number']}", rough(row), reading))
-
-    body = files.get(lines_key(row["rough"], reading), ".json", make)
-    return strokes_from_dicts(json.loads(body))
-
-
-def held(run: Run, files: Files, rough: Callable[[DrawingRow], bytes], call: Call) -> list[dict[str, Any]]:
+def held(run: Run, read: Reader, call: Call) -> list[dict[str, Any]]:
     """Parts whose roughs do not move between neighbouring drawings beyond the scatter, to be made equal.
 
-    Runs that are traced back already are left out. rough, call: as in `found_lines`.
+    Runs that are traced back already are left out. No transaction should be open.
     """
     names = sorted({s.part for strokes in run.strokes.values() for s in strokes if s.part})
     if not names:
         return []
-    found = [found_lines(files, row, run.shot["reading"], rough, call) for row in run.rows]
+    found = [strokes_from_dicts(read(row)["strokes"]) for row in run.rows]
     lines = [run.strokes[row["id"]] for row in run.rows]
 
     def still_to_do(item: Held) -> bool:

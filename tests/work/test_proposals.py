@@ -4,13 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
 import pytest
 
 from schoon.core.strokes import Stroke
-from schoon.errors import Refusal
-from schoon.formats.pictures import encode_png
-from schoon.work.proposals import besides, find_lines, keep_hand, taking_place
+from schoon.work.proposals import besides, keep_hand, taking_place
 
 from .test_work import side
 
@@ -47,12 +44,3 @@ def test_new_lines_take_the_place_of_their_track_and_part() -> None:
     # A line of the hand that has no track of the new ones stays, however near they run.
     near = replace(side((0, 91), (50, 91)), track="hem")
     assert taking_place([other], [near]) == [other, near]
-
-
-def test_lines_are_found_in_a_rough_and_an_unreadable_one_is_named() -> None:
-    picture = np.full((120, 160), 245, np.uint8)
-    picture[58:62, 20:140] = 40
-    found = find_lines("drawing 7", encode_png(picture), {"searching": 0.0})
-    assert len(found) == 1
-    with pytest.raises(Refusal, match="drawing 7"):
-        find_lines("drawing 7", b"torn", {})

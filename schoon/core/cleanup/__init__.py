@@ -1,7 +1,12 @@
 """Cleanup: a rough picture to proposed clean strokes."""
 
-from .labels import KINDS, Mark
-from .propose import Proposal, pencils_of, propose_strokes, read_rough
+from .kinds import KINDS, Kind
+from .labels import Mark
+from .lessons import Lesson, Said
+from .propose import Proposal, lessons_in, pencils_of, propose_strokes, read_rough
 from .settings import CleanupSettings
 
-__all__ = ["KINDS", "CleanupSettings", "Mark", "Proposal", "pencils_of", "propose_strokes", "read_rough"]
+__all__ = [
+    "KINDS", "CleanupSettings", "Kind", "Lesson", "Mark", "Proposal", "Said", "lessons_in", "pencils_of", "propose_strokes",
+    "read_rough",
+]  # fmt: skip

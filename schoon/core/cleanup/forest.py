@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib import resources
 from io import BytesIO
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import minimize
+from scipy.special import expit, logsumexp, softmax
 
 _FILE = "marks.npz"
 
@@ -28,12 +30,11 @@ class Forest:
     value: NDArray[np.float32]
     start: NDArray[np.float64]
 
-    def scores(self, samples: NDArray[np.float32]) -> NDArray[np.float64]:
-        """(n, classes) of (n, features): log odds of one class, or logits of several."""
-        classes = len(self.start)
-        total = np.tile(self.start, (len(samples), 1))
+    def leaves(self, samples: NDArray[np.float32]) -> NDArray[np.int64]:
+        """(n, trees) the leaf of each tree that each of (n, features) samples comes to."""
         row = np.arange(len(samples))
         depth = int(np.ceil(self.feature.shape[1] / 2))
+        found = np.zeros((len(samples), len(self.feature)), np.int64)
         for tree in range(len(self.feature)):
             node = np.zeros(len(samples), np.int64)
             for _ in range(depth):
@@ -43,8 +44,54 @@ class Forest:
                 goes_left = samples[row, self.feature[tree, node]] <= self.below[tree, node]
                 onward = np.where(goes_left, self.left[tree, node], self.right[tree, node])
                 node = np.where(inner, onward, node)
-            total[:, tree % classes] += self.value[tree, node]
-        return total
+            found[:, tree] = node
+        return found
+
+    def scores(self, samples: NDArray[np.float32]) -> NDArray[np.float64]:
+        """(n, classes) of (n, features): log odds of one class, or logits of several."""
+        leaves = self.leaves(samples)
+        values = self.value[np.arange(len(self.feature)), leaves].astype(float)
+        classes = len(self.start)
+        return np.asarray(self.start + values.reshape(len(samples), -1, classes).sum(axis=1))
+
+    def taught(
+        self,
+        samples: NDArray[np.float32],
+        truth: NDArray[np.int64],
+        weight: NDArray[np.float64],
+        loose: float,
+    ) -> Forest:
+        """The same trees with leaves that also answer `samples` as they were told: logistic regression on the leaves,
+        held to what they were (a Gaussian prior).
+
+        truth: (n,) chance, or (n, classes) chances. weight: (n,) how much each counts. loose: how far all leaves of a
+        sample together may move, standard deviation in log odds.
+        """
+        trees, nodes = self.value.shape
+        classes = len(self.start)
+        turns = trees // classes
+        leaves = self.leaves(samples) + np.arange(trees) * nodes
+        before = self.scores(samples)
+        # Leaves of a class move by `loose` together if each moves by its share.
+        stiff = turns / loose**2
+        wanted = truth[:, None] if truth.ndim == 1 else truth
+
+        def loss(move: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
+            now = before + move[leaves].reshape(len(samples), turns, classes).sum(axis=1)
+            if classes == 1:
+                value = np.logaddexp(0, now) - wanted * now
+                slope = expit(now) - wanted
+            else:
+                value = logsumexp(now, axis=1, keepdims=True) - (wanted * now).sum(axis=1, keepdims=True)
+                slope = softmax(now, axis=1) - wanted
+            slope = slope * weight[:, None]
+            steps = np.bincount(leaves.ravel(), np.tile(slope, turns).ravel(), trees * nodes)
+            total = float((value * weight[:, None]).sum() + 0.5 * stiff * (move @ move))
+            return total, steps + stiff * move
+
+        start = np.zeros(trees * nodes)
+        moved = minimize(loss, start, jac=True, method="L-BFGS-B", options={"maxiter": 60}).x
+        return replace(self, value=(self.value + moved.reshape(trees, nodes)).astype(np.float32))
 
 
 @lru_cache

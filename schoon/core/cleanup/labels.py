@@ -10,15 +10,12 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
+from scipy.special import softmax
 
 from ..strokes import Points
-from .forest import learnt
+from .kinds import KINDS, Kind
+from .lessons import UNKNOWN, UNNAMED, Taught
 from .marks import Pieces
-
-Kind = Literal["construction", "hatching", "note", "dirt"]
-
-KINDS: tuple[Kind, ...] = ("construction", "hatching", "note", "dirt")
-"""What a mark may be that is no line."""
 
 _ALONG = 1.0
 """Log odds that a neighbour along the same chain adds to a piece of its own kind."""
@@ -27,6 +24,9 @@ _ROUNDS = 8
 
 _SHORT = 3
 """Pieces of another kind in a row that a chain runs over: a crossing, or a passage that was drawn lightly."""
+
+_TOLD = 6.0
+"""Log odds of what a person said."""
 
 _HARDLY = 0.15
 """Chance of being line below which even a short stretch is not run over."""
@@ -53,30 +53,36 @@ class Mark:
 @dataclass(frozen=True)
 class Judged:
     """alone: (pieces,) the chance that each piece is line by what it shows itself. chance: the same after its
-    neighbours have spoken, to decide by. kinds: what it would be otherwise, indices into KINDS."""
+    neighbours have spoken, to decide by. shares: (pieces, KINDS) the chance of each kind if it is no line. kinds: what
+    its chain would be, indices into KINDS. told: what was said of it, as `lessons.meant`."""
 
     alone: NDArray[np.float64]
     chance: NDArray[np.float64]
+    shares: NDArray[np.float64]
     kinds: NDArray[np.int64]
+    told: NDArray[np.int64]
 
 
-def judge(pieces: Pieces) -> Judged:
-    """What each piece is."""
-    odds = learnt("line").scores(pieces.features)[:, 0]
-    chance = _smoothed(pieces, odds)
-    kinds = learnt("kind").scores(pieces.features)
+def judge(pieces: Pieces, known: Taught, told: NDArray[np.int64] | None = None) -> Judged:
+    """What each piece is. known: what was learnt, beyond what is known of any drawing. told: as in `Judged`."""
+    told = np.full(len(pieces.lengths), UNKNOWN) if told is None else told
+    odds = known.line.scores(pieces.features)[:, 0]
+    odds = np.where(told == -1, _TOLD, np.where(told >= 0, -_TOLD, odds))
+    chance = _smoothed(pieces, odds, told != UNKNOWN)
+    shares = softmax(known.kind.scores(pieces.features), axis=1)
+    named = (told >= 0) & (told < UNNAMED)
+    shares[named] = 10 * np.eye(len(KINDS))[told[named]]
     own = _owners(pieces)
     # A chain that is no line is one thing from end to end.
-    total = np.stack(
-        [np.bincount(own, column) for column in (_softmax(kinds) * (1 - chance)[:, None]).T], axis=1
-    )
-    return Judged(1 / (1 + np.exp(-odds)), chance, total.argmax(axis=1)[own])
+    total = np.stack([np.bincount(own, column) for column in (shares * (1 - chance)[:, None]).T], axis=1)
+    return Judged(1 / (1 + np.exp(-odds)), chance, shares, total.argmax(axis=1)[own], told)
 
 
-def told_apart(pieces: Pieces, closed: Sequence[bool], cut: float) -> list[Mark]:
+def told_apart(pieces: Pieces, closed: Sequence[bool], cut: float, judged: Judged) -> list[Mark]:
     """Chains cut where line begins and ends. closed: per chain. cut: chance from which on a piece is line."""
-    judged = judge(pieces)
     keep = _kept(pieces, judged.chance, cut)
+    keep[judged.told == -1] = True
+    keep[judged.told >= 0] = False
     marks: list[Mark] = []
     starts = np.r_[0, np.flatnonzero(np.diff(pieces.chain)) + 1, len(pieces.points)]
     for number, ring in enumerate(closed):
@@ -97,27 +103,22 @@ def told_apart(pieces: Pieces, closed: Sequence[bool], cut: float) -> list[Mark]
     return lines + [m for m in marks if m.kind != "line"]
 
 
-def _softmax(scores: NDArray[np.float64]) -> NDArray[np.float64]:
-    odds = np.exp(scores - scores.max(axis=1, keepdims=True))
-    return np.asarray(odds / odds.sum(axis=1, keepdims=True))
-
-
 def _owners(pieces: Pieces) -> NDArray[np.int64]:
     count = len(pieces.lengths)
     return np.repeat(np.arange(len(pieces.first)), np.diff(np.r_[pieces.first, count]))
 
 
-def _smoothed(pieces: Pieces, odds: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Chances after neighbours along the same chain have spoken to each other (mean field)."""
+def _smoothed(pieces: Pieces, odds: NDArray[np.float64], certain: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Chances after neighbours along the same chain have spoken to each other (mean field). certain: not to be moved."""
     own = _owners(pieces)
     same = own[1:] == own[:-1]
-    odds = np.clip(odds, -4.6, 4.6)
+    odds = np.where(certain, odds, np.clip(odds, -4.6, 4.6))
     chance = 1 / (1 + np.exp(-odds))
     for _ in range(_ROUNDS):
         said = np.zeros(len(odds))
         said[1:][same] += 2 * chance[:-1][same] - 1
         said[:-1][same] += 2 * chance[1:][same] - 1
-        chance = 1 / (1 + np.exp(-(odds + _ALONG * said)))
+        chance = 1 / (1 + np.exp(-(odds + np.where(certain, 0.0, _ALONG * said))))
     return chance
 
 

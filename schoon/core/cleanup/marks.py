@@ -38,6 +38,10 @@ _TEXTURE = 8.0
 """Sigma of the neighbourhood whose texture is measured, px."""
 
 
+FEATURES = 47
+"""What is measured of a piece."""
+
+
 @dataclass(frozen=True)
 class Pieces:
     """Chains cut into pieces.

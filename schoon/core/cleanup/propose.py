@@ -17,8 +17,9 @@ from ..paper import MARKED, Pencil, construction, densities, find_pencils, on_pa
 from ..strokes import Points, Stroke, edit
 from .blacks import outlined, solids
 from .joins import drawn_up
-from .labels import Mark, told_apart
-from .marks import measure
+from .labels import Mark, judge, told_apart
+from .lessons import UNKNOWN, Lesson, Said, Taught, lesson_of, meant, taught, told_by
+from .marks import Pieces, measure
 from .pen import LEAST_HAND, Pen, is_ring
 from .ridges import Bank, Ridges, centre_mask
 from .settings import CleanupSettings
@@ -75,12 +76,22 @@ def propose_strokes(picture: NDArray[np.uint8], settings: CleanupSettings | None
     return read_rough(picture, settings).strokes
 
 
-def read_rough(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> Proposal:
-    """As `propose_strokes`, with the marks that were taken for something else than line."""
+def read_rough(
+    picture: NDArray[np.uint8],
+    settings: CleanupSettings | None = None,
+    said: Sequence[Said] = (),
+    lessons: Sequence[Lesson] = (),
+) -> Proposal:
+    """As `propose_strokes`, with the marks that were taken for something else than line.
+
+    said: what a person said of marks of this rough. lessons: what was said of others like it; `lessons_in` gives those
+    of this one.
+    """
     settings = settings or CleanupSettings()
     proposal = Proposal([], [])
+    known = taught(lessons)
     for found in traced(picture, settings):
-        marks = _marks_of(found)
+        marks = _marks_of(found, said, known)
         lines = [m for m in marks if m.kind == "line" or m.kind in settings.keep]
         proposal.strokes.extend(replace(s, part=found.part) for s in _drawn(found, lines, settings))
         place = found.shrink
@@ -89,11 +100,38 @@ def read_rough(picture: NDArray[np.uint8], settings: CleanupSettings | None = No
     return proposal
 
 
-def _marks_of(found: Found) -> list[Mark]:
+def lessons_in(
+    picture: NDArray[np.uint8],
+    settings: CleanupSettings | None = None,
+    said: Sequence[Said] = (),
+    strokes: Sequence[Stroke] = (),
+) -> list[Lesson]:
+    """What is to be learnt from what a person said of marks of a rough, or from its finished strokes."""
+    found = []
+    for layer in traced(picture, settings or CleanupSettings()):
+        if not layer.lines:
+            continue
+        pieces = _pieces(layer)
+        places = (pieces.points + 0.5) * layer.shrink
+        told = meant(places, pieces, said)
+        if strokes:
+            told = np.where(told == UNKNOWN, told_by(places, pieces, strokes), told)
+        if (told != UNKNOWN).any():
+            judged = judge(pieces, taught(()))
+            found.append(lesson_of(pieces, told, bool(strokes), len(said), (judged.chance, judged.shares)))
+    return found
+
+
+def _pieces(found: Found) -> Pieces:
+    return measure(found.lines, found.density, found.ridges.strength, found.ridges.scale)
+
+
+def _marks_of(found: Found, said: Sequence[Said], known: Taught) -> list[Mark]:
     if not found.lines:
         return []
-    pieces = measure(found.lines, found.density, found.ridges.strength, found.ridges.scale)
-    return told_apart(pieces, [is_ring(line) for line in found.lines], _LINE)
+    pieces = _pieces(found)
+    told = meant((pieces.points + 0.5) * found.shrink, pieces, said)
+    return told_apart(pieces, [is_ring(line) for line in found.lines], _LINE, judge(pieces, known, told))
 
 
 def traced(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> list[Found]:

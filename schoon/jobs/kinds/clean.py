@@ -6,27 +6,37 @@ from functools import partial
 from typing import Any
 
 from ...store import Cursor, DrawingRow, ShotRow, pictures, revisions
-from ...work.derived import lines_key, to_json
+from ...work import readings
+from ...work.derived import to_json
 from ...work.edits import line_rule
 from .. import tasks
-from ..work import Call, DrawingKind, Work, many
+from ..work import Call, DrawingKind, Work, many, size_of
 
 
 class Clean(DrawingKind):
-    """settings: reading, as `CleanupSettings`."""
+    """settings: reading, as `CleanupSettings`, with the drawings that teach the others in `taught_by`."""
+
+    reads = ("line", "seal", "said")
+
+    def begin(self, work: Work) -> None:
+        work.reads()
 
     def label(self, work: Work) -> str:
         return f"clean {many(work.job['total'])}"
 
     def plan(self, work: Work, cursor: Cursor, row: DrawingRow, shot: ShotRow) -> Call:
+        documents = revisions.get_documents(cursor, [row["line"], row["seal"], row["said"]])
         reading = work.settings.get("reading", {})
-        documents = revisions.get_documents(cursor, [row["line"], row["seal"]])
-        found = work.files.read_json(lines_key(row["rough"], reading))
-        body = b"" if found is not None else pictures.get(cursor, row["rough"])["body"]
-        size = (int(shot["width"]), int(shot["height"]))
+        rough: tasks.Rough | dict[str, Any] | None = work.files.read_json(
+            readings.key(row, reading, work.lessons)
+        )
+        if rough is None:
+            body = pictures.get(cursor, row["rough"])["body"]
+            said = documents.get(row["said"])
+            rough = tasks.Rough(f"drawing {row['number']}", body, reading, said, work.lessons.bodies)
         return (
-            tasks.clean, f"drawing {row['number']}", body, reading, found, documents.get(row["line"]),
-            documents.get(row["seal"]), vars(line_rule(cursor, shot)), size,
+            tasks.clean, rough, documents.get(row["line"]), documents.get(row["seal"]),
+            vars(line_rule(cursor, shot)), size_of(shot),
         )  # fmt: skip
 
     def documents(self, result: Any, cursor: Cursor, row: DrawingRow) -> dict[revisions.Part, Any]:
@@ -34,5 +44,5 @@ class Clean(DrawingKind):
         return {"line": line, "seal": seal}
 
     def kept(self, work: Work, row: DrawingRow, result: Any) -> None:
-        key = lines_key(row["rough"], work.settings.get("reading", {}))
+        key = readings.key(row, work.settings.get("reading", {}), work.lessons)
         work.files.get(key, ".json", partial(to_json, result[2]))

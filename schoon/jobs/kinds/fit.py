@@ -8,8 +8,8 @@ from typing import Any
 
 from ...errors import Refusal
 from ...store import DrawingRow, pictures, productions, revisions
-from ...work.derived import lines_key, to_json
-from ...work.proposals import find_lines
+from ...work import readings
+from ...work.derived import to_json
 from .. import tasks
 from ..work import Failed, Work, many, size_of
 
@@ -90,6 +90,7 @@ class Fit:
     def _lines(self, work: Work, drawing_ids: list[int]) -> dict[int, Any]:
         """drawing -> strokes found in its rough; pictures that cannot be read are left out."""
         reading = work.settings.get("reading", {})
+        work.reads()
         rows: dict[int, DrawingRow] = {}
         lines: dict[int, Any] = {}
 
@@ -97,18 +98,21 @@ class Fit:
             for drawing_id in drawing_ids:
                 with work.store.transaction() as cursor:
                     row = rows[drawing_id] = revisions.drawing(cursor, drawing_id)
-                    known = work.files.read_json(lines_key(row["rough"], reading))
+                    known = work.files.read_json(readings.key(row, reading, work.lessons))
                     if known is not None:
-                        lines[drawing_id] = known
+                        lines[drawing_id] = known["strokes"]
                         continue
                     body = pictures.get(cursor, row["rough"])["body"]
-                yield drawing_id, (find_lines, f"drawing {row['number']}", body, reading)
+                    said = revisions.get_documents(cursor, [row["said"]]).get(row["said"])
+                name = f"drawing {row['number']}"
+                yield drawing_id, (readings.read, name, body, reading, said, work.lessons.bodies)
 
         for drawing_id, result in work.spread(calls()):
             if isinstance(result, Failed):
                 with work.saving() as cursor:
                     work.failed(cursor, drawing_id, result.words)
                 continue
-            work.files.get(lines_key(rows[drawing_id]["rough"], reading), ".json", partial(to_json, result))
-            lines[drawing_id] = result
+            key = readings.key(rows[drawing_id], reading, work.lessons)
+            work.files.get(key, ".json", partial(to_json, result))
+            lines[drawing_id] = result["strokes"]
         return lines

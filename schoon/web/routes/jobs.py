@@ -27,7 +27,8 @@ class Pencil(Body):
 
 
 class Reading(Body):
-    """How roughs are read: as `core.cleanup.CleanupSettings`."""
+    """How roughs are read: as `core.cleanup.CleanupSettings`. taught_by: drawings whose finished lines teach what in
+    the others is line."""
 
     searching: float | None = Field(default=None, ge=0, le=1)
     detail: float = Field(default=0.5, ge=0, le=1)
@@ -35,6 +36,7 @@ class Reading(Body):
     pressure: float = Field(default=0.0, ge=0, le=1)
     pencils: list[Pencil] = Field(default_factory=list, max_length=12)
     keep: list[Kind] = Field(default_factory=list, max_length=len(KINDS))
+    taught_by: list[Id] = Field(default_factory=list, max_length=20)
 
     def stored(self) -> dict[str, Any]:
         """As JSON keeps it, with whatever is at its default left out."""

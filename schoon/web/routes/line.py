@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
 from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse
 from pydantic import Field
 
-from ...core.strokes import ruled
+from ...core.strokes import ruled, strokes_from_dicts
 from ...errors import Refusal
 from ...formats import svg
 from ...jobs import views
-from ...store import DrawingRow, Store, models, pictures, productions, revisions
+from ...store import models, pictures, productions, revisions
 from ...work import edits, run
 from ...work.derived import key_of, to_json
+from ...work.documents import said_of
+from ...work.readings import Reader
 from ..deps import DeskDep, FilesDep, StoreDep
 from ..shapes import shape_of
 from ..values import Body, Number
@@ -41,16 +42,14 @@ def pencils(drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) ->
 
 @router.post("/drawings/{drawing_id}/marks")
 def marks(drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
-    """What in a rough is taken for something else than line with these settings, by kind."""
+    """What in a rough is taken for something else than line with these settings, by kind; and what was said of marks
+    on it."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
-    wanted = reading.stored()
-
-    def make() -> bytes:
-        return to_json(desk.call(views.marks, f"drawing {row['number']}", _reader(store)(row), wanted))
-
-    body = files.get(key_of("marks", row["rough"], json.dumps(wanted, sort_keys=True)), ".json", make)
-    return JSONResponse({"marks": json.loads(body)})
+        said = said_of(revisions.get_documents(cursor, [row["said"]]).get(row["said"]))
+    read = Reader(row["level_id"], reading.stored(), files, store.transaction, desk.call)
+    shown = [{"kind": s.kind, "d": svg.polyline_path(s.path), "reach": s.reach} for s in said]
+    return JSONResponse({"marks": views.marks(read(row)), "said": shown})
 
 
 @router.post("/drawings/{drawing_id}/try")
@@ -62,19 +61,10 @@ def try_reading(
         row = revisions.drawing(cursor, drawing_id)
         shot = productions.shot_of_level(cursor, row["level_id"])
         rule = edits.line_rule(cursor, shot)
-    found = run.found_lines(files, row, reading.stored(), _reader(store), desk.call)
+    read = Reader(row["level_id"], reading.stored(), files, store.transaction, desk.call)
+    found = strokes_from_dicts(read(row)["strokes"])
     strokes = desk.call(ruled, found, (int(shot["width"]), int(shot["height"])), rule)
     return JSONResponse({"strokes": [shape_of(s) for s in strokes]})
-
-
-def _reader(store: Store) -> Callable[[DrawingRow], bytes]:
-    """Reads the rough of a drawing in a transaction of its own, so that none is open while lines are found."""
-
-    def rough(row: DrawingRow) -> bytes:
-        with store.transaction() as cursor:
-            return bytes(pictures.get(cursor, row["rough"])["body"])
-
-    return rough
 
 
 class TraceBack(Body):
@@ -121,7 +111,8 @@ def held(level_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSON
     """Parts that keep still in the roughs and are not traced back yet."""
     with store.transaction() as cursor:
         found = run.load_run(cursor, level_id)
-    return JSONResponse({"held": run.held(found, files, _reader(store), desk.call)})
+    read = Reader(level_id, found.shot["reading"], files, store.transaction, desk.call)
+    return JSONResponse({"held": run.held(found, read, desk.call)})
 
 
 @router.get("/levels/{level_id}/over")

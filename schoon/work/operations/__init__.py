@@ -2,13 +2,14 @@
 
 from .base import Context, DrawingOperation, Operation, RunOperation
 from .line import AnyLine
+from .marks import AnyMarks
 from .model import AnyModel, ModelOperation
 from .paint import AnyPaint, Repaint
 from .seal import AnySeal, TakeUnder
 from .stack import AnyStack, StackOperation
 from .time import AnyTime, TimeOperation
 
-AnyDrawing = AnyLine | AnySeal | AnyPaint
+AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks
 AnyRun = TakeUnder | Repaint
 
 __all__ = [

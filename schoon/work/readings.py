@@ -1,0 +1,179 @@
+"""How roughs are read: the settings of a level, what was said of marks, and what its finished drawings teach.
+
+What a rough is read as is derived data: one file holds its strokes and its other marks, under a name that everything
+it derives from takes part in.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.cleanup import CleanupSettings, Lesson, Proposal, lessons_in, read_rough
+from ..core.strokes import strokes_from_dicts, strokes_to_dicts
+from ..formats.pictures import decode
+from ..store import Cursor, DrawingRow, pictures, productions, revisions
+from .derived import Files, key_of, to_json
+from .documents import said_of
+
+Call = Callable[..., Any]
+"""Calls a function in a worker."""
+
+
+def settings_of(reading: Mapping[str, Any]) -> CleanupSettings:
+    """The settings that a reading from JSON names."""
+    pencils = tuple((float(hue), str(role)) for hue, role in reading.get("pencils", ()))
+    own = {k: v for k, v in reading.items() if k != "taught_by"}
+    return CleanupSettings(**{**own, "pencils": pencils, "keep": tuple(reading.get("keep", ()))})
+
+
+@dataclass(frozen=True)
+class Lessons:
+    """What the drawings of a level teach. names: of what it derives from. bodies: as `read` takes them."""
+
+    names: tuple[str, ...] = ()
+    bodies: tuple[bytes, ...] = ()
+
+
+@dataclass(frozen=True)
+class _Source:
+    """A drawing that teaches. said, line: its documents, None for nothing said and for a line that is not finished."""
+
+    number: int
+    rough: str
+    said: Any
+    line: Any
+    name: str
+
+
+def lessons(
+    level_id: int,
+    reading: Mapping[str, Any],
+    files: Files,
+    transaction: Callable[[], Any],
+    call: Call,
+) -> Lessons:
+    """What was said in any drawing of a level, and the lines of the drawings that `reading` names in `taught_by`.
+
+    transaction: opens one; none should be open. Raises Refusal if a rough cannot be read.
+    """
+    with transaction() as cursor:
+        sources = _sources(cursor, level_id, reading)
+    bodies = []
+    for source in sources:
+        body = files.read(source.name, ".lesson")
+        if body is None:
+            with transaction() as cursor:
+                rough = bytes(pictures.get(cursor, source.rough)["body"])
+            made = call(teach, f"drawing {source.number}", rough, dict(reading), source.said, source.line)
+            body = files.get(source.name, ".lesson", partial(bytes, made))
+        bodies.append(body)
+    return Lessons(tuple(s.name for s in sources), tuple(bodies))
+
+
+def _sources(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> list[_Source]:
+    finished = set(reading.get("taught_by", ()))
+    rows = [
+        r for r in productions.drawings(cursor, level_id) if r["rough"] and (r["said"] or r["id"] in finished)
+    ]
+    lines = {r["id"]: r["line"] if r["id"] in finished else None for r in rows}
+    found = revisions.get_documents(cursor, [name for r in rows for name in (r["said"], lines[r["id"]])])
+    return [
+        _Source(
+            int(r["number"]), r["rough"], found.get(r["said"]), found.get(lines[r["id"]]),
+            key_of("lesson", r["rough"], r["said"], lines[r["id"]], _text(reading)),
+        )
+        for r in rows
+    ]  # fmt: skip
+
+
+def _text(reading: Mapping[str, Any]) -> str:
+    return json.dumps({k: v for k, v in reading.items() if k != "taught_by"}, sort_keys=True)
+
+
+def key(row: DrawingRow, reading: Mapping[str, Any], known: Lessons) -> str:
+    """What the reading of a drawing's rough derives from."""
+    return key_of("read", row["rough"], row["said"], _text(reading), *known.names)
+
+
+def read(
+    name: str, body: bytes, reading: Mapping[str, Any], said: Any, known: Sequence[bytes]
+) -> dict[str, Any]:
+    """What a rough is read as: `strokes` as documents keep them, and `marks` that are no lines: kind and points.
+
+    For a worker. said: document or None. known: lessons. Raises Refusal if the picture cannot be read.
+    """
+    found = read_rough(decode(name, body), settings_of(reading), said_of(said), _unpacked(known))
+    return content_of(found)
+
+
+def content_of(found: Proposal) -> dict[str, Any]:
+    """A reading as JSON."""
+    marks = [{"kind": m.kind, "points": np.round(m.points, 1).tolist()} for m in found.others]
+    return {"strokes": strokes_to_dicts(found.strokes), "marks": marks}
+
+
+def teach(name: str, body: bytes, reading: Mapping[str, Any], said: Any, line: Any) -> bytes:
+    """What is to be learnt from a drawing, for `read`. For a worker."""
+    strokes = strokes_from_dicts(line["strokes"]) if line else []
+    return _packed(lessons_in(decode(name, body), settings_of(reading), said_of(said), strokes))
+
+
+_FIELDS = ("features", "line", "kinds", "weight")
+
+
+def _packed(found: Sequence[Lesson]) -> bytes:
+    out = io.BytesIO()
+    tables: dict[str, NDArray[Any]] = {
+        f"{field}{k}": getattr(x, field).astype(np.float32) for k, x in enumerate(found) for field in _FIELDS
+    }
+    np.savez_compressed(out, allow_pickle=False, **tables)
+    return out.getvalue()
+
+
+def _unpacked(bodies: Sequence[bytes]) -> list[Lesson]:
+    found = []
+    for body in bodies:
+        with np.load(io.BytesIO(body), allow_pickle=False) as table:
+            for k in range(len(table.files) // len(_FIELDS)):
+                features, *others = (table[f"{field}{k}"] for field in _FIELDS)
+                found.append(Lesson(features, *(x.astype(float) for x in others)))
+    return found
+
+
+class Reader:
+    """Reads roughs of one level for the pages; what was read before comes from the derived files."""
+
+    def __init__(
+        self,
+        level_id: int,
+        reading: Mapping[str, Any],
+        files: Files,
+        transaction: Callable[[], Any],
+        call: Call,
+    ) -> None:
+        """transaction: opens one; none should be open while roughs are read. call: computes in a worker."""
+        self.reading = dict(reading)
+        self._files, self._transaction, self._call = files, transaction, call
+        self._lessons = lessons(level_id, reading, files, transaction, call)
+
+    def __call__(self, row: DrawingRow) -> dict[str, Any]:
+        """As `read`. Raises Refusal."""
+
+        def make() -> bytes:
+            with self._transaction() as cursor:
+                body = bytes(pictures.get(cursor, row["rough"])["body"])
+                said = revisions.get_documents(cursor, [row["said"]]).get(row["said"])
+            name = f"drawing {row['number']}"
+            return to_json(self._call(read, name, body, self.reading, said, self._lessons.bodies))
+
+        body = self._files.get(key(row, self.reading, self._lessons), ".json", make)
+        found: dict[str, Any] = json.loads(body)
+        return found
