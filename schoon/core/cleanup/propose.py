@@ -36,6 +36,15 @@ _BROAD = 2.3
 _FINE = 1.9
 """Pen radius that broad lines are brought to, px."""
 
+_FAINT = 0.5
+"""Share of the usual thresholds from which on the finest scale sees a line."""
+
+_OFF_LINE = 2.0
+"""Sigmas of the ridge from a known line from which on there is another one."""
+
+_LEAST_FINE = 16
+"""Extent of a line that only the finest scale sees, px of the working picture."""
+
 _LINE = 0.3
 """Chance of being line from which on a mark is drawn."""
 
@@ -219,6 +228,7 @@ def _find(layer: NDArray[np.float32], part: str, shrink: float, settings: Cleanu
     ridges, low, high = _fused_ridges(bank, settings.searching)
     scale = ridges.scale
     mask = _with_detail(_fill_slits(centre_mask(ridges, low, high), scale), bank, scale)
+    mask = _with_finer(mask, bank, scale)
     solid = solids(density, scale)
     outlines = outlined(solid, scale)
     if outlines:
@@ -295,6 +305,21 @@ def _with_detail(mask: NDArray[np.bool_], bank: Bank, scale: float) -> NDArray[n
     fine = bank.detect(max(_SCALES[0], 0.5 * scale))
     detail = centre_mask(fine, *_thresholds(fine.strength))
     return np.where(small[labels], detail, mask)
+
+
+def _with_finer(mask: NDArray[np.bool_], bank: Bank, scale: float) -> NDArray[np.bool_]:
+    """The mask with what only the finest scale sees, off the lines that are known: hatching and loose lines bring a
+    coarse scale on, at which faint lines and those of small forms are lost."""
+    fine = bank.detect(_SCALES[0])
+    low, high = _thresholds(fine.strength)
+    found = centre_mask(fine, _FAINT * low, _FAINT * high)
+    reach = 2 * round(_OFF_LINE * scale) + 1
+    near = cv2.dilate(mask.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
+    away = (found & (near == 0)).astype(np.uint8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(away, connectivity=8)
+    long = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) > _LEAST_FINE
+    long[0] = False
+    return np.asarray(mask | long[labels])
 
 
 def _bridge(graph: graphs.Graph, reach: float, near: float, far: float) -> None:
