@@ -6,18 +6,21 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..core.run import Placement
 from ..core.strokes import LineRule, Stroke, strokes_from_dicts
 from ..errors import NotFound, Refusal
+from ..formats.pictures import decode
 from ..limits import limits
-from ..store import Cursor, DrawingRow, ShotRow, models, productions, revisions
+from ..store import Cursor, DrawingRow, ShotRow, Store, models, pictures, productions, revisions
 from ..store.documents import current
 from ..store.revisions import Subject, of
 from ..store.states import State
+from . import pen
 from .derived import Memory, sheet_patches
 from .documents import (
     SPECKS,
@@ -39,10 +42,13 @@ from .operations import (
     TimeOperation,
 )
 from .operations.base import is_locked
+from .operations.line import PenOperation
 from .operations.model import DeletePot, Fresh
 from .operations.paint import Cell, Repaint
 from .operations.stack import Offers
 from .operations.time import Levels
+
+Pen = TypeVar("Pen", bound=PenOperation)
 
 
 @dataclass(frozen=True)
@@ -112,6 +118,27 @@ def refuse_locked(shot: ShotRow) -> None:
     """Raises Refusal if the level a shot is seen with is locked."""
     if shot["locked"]:
         raise is_locked(shot["level"])
+
+
+_roughs: Memory[NDArray[np.uint8]] = Memory(64 * 2**20, lambda picture: picture.nbytes)
+"""Roughs that a pen settles on, read once while a hand works on them."""
+
+
+def settled(store: Store, drawing_id: int, operation: Pen) -> Pen:
+    """A stroke of the pen drawn over to the rough line beside it, before anything is held. Raises NotFound, Refusal."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+    if not row["rough"]:
+        return operation
+
+    def read() -> NDArray[np.uint8]:
+        with store.transaction() as cursor:
+            body = pictures.get(cursor, row["rough"])["body"]
+        return decode(f"drawing {row['number']}", body)
+
+    picture = _roughs.get(row["rough"], read)
+    path = pen.settled(operation.path, picture, operation.settle, operation.near)
+    return operation.model_copy(update={"path": path, "settle": 0.0})
 
 
 def change_drawing(cursor: Cursor, drawing_id: int, base: int | None, operation: DrawingOperation) -> Saved:

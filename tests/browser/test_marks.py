@@ -56,3 +56,54 @@ def test_kinds_of_marks_have_chips_and_tints(page: Page, store: Store) -> None:
     expect(page.locator("#paper .marks .mark-note")).to_have_count(1)
     page.get_by_role("tab", name="Run").click()
     expect(page.locator("#paper .marks path")).to_have_count(0)
+
+
+def test_a_scribble_says_what_marks_are_and_is_undone(page: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        production = productions.create(cursor, "Quay")
+        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", None, None)
+        picture = pictures.put(cursor, rough(), "image/png", *SIZE)
+        drawings = [(1, "key", picture), (2, "key", picture)]
+        productions.fill_shot(cursor, shot, level, SIZE, drawings, {1: 1, 2: 2}, 3)
+    page.goto(f"/shots/{shot}/line")
+    page.get_by_role("tab", name="Read roughs").click()
+    expect(page.get_by_label("Marks read as notes")).to_be_visible()
+    # The key of the tool takes it up, and turns through the kinds.
+    page.keyboard.press("r")
+    expect(page.locator("#say-kind")).to_have_value("construction")
+    page.keyboard.press("r")
+    expect(page.locator("#say-kind")).to_have_value("hatching")
+    expect(page.locator("#pen-now")).to_contain_text("hatching")
+    # Along a shoulder of the figure.
+    places = page.evaluate(
+        "[[600, 620], [660, 655], [720, 680]]"
+        ".map(([x, y]) => new DOMPoint(x, y).matrixTransform(schoon.table.paper.root.getScreenCTM()))"
+        ".map((p) => [p.x, p.y])"
+    )
+    page.mouse.move(*places[0])
+    page.mouse.down()
+    for place in places[1:]:
+        page.mouse.move(*place, steps=6)
+    page.mouse.up()
+    expect(page.locator("#paper .said .mark-hatching")).to_have_count(1)
+    chip = page.get_by_label("Marks read as hatching")
+    expect(chip).to_be_visible()
+    expect(page.locator("#taught")).to_contain_text("1 scribble on this drawing")
+    page.locator("#undo").click()
+    expect(page.locator("#paper .said path")).to_have_count(0)
+    expect(page.locator("#taught")).to_contain_text("No scribble")
+    page.keyboard.press("Control+Shift+z")
+    expect(page.locator("#taught")).to_contain_text("1 scribble")
+    page.locator("#unsay").click()
+    expect(page.locator("#taught")).to_contain_text("No scribble")
+    # A drawing whose lines are right teaches the others and is left alone when all are cleaned.
+    page.locator("#clean-this").click()
+    until(
+        page, "schoon.current.strokes > 0 && document.getElementById('job-state').textContent === 'no jobs'"
+    )
+    page.locator("#teach").click()
+    expect(page.locator("#taught")).to_contain_text("lines of drawing 1")
+    revision = page.evaluate("schoon.current.revision")
+    page.locator("#clean-all").click()
+    until(page, "schoon.data.run[1].strokes > 0")
+    assert page.evaluate("schoon.current.revision") == revision

@@ -10,9 +10,10 @@ from playwright.sync_api import Page
 
 from schoon.core.model.compare import RunLimits
 from schoon.core.run import spacing
-from schoon.core.strokes import Stroke
+from schoon.core.strokes import Stroke, corner_indices, resample
 from schoon.core.strokes.edit import bent
 from schoon.web.statics import address
+from schoon.work import pen
 
 
 def run(page: Page, module: str, expression: str, given: object = None) -> Any:
@@ -33,6 +34,19 @@ def test_a_bend_is_previewed_as_it_will_be(page: Page) -> None:
     made = bent(line, start, by, reach).controls
     assert np.allclose(seen, made, atol=1e-9)
     assert np.hypot(*(made[5] - line.controls[5])) > 20
+
+
+def test_the_pen_shows_the_stroke_that_will_stay(page: Page) -> None:
+    random = np.random.default_rng(4)
+    wave = np.linspace(0, 6, 90)
+    path = np.stack([wave * 40, 60 * np.sin(wave)], axis=1) + random.normal(0, 1.2, (90, 2))
+    # With a corner that stays one.
+    path = np.vstack([path, path[-1] + np.outer(np.arange(1, 30), (-3.0, 4.0))])
+    for amount in (0.0, 2.5):
+        seen = np.array(run(page, "hand", "m.steadied(given[0], given[1])", [path.tolist(), amount]))
+        assert np.allclose(seen, pen.steadied(path, amount), atol=1e-6)
+    found = run(page, "hand", "m.corners(m.resample(given))", path.tolist())
+    assert found and found == corner_indices(resample(path, 1.5), 6, np.deg2rad(50))
 
 
 def test_charts_are_drawn_as_in_betweens_are_spaced(page: Page) -> None:

@@ -12,7 +12,7 @@ from PIL import Image
 
 from schoon.core.strokes import Stroke, sample
 from schoon.formats.pictures import encode_png
-from schoon.store import pictures
+from schoon.store import Store, pictures
 
 from ..shot import Shot
 
@@ -313,3 +313,21 @@ def test_roughs_with_nothing_to_find_give_an_empty_line(shot: Shot, kind: str) -
     job = shot.job("clean", drawings=[shot.ids[0]])
     assert (job["state"], job["failed"]) == ("done", 0)
     assert shot.drawing(1)["strokes"] == []
+
+
+def test_the_pen_settles_on_the_rough_beside_it(shot: Shot, store: Store) -> None:
+    """A stroke drawn 5 px beside a rough line goes on to it as far as it is asked to, and stays where there is none."""
+    picture = np.full((240, 320), 244, np.uint8)
+    cv2.line(picture, (40, 120), (280, 120), 70, 3, cv2.LINE_AA)
+    with store.transaction() as cursor:
+        name = pictures.put(cursor, encode_png(picture), "image/png", 320, 240)
+        cursor.execute("UPDATE drawings SET rough = %s WHERE id = %s", (name, shot.ids[0]))
+
+    def height(name: str, y: float, **more: float) -> float:
+        stroke = straight(shot, 1, name, (60, y), (260, y), **more)
+        return float(np.mean(sample(Stroke.from_dict(stroke))[0][:, 1]))
+
+    assert height("plainline", 125) == pytest.approx(125, abs=0.3)
+    assert height("halfwayline", 125, settle=0.5, near=10) == pytest.approx(122.7, abs=0.6)
+    assert height("settledline", 125, settle=1, near=10) == pytest.approx(120.5, abs=0.7)
+    assert height("fartherline", 180, settle=1, near=10) == pytest.approx(180, abs=0.3)

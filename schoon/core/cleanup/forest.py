@@ -67,6 +67,8 @@ class Forest:
         truth: (n,) chance, or (n, classes) chances. weight: (n,) how much each counts. loose: how far all leaves of a
         sample together may move, standard deviation in log odds.
         """
+        if not len(samples):
+            return self
         trees, nodes = self.value.shape
         classes = len(self.start)
         turns = trees // classes

@@ -9,12 +9,33 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
+from ..paper import densities, on_paper
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
 from .ridges import Ridges, settle
 from .settings import CleanupSettings
 
 LEAST_HAND = 1.8
 """Least unsteadiness of a pencil line, px of the working picture: what is smaller is grain, not drawing."""
+
+
+_ASIDE = 80
+"""Px round a path that are looked at, for the tone of the paper."""
+
+
+def on_rough(path: Points, picture: NDArray[np.uint8], near: float) -> Points:
+    """The (k, 2) points of a path, px of the picture and 1 px apart, moved on to the rough lines beside it.
+
+    near: px within which a line counts. Points with no line beside them stay. An end stays where it is along the path.
+    """
+    low = np.maximum(np.floor(path.min(axis=0)).astype(int) - _ASIDE, 0)
+    high = np.ceil(path.max(axis=0)).astype(int) + _ASIDE
+    crop = picture[low[1] : high[1], low[0] : high[0]]
+    if min(crop.shape[:2]) < 8:
+        return path
+    density = np.minimum(densities(on_paper(crop)).max(axis=2), 0.3)
+    grain = 3.0 * float(np.median(density))
+    present = np.ascontiguousarray(np.maximum(density - grain, 0))
+    return settle(path - low - 0.5, present, 0.6 * near) + low + 0.5
 
 
 @dataclass(frozen=True)

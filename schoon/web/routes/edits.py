@@ -13,6 +13,7 @@ from ...store import Cursor, productions
 from ...store.revisions import Kind, Subject
 from ...work import edits, history
 from ...work.operations import AnyDrawing, AnyModel, AnyRun, AnyStack, AnyTime
+from ...work.operations.line import PenOperation
 from ...work.operations.model import AddKey, AddPots
 from ...work.operations.paint import Pour, PourWithin
 from ..deps import FilesDep, StoreDep
@@ -37,6 +38,8 @@ class DrawingEdit(Body):
 def change_drawing(drawing_id: int, edit: DrawingEdit, store: StoreDep, files: FilesDep) -> JSONResponse:
     """Changes a drawing: `do` names the operation and what it needs."""
     more: dict[str, Any] = {}
+    if isinstance(edit.do, PenOperation) and edit.do.settle > 0:
+        edit.do = edits.settled(store, drawing_id, edit.do)
     with store.transaction() as cursor:
         saved = edits.change_drawing(cursor, drawing_id, edit.base or None, edit.do)
         if isinstance(edit.do, Pour | PourWithin):

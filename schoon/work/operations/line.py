@@ -71,14 +71,25 @@ def _many(ids: Sequence[str]) -> str:
     return many(len(ids), "stroke")
 
 
-class Trace(LineOperation):
-    """A new stroke from a pen path of (x, y, pressure)."""
+class PenOperation(LineOperation):
+    """What is drawn with a pen path of (x, y, pressure).
+
+    settle: how strongly it goes over to a rough line within `near` px, 0 to 1; `work.pen.settled` does it before the
+    drawing is held.
+    """
+
+    path: PenPath
+    steady: float = Field(default=2.0, ge=0, le=20)
+    settle: float = Field(default=0.0, ge=0, le=1)
+    near: float = Field(default=8.0, gt=0, le=60)
+
+
+class Trace(PenOperation):
+    """A new stroke from a pen path."""
 
     do: Literal["trace"]
     id: NewId
-    path: PenPath
     width: float = Field(gt=0, le=100)
-    steady: float = Field(default=2.0, ge=0, le=20)
     snap: float = Field(default=0.0, ge=0, le=100)
     part: str = Field(default="", max_length=60)
 
@@ -93,12 +104,10 @@ class Trace(LineOperation):
         return [*strokes, edit.snapped(drawn, strokes, self.snap)]
 
 
-class Redraw(LineOperation):
+class Redraw(PenOperation):
     """The stretch of a stroke that a pen path runs along, drawn anew as the path."""
 
     do: Literal["redraw"]
-    path: PenPath
-    steady: float = Field(default=2.0, ge=0, le=20)
     reach: float = Field(default=16.0, gt=0, le=400)
     locked: list[str] = Field(default_factory=list)
 

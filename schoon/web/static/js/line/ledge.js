@@ -16,7 +16,7 @@ export class LineLedge {
     this.chosen = chosen;
     this.head = document.getElementById('ledge-head');
     this.body = document.getElementById('ledge-body');
-    this.reading = { searching: null, detail: 0.5, follow: 0.5, pressure: 0, pencils: [], keep: [], ...app.data.reading };
+    this.reading = { searching: null, detail: 0.5, follow: 0.5, pressure: 0, pencils: [], keep: [], taught_by: [], ...app.data.reading };
     this.reading.pencils = (this.reading.pencils || []).map((p) => (Array.isArray(p) ? { hue: p[0], role: p[1] } : p));
     this.views = Object.fromEntries(Object.entries(VIEWS).map(([id, [, View]]) => [id, new View(this)]));
     this.view = sessionStorage.lineLedge in VIEWS ? sessionStorage.lineLedge : 'run';
@@ -34,6 +34,12 @@ export class LineLedge {
     this.views[this.view].show();
   }
 
+  // Something was said of marks: how the rough is read now is seen at once.
+  said() {
+    if (this.view === 'read') this.show();
+    else this.use('read');
+  }
+
   use(view) {
     this.view = view;
     sessionStorage.lineLedge = view;
@@ -42,7 +48,7 @@ export class LineLedge {
     this.show();
   }
 
-  dropGhost() { this.app.table.paper.ghost([]); this.app.table.paper.marks([]); }
+  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); }
 
   button(label, act, main = false, id = '') {
     const button = document.createElement('button');
@@ -55,6 +61,8 @@ export class LineLedge {
 
   clean(drawings) {
     this.dropGhost();
+    const teachers = new Set(this.reading.taught_by);
+    if (drawings.length > 1) drawings = drawings.filter((d) => !teachers.has(d));
     notice(`Cleaning ${drawings.length} drawing${drawings.length === 1 ? '' : 's'}; lines a hand has touched stay, and it can be undone as one`);
     this.app.jobs.start(`/api/levels/${this.app.level}/jobs`, { kind: 'clean', drawings, reading: this.reading });
   }

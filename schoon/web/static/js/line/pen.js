@@ -5,6 +5,9 @@ import { lineNow } from '../shot/drawings.js';
 import { penDrag } from '../shot/pen.js';
 import { change } from './change.js';
 
+// Px of the screen within which the pen settles on a rough line.
+const NEAR = 8;
+
 const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(5)), (b) => b.toString(16).padStart(2, '0')).join('');
 
 class PenTool {
@@ -18,10 +21,16 @@ class PenTool {
     return true;
   }
 
+  // How strongly the stroke settles on the rough line beside it, and how near that has to be, px of the drawing.
+  settles() {
+    const { app, hand } = this;
+    return hand.settle > 0 ? { settle: hand.settle, near: Math.min(60, Math.max(4, NEAR / app.table.view.zoom)) } : {};
+  }
+
   down(event, at) {
     if (!this.ready()) return null;
     const entry = this.app.current;
-    return penDrag(this.app, event, at, (path, clear) => this.draw(entry, path, clear));
+    return penDrag(this.app, event, at, (path, clear) => this.draw(entry, path, clear), this.hand.steady);
   }
 }
 
@@ -32,7 +41,7 @@ export class TraceTool extends PenTool {
     const { app, hand } = this;
     const started = performance.now();
     const snap = Math.min(100, hand.snap / app.table.view.zoom);
-    const wanted = { id: newId(), path, width: app.data.rule.outline, steady: hand.steady, snap, part: hand.part };
+    const wanted = { id: newId(), path, width: app.data.rule.outline, steady: hand.steady, snap, part: hand.part, ...this.settles() };
     const answer = await change(app, { do: 'trace', ...wanted }, entry);
     if (answer && !answer.merged && app.current === entry) app.table.paper.addInk(answer.strokes);
     clear();
@@ -46,7 +55,7 @@ export class RedrawTool extends PenTool {
   async draw(entry, path, clear) {
     const { app, hand } = this;
     const reach = Math.min(400, 18 / app.table.view.zoom + 4);
-    await change(app, { do: 'redraw', path, steady: hand.steady, reach, locked: app.parts.notOpen() }, entry);
+    await change(app, { do: 'redraw', path, steady: hand.steady, reach, locked: app.parts.notOpen(), ...this.settles() }, entry);
     clear();
     if (app.current === entry) app.table.draw();
   }

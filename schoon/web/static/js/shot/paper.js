@@ -13,7 +13,7 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'onion', 'ink', 'before', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'onion', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -86,6 +86,9 @@ export class Paper {
 
   // Marks of a rough that are no lines, each kind in its tint: { kind, d }.
   marks(list) { this.layers.marks.replaceChildren(...list.map(({ kind, d }) => make('path', { d, class: `mark-${kind}` }))); }
+
+  // Scribbles that say what marks are: { kind, d, reach }, reach in px of the drawing.
+  said(list) { this.layers.said.replaceChildren(...list.map(({ kind, d, reach }) => make('path', { d, class: `scribble mark-${kind}`, 'stroke-width': 2 * reach }))); }
 
   stitches(list, chosen = null) {
     const nodes = [];

@@ -1,6 +1,7 @@
 // What the pen touches and how hard, and paths it leaves.
 
 import { round } from '../pure/geometry.js';
+import { steadied } from '../pure/hand.js';
 import { make } from './paper.js';
 
 const SPOTS = [[0, 0], [3, 0], [-3, 0], [0, 3], [0, -3], [5, 5], [-5, -5], [5, -5], [-5, 5]];
@@ -21,12 +22,13 @@ export function pressure(event) {
   return Math.min(1, event.pressure * (1 + 0.6 * Math.max(0, (lean - 35) / 50)));
 }
 
-// A drag of the pen that leaves a path; `done(path, clear)` gets [x, y, pressure] points.
-export function penDrag(app, event, at, done) {
+// A drag of the pen that leaves a path; `done(path, clear)` gets [x, y, pressure] points. steady: how much of the
+// hand's unsteadiness is taken out, px; it is seen so while it is drawn.
+export function penDrag(app, event, at, done, steady = 0) {
   const { paper, view } = app.table;
   const path = [[...at, pressure(event)]];
   const node = make('path', { class: 'pen', 'stroke-width': app.data.rule.outline }, paper.layers['pen-layer']);
-  const show = () => node.setAttribute('d', `M${path.map((p) => `${p[0].toFixed(1)},${p[1].toFixed(1)}`).join(' ')}`);
+  const show = () => node.setAttribute('d', `M${steadied(path, steady).map((p) => `${p[0].toFixed(1)},${p[1].toFixed(1)}`).join(' ')}`);
   show();
   return {
     move(e) {

@@ -44,7 +44,8 @@ export class Tools {
     const found = stage.tools.find((t) => t.id === id);
     if (!found) return;
     if (found.act) { found.act(); return; }
-    if (this.now !== found) this.now?.leave?.();
+    if (this.now === found) found.again?.();
+    else this.now?.leave?.();
     this.now = found;
     found.enter?.();
     stage.toolChanged();

@@ -10,6 +10,7 @@ import { LineLedge } from '../line/ledge.js';
 import { LayOver } from '../line/lay_over.js';
 import { RedrawTool, TraceTool } from '../line/pen.js';
 import { PointsTool } from '../line/points.js';
+import { MARKS, SayTool } from '../line/say.js';
 import { TouchTool, WeighTool } from '../line/touch.js';
 import { around } from '../pure/order.js';
 import { Stage } from './stage.js';
@@ -30,18 +31,20 @@ export class LineStage extends Stage {
       ['G M I', 'join, mirror, smooth the chosen lines'], [', .', 'lighter, heavier'], ['P U J X', 'taper, copy, accept, delete'],
       ['Q', 'held on a handle: it moves alone'], ['N', 'next line in doubt'], ['Y H', 'trace back, fit to rough'], ['Esc', 'choose nothing'],
     ];
-    // How the hand draws: smoothing in px, reach of ends and of a bend in px of the screen, the part it draws on.
-    this.hand = { steady: 2, snap: 12, reach: 60, part: '' };
+    // How the hand draws: smoothing in px, reach of ends and of a bend in px of the screen, how strongly a stroke settles
+    // on the rough (0 to 1), the part it draws on.
+    this.hand = { steady: 2, snap: 12, reach: 60, settle: 0, part: '' };
     this.chosen = new Chosen(app, () => { this.bar.show(); if (this.lines.view === 'pass') this.lines.show(); });
     this.bar = new ChosenBar(app, this.chosen, this.hand);
     this.lines = new LineLedge(app, this.chosen);
     this.layOver = new LayOver(app);
+    this.say = new SayTool(app, () => this.lines.said());
     this.tools = [
       new TraceTool(app, this.hand), new RedrawTool(app, this.hand),
       new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), new PointsTool(app),
       new TouchTool(app, { id: 'trim', label: 'Trim', key: 't', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
       new TouchTool(app, { id: 'cut', label: 'Cut', key: 's', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
-      new WeighTool(app), this.layOver.tool(),
+      new WeighTool(app), this.say, this.layOver.tool(),
     ];
   }
 
@@ -96,7 +99,13 @@ export class LineStage extends Stage {
     };
     slider('steady hand', 0, 8, 0.5, 'steady', 'trace', 'redraw');
     slider('ends snap within', 0, 40, 2, 'snap', 'trace');
+    slider('settle on the rough', 0, 1, 0.25, 'settle', 'trace', 'redraw');
     slider('bend reach', 10, 200, 5, 'reach', 'bend');
+    const kinds = document.createElement('label');
+    kinds.dataset.of = 'say';
+    fill(kinds, html`<span>these marks are</span><select id="say-kind">${Object.entries(MARKS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>`);
+    kinds.querySelector('select').addEventListener('change', (event) => this.say.use(event.target.value));
+    tray.append(kinds);
   }
 
   key(event) {

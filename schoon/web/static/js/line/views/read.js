@@ -3,6 +3,7 @@
 import { fill, html } from '../../dom.js';
 import { get, post } from '../../api.js';
 import { lineNow } from '../../shot/drawings.js';
+import { change } from '../change.js';
 import { View } from './view.js';
 
 const LOOKS = [['', 'found by itself'], [0, 'tied down'], [0.35, 'rough'], [0.65, 'loose'], [1, 'very loose']];
@@ -19,7 +20,10 @@ export class ReadView extends View {
     const { app, ledge } = this;
     const fresh = !this.body.querySelector('.reading');
     if (fresh) this.build();
-    if (this.chipsOf !== app.current.id || fresh) { this.found = []; this.chips(); this.marks(); } else this.tint();
+    if (this.chipsOf !== app.current.id || fresh) { this.found = []; this.said = []; this.chips(); this.marks(); }
+    // What was said is undone and done again like any edit.
+    else if (this.marksOf !== app.current.revision) this.marks();
+    else this.tint();
     ledge.button('Try on this drawing', () => this.tryIt(), false, 'try-reading');
     ledge.button('Clean this', () => ledge.clean([app.current.id]), false, 'clean-this');
     const all = app.meant().map((d) => d.id);
@@ -30,12 +34,13 @@ export class ReadView extends View {
     const { body, reading } = this;
     const looks = LOOKS.map(([value, words]) => html`<option value="${value}">${words}</option>`);
     const sliders = Object.entries(SLIDERS).map(([name, words]) => html`<label>${words} <input name="${name}" type="range" min="0" max="1" step="0.1"></label>`);
-    fill(body, html`<div><form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}</form>
+    fill(body, html`<div class="read-roughs"><div><form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}</form>
       <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p></div>
-      <div class="pencils"><b>Coloured pencils in this drawing</b><div id="chips"><span class="quiet">Looking …</span></div>
+      <div class="pencils"><b>Coloured pencils</b><div id="chips"><span class="quiet">Looking …</span></div>
         <p class="quiet">An ignored colour leaves no trace and cuts nothing.</p></div>
       <div class="pencils"><b>Marks that are no lines</b><div id="kinds"></div>
-        <p class="quiet">Tinted on the paper; left out of the lines unless you take them in.</p></div>`);
+        <p class="quiet">Tinted on the paper, left out of the lines. Where they are taken wrongly, scribble over them with <i>This is</i> (R).</p></div>
+      <div class="pencils"><b>What teaches the run</b><div id="taught"></div></div></div>`);
     const form = body.querySelector('form');
     form.searching.value = reading.searching ?? '';
     for (const name of Object.keys(SLIDERS)) form[name].value = reading[name];
@@ -67,7 +72,7 @@ export class ReadView extends View {
     if (role.startsWith('part:')) names.add(role.slice(5));
     const chip = document.createElement('label');
     chip.className = 'chip';
-    fill(chip, html`<span class="swatch" style="background: ${pencil.colour}"></span>${pencil.name} <i class="quiet">${Math.round(pencil.share * 100)} %</i>
+    fill(chip, html`<span class="swatch" style="background: ${pencil.colour}"></span><span>${pencil.name} <i class="quiet">${Math.round(pencil.share * 100)} %</i></span>
       <select aria-label="The ${pencil.name} pencil"><option value="ignore">ignore</option><option value="use">use</option>
       ${[...names].map((name) => html`<option value="part:${name}">is the part ${name}</option>`)}<option value="new">is a new part …</option></select>`);
     const select = chip.querySelector('select');
@@ -91,25 +96,50 @@ export class ReadView extends View {
   async marks() {
     const { app, reading } = this;
     const entry = app.current;
+    this.marksOf = entry.revision;
     const box = document.getElementById('kinds');
     fill(box, html`<span class="quiet">Reading …</span>`);
     try {
-      const { marks } = await post(`/api/drawings/${entry.id}/marks`, { ...reading, keep: [] });
+      const { marks, said } = await post(`/api/drawings/${entry.id}/marks`, { ...reading, keep: [] });
       if (entry !== app.current || !box.isConnected) return;
       this.found = marks;
+      this.said = said;
+      this.taught();
       if (marks.length) box.replaceChildren(...marks.map((mark) => this.kindChip(mark)));
       else fill(box, html`<span class="quiet">None; all that is drawn is line.</span>`);
       this.tint();
     } catch (error) { box.textContent = error.message; }
   }
 
-  tint() { this.app.table.paper.marks(this.found.filter(({ kind }) => !this.reading.keep.includes(kind))); }
+  tint() {
+    const { paper } = this.app.table;
+    paper.marks(this.found.filter(({ kind }) => !this.reading.keep.includes(kind)));
+    paper.said(this.said || []);
+  }
+
+  // Scribbles on this drawing, and drawings whose finished lines say what in the others is line.
+  taught() {
+    const { app, reading } = this;
+    const box = document.getElementById('taught');
+    const entry = app.current;
+    const numbers = new Map(app.data.run.map((d) => [d.id, d.number]));
+    const teachers = reading.taught_by.filter((id) => numbers.has(id));
+    const count = (this.said || []).length;
+    fill(box, html`<p class="quiet">${count ? `${count} scribble${count > 1 ? 's' : ''} on this drawing` : 'No scribble on this drawing'}
+      ${count ? html`<button id="unsay">take off</button>` : ''}</p>
+      ${teachers.map((id) => html`<span class="chip">lines of drawing ${numbers.get(id)} <button data-teacher="${id}" aria-label="Drawing ${numbers.get(id)} teaches no more">×</button></span>`)}
+      ${entry.strokes && !teachers.includes(entry.id) ? html`<button id="teach">Its lines are right: learn from drawing ${entry.number}</button>` : ''}`);
+    const set = (ids) => { reading.taught_by = ids; this.marks(); };
+    box.querySelector('#unsay')?.addEventListener('click', async () => { if (await change(app, { do: 'unsay' }, entry)) this.marks(); });
+    box.querySelector('#teach')?.addEventListener('click', () => set([...teachers, entry.id]));
+    for (const button of box.querySelectorAll('[data-teacher]')) button.addEventListener('click', () => set(teachers.filter((id) => id !== Number(button.dataset.teacher))));
+  }
 
   kindChip({ kind, share }) {
     const { reading } = this;
     const chip = document.createElement('label');
     chip.className = 'chip';
-    fill(chip, html`<span class="swatch mark-${kind}"></span>${KINDS[kind]} <i class="quiet">${Math.round(share * 100)} %</i>
+    fill(chip, html`<span class="swatch mark-${kind}"></span><span>${KINDS[kind]} <i class="quiet">${Math.round(share * 100)} %</i></span>
       <select aria-label="Marks read as ${KINDS[kind]}"><option value="out">leave out</option><option value="draw">take as lines</option></select>`);
     const select = chip.querySelector('select');
     select.value = reading.keep.includes(kind) ? 'draw' : 'out';
