@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
-from ..core.strokes import Points, Stroke, fit_curve, outline
+from ..core.strokes import Points, Stroke, fit_curve, outline, sample
 from ..errors import Refusal
 
 
@@ -19,7 +20,17 @@ def centre_path(stroke: Stroke) -> str:
 
 def outline_path(stroke: Stroke) -> str:
     """Path data of the inked shape, for a non-zero fill."""
-    return polygon_path([outline(stroke)])
+    ring = outline(stroke)
+    if not stroke.black:
+        return polygon_path([ring])
+    # Both turn the same way, or the inside would be taken off the line.
+    inside = sample(stroke)[0]
+    return polygon_path([ring, inside if _turn(inside) * _turn(ring) >= 0 else inside[::-1]])
+
+
+def _turn(ring: Points) -> float:
+    x, y = ring.T
+    return float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1)))
 
 
 def polygon_path(rings: Sequence[Points]) -> str:
@@ -38,10 +49,10 @@ def polyline_path(points: Points) -> str:
 
 
 def drawing_svg(strokes: Sequence[Stroke], size: tuple[int, int]) -> str:
-    """An SVG file with one unfilled path per stroke: its centre line, the mean width as stroke-width."""
+    """An SVG file with one path per stroke: its centre line, the mean width as stroke-width; only blacks are filled."""
     width, height = size
     paths = "\n".join(
-        f'<path id="s{stroke.id}" fill="none" stroke="#000" stroke-linecap="round" stroke-linejoin="round"'
+        f'<path id="s{stroke.id}" fill="{"#000" if stroke.black else "none"}" stroke="#000" stroke-linecap="round" stroke-linejoin="round"'
         f' stroke-width="{stroke.widths.mean():.2f}" data-confidence="{stroke.confidence:.2f}" d="{centre_path(stroke)}"/>'
         for stroke in strokes
     )
@@ -62,15 +73,17 @@ def read_drawing_svg(name: str, text: str) -> tuple[list[Stroke], tuple[int, int
     strokes = []
     for tag in re.findall(r"<path\b[^>]*>", text):
         data = re.search(r'\sd="([^"]*)"', tag)
-        if data is None or 'fill="none"' not in tag:
+        black = 'fill="#000"' in tag
+        if data is None or not (black or 'fill="none"' in tag):
             continue
         if re.search(r"[^MLC\d\s,.eE+-]", data[1]):
             raise Refusal(
                 f"{name} holds a path with commands other than M, L and C; export it as plain curves"
             )
         width = re.search(r'stroke-width="([\d.]+)"', tag)
-        strokes += [_stroke(run, float(width[1]) if width else 4.0) for run in re.findall(r"M[^M]*", data[1])]
-    return [s for s in strokes if s is not None], (round(float(box[1])), round(float(box[2])))
+        found = (_stroke(run, float(width[1]) if width else 4.0) for run in re.findall(r"M[^M]*", data[1]))
+        strokes += [replace(s, filled=black) for s in found if s is not None]
+    return strokes, (round(float(box[1])), round(float(box[2])))
 
 
 def _stroke(run: str, width: float) -> Stroke | None:

@@ -19,7 +19,7 @@ _outlines: Memory[str] = Memory(48 * 2**20, len)
 def _outline(stroke: Stroke) -> str:
     """Path data of the inked shape; what an edit leaves as it is is not computed again."""
     form = hashlib.blake2b(stroke.controls.tobytes(), digest_size=16)
-    form.update(stroke.widths.tobytes() + f"{stroke.corner}{stroke.closed}".encode())
+    form.update(stroke.widths.tobytes() + f"{stroke.corner}{stroke.closed}{stroke.black}".encode())
     return _outlines.get(form.hexdigest(), lambda: svg.outline_path(stroke))
 
 

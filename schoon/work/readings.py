@@ -30,8 +30,11 @@ Call = Callable[..., Any]
 def settings_of(reading: Mapping[str, Any]) -> CleanupSettings:
     """The settings that a reading from JSON names."""
     pencils = tuple((float(hue), str(role)) for hue, role in reading.get("pencils", ()))
-    own = {k: v for k, v in reading.items() if k != "taught_by"}
-    return CleanupSettings(**{**own, "pencils": pencils, "keep": tuple(reading.get("keep", ()))})
+    own = {k: v for k, v in reading.items() if k not in ("taught_by", "pressure")}
+    # Strokes carry how the pencil pressed; the line rule says what becomes of it.
+    return CleanupSettings(
+        **{**own, "pencils": pencils, "keep": tuple(reading.get("keep", ())), "pressure": 1.0}
+    )
 
 
 @dataclass(frozen=True)

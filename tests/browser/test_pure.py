@@ -46,7 +46,8 @@ def test_the_pen_shows_the_stroke_that_will_stay(page: Page) -> None:
         seen = np.array(run(page, "hand", "m.steadied(given[0], given[1])", [path.tolist(), amount]))
         assert np.allclose(seen, pen.steadied(path, amount), atol=1e-6)
     found = run(page, "hand", "m.corners(m.resample(given))", path.tolist())
-    assert found and found == corner_indices(resample(path, 1.5), 6, np.deg2rad(50))
+    assert found
+    assert found == corner_indices(resample(path, 1.5), 6, np.deg2rad(50))
 
 
 def test_charts_are_drawn_as_in_betweens_are_spaced(page: Page) -> None:

@@ -9,8 +9,9 @@ from scipy.spatial import cKDTree
 
 from schoon.core.cleanup import CleanupSettings, pencils_of, propose_strokes
 from schoon.core.paper import densities, find_pencils, on_paper, separate
-from schoon.core.strokes import Points, length, resample, sample
+from schoon.core.strokes import Points, ink_coverage, length, resample, sample
 from schoon.demo.roughs import pencil_rough
+from schoon.formats.svg import drawing_svg, read_drawing_svg
 
 SIZE = (640, 480)
 
@@ -142,6 +143,31 @@ def test_pressure_makes_the_weight() -> None:
     assert b > 1.4 * a
     (even,) = propose_strokes(rough)
     assert set(even.widths.tolist()) == {4.0}
+
+
+@pytest.mark.parametrize("hole", [False, True])
+def test_blacks_stay_filled_where_it_is_said_and_in_inked_line(hole: bool) -> None:
+    """A pencilled black is outlined, one that is to be kept is ink to its rim, and its hole stays open."""
+    ink = np.full((500, 600), 255, np.uint8)
+    cv2.circle(ink, (300, 250), 190, 0, 4, cv2.LINE_AA)
+    cv2.ellipse(ink, (300, 250), (90, 60), 20, 0, 360, 0, -1, cv2.LINE_AA)
+    if hole:
+        cv2.circle(ink, (300, 250), 30, 255, -1, cv2.LINE_AA)
+    inked = propose_strokes(ink)
+    drawn = 255 - ink_coverage(inked, (600, 500))
+    assert sum(s.black for s in inked) == 1
+    wrong = np.abs(drawn.astype(int) - ink)[150:350, 180:420] > 128
+    assert wrong.mean() < 0.01
+    assert drawn[250, 300] == (255 if hole else 0)
+    grain = np.random.default_rng(2).normal(0, 12, ink.shape)
+    pencilled = np.clip(np.where(ink < 128, 70 + grain, 244), 0, 255).astype(np.uint8)
+    assert not any(s.black for s in propose_strokes(pencilled))
+    kept = propose_strokes(pencilled, CleanupSettings(blacks="filled"))
+    assert sum(s.black for s in kept) == 1
+    assert not any(s.black for s in propose_strokes(ink, CleanupSettings(blacks="outline")))
+    # As a file and back.
+    again, _ = read_drawing_svg("here.svg", drawing_svg(inked, (600, 500)))
+    assert sum(s.black for s in again) == 1
 
 
 @pytest.mark.parametrize("width", [1, 2, 4, 7])

@@ -250,3 +250,18 @@ def test_everything_about_a_stroke_survives_writing() -> None:
     )  # fmt: skip
     plain = wave().to_dict()
     assert not {"part", "track", "link", "corner"} & plain.keys()
+
+
+def test_a_rule_that_swells_follows_the_pencil_within_its_bounds() -> None:
+    """Thick and thin against the middling line of a kind; laid on again it changes nothing more."""
+    pressed = np.array([1.0, 2.0, 4.0, 6.0, 20.0])
+    line = Stroke(np.stack([np.linspace(20, 280, 13), np.full(13, 60.0)], axis=1), pressed)
+    even = Stroke(line.controls + (0, 80), np.full(5, 4.0))
+    rule = LineRule(outline=3.0, inner=3.0, detail=3.0, swell=1.0, thinnest=0.5, thickest=2.0)
+    first, second = ruled([line, even], SIZE, rule)
+    assert np.allclose(first.widths, 3.0 * np.array([0.5, 0.5, 1.0, 1.5, 2.0]))
+    assert np.allclose(second.widths, 3.0)
+    assert np.allclose(ruled([first, second], SIZE, rule)[0].widths, first.widths)
+    half = ruled([line, even], SIZE, replace(rule, swell=0.5))[0]
+    assert np.allclose(half.widths, 3.0 * np.array([0.625, 0.75, 1.0, 1.25, 2.0]))
+    assert np.allclose(ruled([line], SIZE, replace(rule, swell=0.0))[0].widths, 3.0)

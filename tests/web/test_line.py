@@ -331,3 +331,22 @@ def test_the_pen_settles_on_the_rough_beside_it(shot: Shot, store: Store) -> Non
     assert height("halfwayline", 125, settle=0.5, near=10) == pytest.approx(122.7, abs=0.6)
     assert height("settledline", 125, settle=1, near=10) == pytest.approx(120.5, abs=0.7)
     assert height("fartherline", 180, settle=1, near=10) == pytest.approx(180, abs=0.3)
+
+
+def test_a_closed_line_is_made_a_black_and_a_line_again(shot: Shot) -> None:
+    ring = [[160 + 60 * np.cos(t), 120 + 50 * np.sin(t), 0.5] for t in np.linspace(0, 2 * np.pi, 60)]
+    do(shot, 1, "trace", id="pupilring", path=ring, width=4)
+    outlined = stroke_of(shot, 1, "pupilring")
+    (black,) = do(shot, 1, "fill", ids=["pupilring"], filled=True)["strokes"]
+    assert black["filled"]
+    assert black["d"].startswith(outlined["d"])
+    assert black["d"].count("M") == 2
+    assert undo(shot, 1)["label"] == "fill 1 stroke with ink"
+    assert stroke_of(shot, 1, "pupilring")["d"] == outlined["d"]
+    straight(shot, 1, "openline", (40, 20), (280, 20))
+    answer = shot.client.post(
+        f"/api/drawings/{shot.ids[0]}/do",
+        json={"base": 0, "do": {"do": "fill", "ids": ["openline"], "filled": True}},
+    )
+    assert answer.status_code == 422
+    assert "join its ends" in answer.text

@@ -5,9 +5,9 @@ from .labels import Mark
 from .lessons import Lesson, Said
 from .pen import on_rough
 from .propose import Proposal, lessons_in, pencils_of, propose_strokes, read_rough
-from .settings import CleanupSettings
+from .settings import Blacks, CleanupSettings
 
 __all__ = [
-    "KINDS", "CleanupSettings", "Kind", "Lesson", "Mark", "Proposal", "Said", "lessons_in", "on_rough", "pencils_of", "propose_strokes",
+    "KINDS", "Blacks", "CleanupSettings", "Kind", "Lesson", "Mark", "Proposal", "Said", "lessons_in", "on_rough", "pencils_of", "propose_strokes",
     "read_rough",
 ]  # fmt: skip

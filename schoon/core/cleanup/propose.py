@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 
 import cv2
 import numpy as np
@@ -15,7 +16,7 @@ from skimage.morphology import skeletonize
 from .. import skeleton as graphs
 from ..paper import MARKED, Pencil, construction, densities, find_pencils, on_paper, separate
 from ..strokes import Points, Stroke, edit
-from .blacks import outlined, solids
+from .blacks import is_inked, outlined, solids
 from .joins import drawn_up
 from .labels import Mark, judge, told_apart
 from .lessons import UNKNOWN, Lesson, Said, Taught, lesson_of, meant, taught, told_by
@@ -44,6 +45,9 @@ _OFF_LINE = 2.0
 
 _LEAST_FINE = 16
 """Extent of a line that only the finest scale sees, px of the working picture."""
+
+_RIM = 1.0
+"""Width of the line round a filled black, px: it adds nothing to it."""
 
 _LINE = 0.3
 """Chance of being line from which on a mark is drawn."""
@@ -147,7 +151,16 @@ def traced(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) 
     """What is drawn in each pencil's layer of a rough, whatever it is."""
     settings = settings or CleanupSettings()
     paper, shrink = _shrunk(on_paper(picture))
-    found = [_find(layer, part, shrink, settings) for layer, part in _layers(densities(paper), settings)]
+
+    @cache
+    def fills() -> bool:
+        if settings.blacks == "found":
+            # At full size, where the rim of a line is as sharp as it was drawn.
+            return is_inked(on_paper(picture))
+        return settings.blacks == "filled"
+
+    layers = _layers(densities(paper), settings)
+    found = [_find(layer, part, shrink, settings, fills) for layer, part in layers]
     return [f for f in found if f is not None]
 
 
@@ -209,10 +222,13 @@ class Found:
     strong: float
     shrink: float
     part: str
+    filled: bool
 
 
-def _find(layer: NDArray[np.float32], part: str, shrink: float, settings: CleanupSettings) -> Found | None:
-    """The lines of one pencil's density at working size; None for bare paper."""
+def _find(
+    layer: NDArray[np.float32], part: str, shrink: float, settings: CleanupSettings, fills: Callable[[], bool]
+) -> Found | None:
+    """The lines of one pencil's density at working size; None for bare paper. fills: whether blacks are filled."""
     density = _quiet(layer)
     if density is None:
         return None
@@ -230,7 +246,8 @@ def _find(layer: NDArray[np.float32], part: str, shrink: float, settings: Cleanu
     mask = _with_detail(_fill_slits(centre_mask(ridges, low, high), scale), bank, scale)
     mask = _with_finer(mask, bank, scale)
     solid = solids(density, scale)
-    outlines = outlined(solid, scale)
+    filled = bool(solid.any()) and fills()
+    outlines = outlined(solid, scale, filled)
     if outlines:
         # A black's rim is no line of its own.
         rim = 2 * int(np.ceil(1.5 * scale)) + 3
@@ -247,7 +264,9 @@ def _find(layer: NDArray[np.float32], part: str, shrink: float, settings: Cleanu
     graphs.join_through(graph)
     _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
-    return Found(graphs.chains(graph, pairs, blur=1.5 * scale), outlines, layer, ridges, high, shrink, part)
+    return Found(
+        graphs.chains(graph, pairs, blur=1.5 * scale), outlines, layer, ridges, high, shrink, part, filled
+    )
 
 
 def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> list[Stroke]:
@@ -257,6 +276,8 @@ def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> li
     runs = drawn_up([mark.points for mark in lines], _UP_TO * max(scale, LEAST_HAND), _BLUNT * scale)
     strokes = [pen.draw(run, m.chance) for run, m in zip(runs, lines, strict=True)]
     rings = [pen.draw(ring, settled=True) for ring in found.rings]
+    if found.filled:
+        rings = [replace(r, filled=True, widths=np.full(len(r.widths), _RIM)) for r in rings]
     # Lines that ran into a black end on its outline.
     return [edit.snapped(s, rings, 5 * scale * found.shrink) if rings else s for s in strokes] + rings
 

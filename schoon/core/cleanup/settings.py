@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from ..paper import Pencil
+
+Blacks = Literal["found", "outline", "filled"]
 
 _SAME_HUE = 32.0
 """Pencils whose hues differ by less, in degrees, are one pencil in different drawings."""
@@ -21,6 +24,8 @@ class CleanupSettings:
     pressure: 0 for even lines, 1 for lines as heavy as the pencil was pressed.
     pencils: (hue in degrees, role) of coloured pencils; the role is "ignore", "use" or "part:" and a part's name.
     Colours it does not name are taken as they are drawn, see `paper.construction`.
+    blacks: whether filled areas are "filled" with ink or only their "outline" is drawn; "found" fills them where a
+    drawing is inked, not pencilled.
     keep: kinds of marks, of `labels.KINDS`, that are drawn as if they were lines.
     """
 
@@ -31,6 +36,7 @@ class CleanupSettings:
     pressure: float = 0.0
     pencils: tuple[tuple[float, str], ...] = ()
     keep: tuple[str, ...] = ()
+    blacks: Blacks = "found"
 
     def role_of(self, pencil: Pencil) -> str:
         """What a coloured pencil is taken for; "" if nothing was said of it."""

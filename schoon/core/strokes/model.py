@@ -40,6 +40,7 @@ class Stroke:
     link: placement (a.real, a.imag, b.real, b.imag) of z -> a z + b from the track's common line to this drawing,
     for a line that changes in all drawings of its track at once; None for a line of its own.
     corner: how the pen turns a corner.
+    filled: a closed line whose inside is ink: a black.
     opened: the ends are two although they may lie on each other: the line was closed and was cut.
     """
 
@@ -53,6 +54,7 @@ class Stroke:
     link: tuple[float, float, float, float] | None = None
     corner: Corner = "round"
     opened: bool = False
+    filled: bool = False
 
     def __post_init__(self) -> None:
         count = len(self.controls)
@@ -67,6 +69,11 @@ class Stroke:
     def closed(self) -> bool:
         """Whether the stroke ends where it began, and was not cut there."""
         return not self.opened and bool(np.hypot(*(self.controls[0] - self.controls[-1])) < 1e-6)
+
+    @property
+    def black(self) -> bool:
+        """Whether what it encloses is ink."""
+        return self.filled and self.closed
 
     @property
     def doubtful(self) -> bool:
@@ -113,6 +120,8 @@ class Stroke:
             data["corner"] = self.corner
         if self.opened:
             data["opened"] = True
+        if self.filled:
+            data["filled"] = True
         return data
 
     @classmethod
@@ -129,6 +138,7 @@ class Stroke:
             link=tuple(map(float, data["link"])) if data.get("link") else None,  # type: ignore[arg-type]
             corner=data.get("corner", "round"),
             opened=bool(data.get("opened", False)),
+            filled=bool(data.get("filled", False)),
         )
 
 

@@ -40,7 +40,7 @@ def ink_coverage(strokes: Sequence[Stroke], size: tuple[int, int], scale: float 
     width, height = size
     # What shows through all strokes: only what one of them reaches is touched.
     bare = np.ones((height, width), np.float32)
-    outlines = [[_turned(piece * scale) for piece in pieces(stroke)] for stroke in strokes]
+    outlines = [[_turned(piece * scale) for piece in _covered(stroke)] for stroke in strokes]
     for stroke, shapes, cells in zip(strokes, outlines, _cells(outlines), strict=True):
         points = np.concatenate(shapes)
         left, top = np.maximum(np.floor(points.min(axis=0)).astype(int), 0).tolist()
@@ -53,6 +53,10 @@ def ink_coverage(strokes: Sequence[Stroke], size: tuple[int, int], scale: float 
             np.maximum(covered, _spine(stroke, window, scale), out=covered)
         bare[top:bottom, left:right] *= 1 - covered
     return np.asarray(255 * (1 - bare) + 0.5, np.uint8)
+
+
+def _covered(stroke: Stroke) -> list[Points]:
+    return [*pieces(stroke), sample(stroke)[0]] if stroke.black else pieces(stroke)
 
 
 def _turned(polygon: Points) -> Points:
@@ -145,11 +149,7 @@ def _spine(stroke: Stroke, window: tuple[int, int, int, int], scale: float) -> N
 
 def walls(strokes: Sequence[Stroke], size: tuple[int, int]) -> NDArray[np.bool_]:
     """(height, width) mask of the pixels that strokes part paint at: those they cover enough, and their centre lines."""
-    import os
-
-    return (ink_coverage(strokes, size) > int(os.environ.get("WALL", "127"))) | (
-        _centre_lines(strokes, size) > 0
-    )
+    return (ink_coverage(strokes, size) > _WALL) | (_centre_lines(strokes, size) > 0)
 
 
 def _centre_lines(strokes: Sequence[Stroke], size: tuple[int, int]) -> NDArray[np.uint8]:

@@ -24,7 +24,8 @@ class LineRule:
     """outline, inner, detail: full width in px of lines against the outside, lines inside, and short accents.
 
     taper: px over which a free end runs out thin, 0 for blunt ends. corner: how the pen turns a corner.
-    detail_below: length in px under which an inner line is a detail.
+    swell: how far lines are thick and thin as the pencil pressed, 0 for even lines, 1 for all of it. thinnest, thickest:
+    bounds of that, in shares of the line's weight. detail_below: length in px under which an inner line is a detail.
     """
 
     outline: float = 4.0
@@ -32,6 +33,9 @@ class LineRule:
     detail: float = 4.0
     taper: float = 0.0
     corner: Corner = "round"
+    swell: float = 0.0
+    thinnest: float = 0.5
+    thickest: float = 1.6
     detail_below: float = 60.0
 
     def width(self, kind: Kind) -> float:
@@ -71,19 +75,37 @@ def _outside(ink: NDArray[np.bool_]) -> NDArray[np.uint8]:
 
 
 def ruled(strokes: Sequence[Stroke], size: tuple[int, int], rule: LineRule) -> list[Stroke]:
-    """The strokes in the weights of the rule. An empty drawing stays empty."""
+    """The strokes in the weights of the rule; where it swells, thick and thin against the middling width of lines of
+    their kind in the drawing. A black has no line of its own and stays as it is. An empty drawing stays empty."""
     kinds = kinds_of(strokes, size, rule)
+    usual = {
+        kind: _middling([s for s, k in zip(strokes, kinds, strict=True) if k == kind]) for kind in set(kinds)
+    }
     weighed = [
-        replace(s, widths=np.full(len(s.widths), rule.width(kind)), corner=rule.corner)
+        s
+        if s.black
+        else replace(s, widths=rule.width(kind) * _pressed(s, usual[kind], rule), corner=rule.corner)
         for s, kind in zip(strokes, kinds, strict=True)
     ]
     if rule.taper <= 0 or not weighed:
         return weighed
     free = _free_ends(weighed)
     return [
-        tapered(s, rule.taper * first, rule.taper * last)
+        s if s.black else tapered(s, rule.taper * first, rule.taper * last)
         for s, (first, last) in zip(weighed, free, strict=True)
     ]
+
+
+def _middling(strokes: Sequence[Stroke]) -> float:
+    return float(np.median(np.concatenate([s.widths for s in strokes])))
+
+
+def _pressed(stroke: Stroke, usual: float, rule: LineRule) -> NDArray[np.float64]:
+    """Shares of the rule's weight at each knot."""
+    if rule.swell <= 0:
+        return np.ones(len(stroke.widths))
+    share = 1 + rule.swell * (stroke.widths / max(usual, 1e-6) - 1)
+    return np.asarray(share.clip(rule.thinnest, rule.thickest))
 
 
 def _free_ends(strokes: Sequence[Stroke]) -> list[tuple[bool, bool]]:

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse
 from pydantic import Field
 
-from ...core.cleanup import KINDS
+from ...core.cleanup import KINDS, Blacks
 from ...core.cleanup.labels import Kind
 from ...errors import NotFound, Refusal
 from ...store import Cursor, jobs, productions
@@ -33,7 +33,7 @@ class Reading(Body):
     searching: float | None = Field(default=None, ge=0, le=1)
     detail: float = Field(default=0.5, ge=0, le=1)
     follow: float = Field(default=0.5, ge=0, le=1)
-    pressure: float = Field(default=0.0, ge=0, le=1)
+    blacks: Blacks = "found"
     pencils: list[Pencil] = Field(default_factory=list, max_length=12)
     keep: list[Kind] = Field(default_factory=list, max_length=len(KINDS))
     taught_by: list[Id] = Field(default_factory=list, max_length=20)

@@ -384,6 +384,21 @@ class Taper(_OnChosen):
         return edit.tapered(even, self.reach, self.reach)
 
 
+class Fill(_OnChosen):
+    """Chosen closed strokes made blacks, or lines again."""
+
+    do: Literal["fill"]
+    filled: bool
+
+    def label(self) -> str:
+        return f"fill {_many(self.ids)} with ink" if self.filled else f"empty {_many(self.ids)}"
+
+    def one(self, stroke: Stroke) -> Stroke:
+        if self.filled and not stroke.closed:
+            raise Refusal("An open line has no inside; join its ends first")
+        return replace(stroke, filled=self.filled)
+
+
 class Assign(_OnChosen):
     """Chosen strokes made lines of a part of the model."""
 
@@ -471,6 +486,6 @@ class Delete(LineOperation):
 
 
 AnyLine = (
-    Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Assign | Vouch
+    Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Fill | Assign | Vouch
     | Unlink | Copy | Rule | Delete
 )  # fmt: skip

@@ -352,6 +352,9 @@ class SetRule(ModelOperation):
     detail: float = Field(gt=0.2, le=60)
     taper: float = Field(ge=0, le=500)
     corner: Literal["round", "sharp"]
+    swell: float = Field(default=0.0, ge=0, le=1)
+    thinnest: float = Field(default=0.5, ge=0.1, le=1)
+    thickest: float = Field(default=1.6, ge=1, le=4)
 
     def label(self) -> str:
         return "change the line rule"

@@ -17,6 +17,7 @@ export class ChosenBar {
       ['lighter', 'Lighter', CHOSEN.lighter, () => this.run({ do: 'weigh', ids: chosen.list(), factor: 0.87 })],
       ['heavier', 'Heavier', CHOSEN.heavier, () => this.run({ do: 'weigh', ids: chosen.list(), factor: 1.15 })],
       ['taper', 'Taper', CHOSEN.taper, () => this.run({ do: 'taper', ids: chosen.list(), reach: this.tapered() ? 0 : Math.max(12, 6 * app.data.rule.outline) })],
+      ['fill', 'Black', null, () => this.run({ do: 'fill', ids: chosen.list(), filled: !this.black() })],
       ['copy', 'Copy', CHOSEN.copy, () => this.copy()],
       ['accept', 'Accept', CHOSEN.accept, () => this.run({ do: 'vouch', ids: chosen.list() })],
       ['unlink', 'Unlink', null, () => this.run({ do: 'unlink', ids: chosen.list() })],
@@ -47,6 +48,8 @@ export class ChosenBar {
 
   tapered() { return this.chosen.strokes().some((s) => Math.min(s.widths[0], s.widths.at(-1)) < 0.6 * Math.max(...s.widths)); }
 
+  black() { return this.chosen.strokes().every((s) => s.filled); }
+
   show() {
     const strokes = this.chosen.strokes();
     this.box.hidden = !strokes.length;
@@ -58,6 +61,9 @@ export class ChosenBar {
     this.box.querySelector('[data-act="unlink"]').hidden = !linked;
     this.box.querySelector('[data-act="accept"]').hidden = !doubtful;
     this.box.querySelector('[data-act="taper"]').firstChild.textContent = this.tapered() ? 'Blunt ' : 'Taper ';
+    const fillable = this.box.querySelector('[data-act="fill"]');
+    fillable.hidden = !strokes.every((s) => s.closed);
+    fillable.textContent = this.black() ? 'Not black' : 'Black';
     const parts = new Set(strokes.map((s) => s.part));
     const input = this.box.querySelector('#chosen-part');
     if (document.activeElement !== input) input.value = parts.size === 1 ? [...parts][0] : '';
