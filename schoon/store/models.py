@@ -55,7 +55,16 @@ def model(cursor: Cursor, model_id: int) -> ModelRow:
     if found is None:
         raise NotFound("This model is not there any more")
     width = float(found["line_width"])
-    plain = {"outline": width, "inner": width, "detail": width, "taper": 0.0, "corner": "round"}
+    plain = {
+        "outline": width,
+        "inner": width,
+        "detail": width,
+        "taper": 0.0,
+        "corner": "round",
+        "swell": 0.0,
+        "thinnest": 0.5,
+        "thickest": 1.6,
+    }
     found["line_rule"] = {**plain, **json.loads(found["line_rule"] or "{}")}
     found["line_width"] = found["line_rule"]["outline"]
     found["measures"] = json.loads(found["measures"] or "{}")

@@ -46,7 +46,7 @@ def densities(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
         picture, (max(1, width // shrink), max(1, height // shrink)), interpolation=cv2.INTER_AREA
     ).astype(np.float32)
     # The paper is the light end of each neighbourhood; pencil covers little of it.
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (25, 25))
     closed = cv2.morphologyEx(small, cv2.MORPH_CLOSE, kernel)
     # Uneven light takes some of the paper's brightness; what is far darker is a black, however large.
     closed = np.maximum(closed, _DARKEST_PAPER * np.percentile(closed, 95, axis=(0, 1)))
