@@ -199,7 +199,7 @@ def main() -> None:
     """Measures, learns, writes."""
     wants = argparse.ArgumentParser()
     wants.add_argument("bench", type=Path)
-    wants.add_argument("--each", type=int, default=2, help="roughs made of each drawing")
+    wants.add_argument("--each", type=int, default=6, help="roughs made of each drawing")
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
     paths = [

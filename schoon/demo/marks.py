@@ -101,7 +101,7 @@ class _Sheet:
         self.firm = float(random.uniform(0.55, 1.0))
         # One hand hatches and guides with about one pressure, lighter than it draws.
         self.lighter = {
-            "construction": float(random.uniform(0.22, 0.7)), "hatching": float(random.uniform(0.25, 0.85))
+            "construction": float(random.uniform(0.22, 0.9)), "hatching": float(random.uniform(0.25, 0.85))
         }  # fmt: skip
 
     def line(self, line: Points) -> None:

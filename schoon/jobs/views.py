@@ -84,6 +84,33 @@ def marks(found: Mapping[str, Any]) -> list[dict[str, Any]]:
     ]
 
 
+_APART = 36.0
+"""Px between two marks from which on they are two notes."""
+
+_ROUND = 10
+"""Px of paper round a note."""
+
+
+def notes(name: str, body: bytes, found: Mapping[str, Any]) -> list[tuple[bytes, int, int]]:
+    """PNG, width and height of each note on a rough, cut out of it. found: as `readings.read`."""
+    picture = decode(name, body)
+    height, width = picture.shape[:2]
+    paths = [np.array(mark["points"]) for mark in found["marks"] if mark["kind"] == "note"]
+    layer = np.zeros((height, width), np.uint8)
+    for path in paths:
+        cv2.polylines(layer, [np.round(path).astype(np.int32)], False, 255, 2)
+    # Letters of a note are one thing.
+    apart = cv2.distanceTransform(255 - layer, cv2.DIST_L2, 3) <= _APART / 2
+    _, _, boxes, _ = cv2.connectedComponentsWithStats(apart.astype(np.uint8), connectivity=8)
+    pictures = []
+    inset = int(_APART / 2) - _ROUND
+    for x, y, w, h, _ in boxes[1:].tolist():
+        crop = picture[max(0, y + inset) : y + h - inset, max(0, x + inset) : x + w - inset]
+        if min(crop.shape[:2]) > 2 * _ROUND:
+            pictures.append((encode_png(crop), crop.shape[1], crop.shape[0]))
+    return pictures
+
+
 def pencils(name: str, body: bytes) -> list[dict[str, Any]]:
     """The coloured pencils of a rough, as the page lists them: name, hue in degrees, colour, share of the marks, and
     what each is taken for if nothing is said of it."""

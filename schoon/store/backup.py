@@ -67,6 +67,12 @@ TABLES = (
         {"level_id": "levels", "drawing_id": "drawings"},
         numbered=False,
     ),
+    Table(
+        "notes",
+        "shot_id IN (SELECT id FROM shots WHERE production_id IN ({0}))",
+        {"shot_id": "shots", "drawing_id": "drawings"},
+        numbered=False,
+    ),
     Table("actions", f"id IN (SELECT action_id FROM revisions WHERE {_REVISED})", {}),
     Table(
         "revisions",

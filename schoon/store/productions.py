@@ -13,7 +13,7 @@ from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
 from .rows import DrawingRow, LevelRow, ShotRow
-from .states import Level, Stack, Starts, Time
+from .states import Level, Note, Stack, Starts, Time
 
 DUPLICATE = 1062
 
@@ -200,7 +200,16 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
         fps=own["fps"],
         levels={level: exposures(cursor, level) for level in levels},
         marks=marks,
+        notes=_notes(cursor, shot_id),
     )
+
+
+def _notes(cursor: Cursor, shot_id: int) -> dict[str, Note]:
+    cursor.execute(
+        "SELECT id, drawing_id AS drawing, first, last, words, picture FROM notes WHERE shot_id = %s ORDER BY id",
+        (shot_id,),
+    )
+    return {str(row.pop("id")): Note(**row) for row in cursor.fetchall()}
 
 
 def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
@@ -220,6 +229,16 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
     cursor.executemany(
         "UPDATE drawings SET kind = %s WHERE id = %s",
         [(kind, drawing) for drawing, kind in then.marks.items() if kind != now.marks.get(drawing)],
+    )
+    gone = [name for name, note in now.notes.items() if then.notes.get(name) != note]
+    cursor.executemany("DELETE FROM notes WHERE shot_id = %s AND id = %s", [(shot_id, name) for name in gone])
+    cursor.executemany(
+        "INSERT INTO notes (shot_id, id, drawing_id, first, last, words, picture) VALUES (%s, %s, %s, %s, %s, %s, %s)",
+        [
+            (shot_id, name, note.drawing, note.first, note.last, note.words, note.picture)
+            for name, note in then.notes.items()
+            if now.notes.get(name) != note
+        ],
     )
 
 

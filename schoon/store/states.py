@@ -29,13 +29,26 @@ class State(BaseModel):
         return self.model_dump(mode="json")
 
 
+class Note(BaseModel):
+    """What is noted of a drawing, of frames `first` to `last`, or with neither of the whole shot. picture: its hash."""
+
+    model_config = ConfigDict(frozen=True)
+
+    drawing: int | None = None
+    first: int | None = None
+    last: int | None = None
+    words: str = ""
+    picture: str | None = None
+
+
 class Time(State):
-    """frames: length of the shot. levels: id -> starts. marks: drawing -> its kind."""
+    """frames: length of the shot. levels: id -> starts. marks: drawing -> its kind. notes: name -> note."""
 
     frames: int
     fps: float
     levels: dict[int, Starts]
     marks: dict[int, Kind]
+    notes: dict[str, Note] = Field(default_factory=dict)
 
 
 class Level(BaseModel):

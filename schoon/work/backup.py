@@ -216,6 +216,10 @@ def _time(content: Any, ids: backup.Ids) -> Any:
         **content,
         "levels": _keyed("levels", levels, ids),
         "marks": _keyed("drawings", content["marks"], ids),
+        "notes": {
+            name: {**note, "drawing": ids.of("drawings", note["drawing"])}
+            for name, note in content.get("notes", {}).items()
+        },
     }
 
 

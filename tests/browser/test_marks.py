@@ -107,3 +107,37 @@ def test_a_scribble_says_what_marks_are_and_is_undone(page: Page, store: Store) 
     page.locator("#clean-all").click()
     until(page, "schoon.data.run[1].strokes > 0")
     assert page.evaluate("schoon.current.revision") == revision
+
+
+def test_what_was_written_on_a_rough_is_kept_as_notes_of_the_shot(page: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        production = productions.create(cursor, "Quay")
+        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", None, None)
+        picture = pictures.put(cursor, rough(), "image/png", *SIZE)
+        drawings = [(1, "key", picture), (2, "key", picture)]
+        productions.fill_shot(cursor, shot, level, SIZE, drawings, {1: 1, 2: 2}, 3)
+    page.goto(f"/shots/{shot}/line")
+    page.get_by_role("tab", name="Read roughs").click()
+    page.locator("#keep-notes").click()
+    cut = page.locator("#notes .note img")
+    until(page, "document.querySelectorAll('#notes .note img').length > 0")
+    count = cut.count()
+    assert count >= 2
+    with store.transaction() as cursor:
+        kept = productions.time_of(cursor, shot).notes
+    assert {note.drawing for note in kept.values()} == {page.evaluate("schoon.current.id")}
+    # Kept once; words beside a picture; a note in words; each is undone like an exposure.
+    page.locator("#keep-notes").click()
+    expect(page.locator("#notice")).to_contain_text("already")
+    field = page.locator("#notes [data-note]").first
+    field.fill("hair drags behind")
+    field.press("Tab")
+    until(page, "Object.values(schoon.data.notes).some((n) => n.words === 'hair drags behind')")
+    page.locator('#notes [name="words"]').fill("lamp from the left")
+    page.locator("#notes form button").click()
+    until(page, "document.querySelectorAll('#notes [data-note]').length === " + str(count + 1))
+    page.keyboard.press("Control+z")
+    until(page, "document.querySelectorAll('#notes [data-note]').length === " + str(count))
+    # Another drawing has its own.
+    page.evaluate("schoon.go(schoon.data.run[1].id)")
+    until(page, "document.querySelectorAll('#notes [data-note]').length === 0")

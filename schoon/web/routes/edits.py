@@ -87,6 +87,7 @@ def time_shown(cursor: Cursor, shot_id: int) -> dict[str, Any]:
         "frames": time.frames,
         "fps": time.fps,
         "marks": time.marks,
+        "notes": {name: note.model_dump() for name, note in time.notes.items()},
         "levels": {
             level: {
                 "spans": exposure.spans(starts, time.frames),

@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse
 from pydantic import Field
 
 from ...core.strokes import ruled, strokes_from_dicts
+from ...core.strokes.model import new_id
 from ...errors import Refusal
 from ...formats import svg
 from ...jobs import views
@@ -17,10 +18,11 @@ from ...store import models, pictures, productions, revisions
 from ...work import edits, run
 from ...work.derived import key_of, to_json
 from ...work.documents import said_of
+from ...work.operations.time import AddNotes, NewNote
 from ...work.readings import Reader
 from ..deps import DeskDep, FilesDep, StoreDep
 from ..shapes import shape_of
-from ..values import Body, Number
+from ..values import Body, Id, Number
 from .jobs import Reading
 
 router = APIRouter(prefix="/api")
@@ -50,6 +52,41 @@ def marks(drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep, d
     read = Reader(row["level_id"], reading.stored(), files, store.transaction, desk.call)
     shown = [{"kind": s.kind, "d": svg.polyline_path(s.path), "reach": s.reach} for s in said]
     return JSONResponse({"marks": views.marks(read(row)), "said": shown})
+
+
+class Noting(Body):
+    """drawings: whose notes are kept. reading: how their roughs are read."""
+
+    drawings: list[Id] = Field(min_length=1, max_length=500)
+    reading: Reading
+
+
+@router.post("/levels/{level_id}/notes")
+def notes(level_id: int, want: Noting, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
+    """Cuts what was written on roughs out and keeps it as notes of the shot, in one action; what is kept already is
+    not kept twice."""
+    read = Reader(level_id, want.reading.stored(), files, store.transaction, desk.call)
+    cut: list[tuple[int, bytes, int, int]] = []
+    for drawing_id in want.drawings:
+        with store.transaction() as cursor:
+            row = revisions.drawing(cursor, drawing_id)
+            body = bytes(pictures.get(cursor, row["rough"])["body"])
+        found = read(row)
+        if any(mark["kind"] == "note" for mark in found["marks"]):
+            name = f"drawing {row['number']}"
+            cut += [(drawing_id, *picture) for picture in desk.call(views.notes, name, body, found)]
+    with store.transaction() as cursor:
+        shot = productions.shot_of_level(cursor, level_id)
+        time = productions.time_of(cursor, shot["id"])
+        known = {(note.drawing, note.picture) for note in time.notes.values()}
+        fresh = []
+        for drawing_id, body, width, height in cut:
+            picture = pictures.put(cursor, body, "image/png", width, height)
+            if (drawing_id, picture) not in known:
+                fresh.append(NewNote(name=new_id(), drawing=drawing_id, picture=picture))
+        if fresh:
+            edits.change_time(cursor, shot["id"], AddNotes(do="note", notes=fresh[:200]))
+    return JSONResponse({"notes": len(fresh)})
 
 
 @router.post("/drawings/{drawing_id}/try")

@@ -66,6 +66,7 @@ def shot_page(
         "run": run["drawings"],
         "spans": run["spans"],
         "sheet": run["sheet"],
+        "notes": run["notes"],
         "pots": model["pots"] if model else [],
         "keys": model["keys"] if model else [],
         "key": key["id"] if key else None,
@@ -118,6 +119,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         "drawings": drawings,
         "frames": time["frames"],
         "fps": time["fps"],
+        "notes": time["notes"],
         "spans": own["spans"],
         "sheet": own["sheet"],
         "levels": [

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from ...core import exposure
 from ...errors import NotFound, Refusal
-from ...store.states import Kind, Starts, Time
-from .base import Id, Operation, is_locked
+from ...store.states import Kind, Note, Starts, Time
+from ...values import Sound
+from .base import Id, Operation, is_locked, many
 
 MOST_FRAMES = 20_000
 
@@ -170,10 +171,88 @@ class Rate(TimeOperation):
         return time.model_copy(update={"fps": round(self.fps, 3)})
 
 
+NoteName = Annotated[str, Field(pattern=r"^[0-9a-z]{6,10}$")]
+
+_MOST_NOTES = 2000
+
+
+class NewNote(Sound):
+    """A note as `store.states.Note`."""
+
+    name: NoteName
+    drawing: Id | None = None
+    first: int | None = Field(default=None, ge=1, le=MOST_FRAMES)
+    last: int | None = Field(default=None, ge=1, le=MOST_FRAMES)
+    words: str = Field(default="", max_length=500)
+    picture: str | None = Field(default=None, pattern=r"^[0-9a-f]{64}$")
+
+
+class AddNotes(TimeOperation):
+    """Notes of drawings, of frames, or of the whole shot."""
+
+    do: Literal["note"]
+    notes: Annotated[list[NewNote], Field(min_length=1, max_length=200)]
+
+    def label(self) -> str:
+        return f"note {many(len(self.notes), 'thing')}"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        fresh = {}
+        for note in self.notes:
+            if note.drawing is not None and note.drawing not in levels.owner:
+                raise NotFound("This drawing is not in the shot any more")
+            if not (note.words.strip() or note.picture):
+                raise Refusal("A note needs words or a picture")
+            fresh[note.name] = Note(**{**note.model_dump(exclude={"name"}), "words": note.words.strip()})
+        after = {**time.notes, **fresh}
+        if len(after) > _MOST_NOTES:
+            raise Refusal(f"A shot has at most {_MOST_NOTES} notes; take some away")
+        return time.model_copy(update={"notes": after})
+
+
+class Reword(TimeOperation):
+    """Other words for a note."""
+
+    do: Literal["reword"]
+    note: NoteName
+    words: str = Field(max_length=500)
+
+    def label(self) -> str:
+        return "reword a note"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        note = _note(time, self.note)
+        if not (self.words.strip() or note.picture):
+            raise Refusal("A note needs words or a picture; take it away instead")
+        changed = note.model_copy(update={"words": self.words.strip()})
+        return time.model_copy(update={"notes": {**time.notes, self.note: changed}})
+
+
+class TakeNote(TimeOperation):
+    """A note taken away."""
+
+    do: Literal["unnote"]
+    note: NoteName
+
+    def label(self) -> str:
+        return "take a note away"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        _note(time, self.note)
+        return time.model_copy(update={"notes": {k: v for k, v in time.notes.items() if k != self.note}})
+
+
+def _note(time: Time, name: str) -> Note:
+    found = time.notes.get(name)
+    if found is None:
+        raise NotFound("This note is not there any more")
+    return found
+
+
 def refuse_locked(locked: Mapping[int, str], level: int) -> None:
     """Raises Refusal if a level is among the locked ones."""
     if level in locked:
         raise is_locked(locked[level])
 
 
-AnyTime = Hold | Expose | Blank | Repeat | Clear | Mark | Length | Rate
+AnyTime = Hold | Expose | Blank | Repeat | Clear | Mark | Length | Rate | AddNotes | Reword | TakeNote

@@ -3,6 +3,7 @@
 import { catchUp } from './early.js';
 import { Dock } from './shot/dock.js';
 import { wireKeys } from './shot/keyboard.js';
+import { Notes } from './shot/notes.js';
 import { Sheet } from './shot/sheet.js';
 import { Shot } from './shot/shot.js';
 import { wireSwitches } from './shot/switches.js';
@@ -24,6 +25,7 @@ export const app = new Shot(data, (shot) => new STAGES[data.stage](shot, data.st
 new Sheet(app);
 new Wings(app);
 new Dock(app);
+new Notes(app);
 wireSwitches(app);
 wireKeys(app);
 app.on('leave', () => app.stage.left());

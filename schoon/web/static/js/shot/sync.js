@@ -29,7 +29,7 @@ export class Sync {
       here = here || (entry === app.current && entry.revision !== fresh.revision);
       Object.assign(entry, fresh);
     }
-    Object.assign(data, { spans: found.spans, sheet: found.sheet });
+    Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes });
     Object.assign(data.shot, { frames: found.frames, fps: found.fps });
     for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
     for (const link of document.querySelectorAll('.track a')) {
@@ -77,11 +77,11 @@ export class Sync {
     } catch (error) { notice(error.message, true); app.tell('time'); }
   }
 
-  take({ frames, fps, levels, marks }) {
+  take({ frames, fps, levels, marks, notes }) {
     const { app } = this;
     const { data } = app;
     Object.assign(data.shot, { frames, fps });
-    Object.assign(data, levels[app.level]);
+    Object.assign(data, levels[app.level], { notes });
     for (const level of data.levels) level.spans = levels[level.id].spans;
     for (const entry of data.run) entry.kind = marks[entry.id];
     app.tell('time');

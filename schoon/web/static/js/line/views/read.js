@@ -1,7 +1,7 @@
 // How the roughs are read, tried on one drawing before the run.
 
 import { fill, html } from '../../dom.js';
-import { get, post } from '../../api.js';
+import { get, notice, post } from '../../api.js';
 import { lineNow } from '../../shot/drawings.js';
 import { change } from '../change.js';
 import { View } from './view.js';
@@ -143,6 +143,11 @@ export class ReadView extends View {
     chip.className = 'chip';
     fill(chip, html`<span class="swatch mark-${kind}"></span><span>${KINDS[kind]} <i class="quiet">${Math.round(share * 100)} %</i></span>
       <select aria-label="Marks read as ${KINDS[kind]}"><option value="out">leave out</option><option value="draw">take as lines</option></select>`);
+    if (kind === 'note') {
+      const keep = Object.assign(document.createElement('button'), { type: 'button', id: 'keep-notes', textContent: 'keep as notes', title: 'Cut out of the chosen roughs and kept in the notes of the shot' });
+      keep.addEventListener('click', () => this.keepNotes());
+      chip.append(keep);
+    }
     const select = chip.querySelector('select');
     select.value = reading.keep.includes(kind) ? 'draw' : 'out';
     select.addEventListener('change', () => {
@@ -151,6 +156,19 @@ export class ReadView extends View {
       this.tint();
     });
     return chip;
+  }
+
+  // What was written on the roughs becomes notes of the shot, as pictures.
+  async keepNotes() {
+    const { app } = this;
+    const drawings = app.chosen.size > 1 ? app.meant().map((d) => d.id) : [app.current.id];
+    const { keep: _, ...reading } = this.reading;
+    try {
+      const { notes } = await post(`/api/levels/${app.level}/notes`, { drawings, reading: { ...reading, keep: [] } });
+      app.sync.undoes('times');
+      await app.sync.refresh();
+      notice(notes ? `${notes} note${notes > 1 ? 's' : ''} kept in the dock; undo takes them away` : 'They are in the notes already');
+    } catch (error) { notice(error.message, true); }
   }
 
   async tryIt() {
