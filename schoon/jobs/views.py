@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..core.cleanup import KINDS, pencils_of
+from ..core.cleanup.tidy import readings
 from ..core.compose import Frame, Layer, Picture, render
 from ..core.model import write_colour
 from ..core.model.pictures import FlatColours, flat_colours
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
-from ..core.strokes import arc_lengths, ink_coverage, sample, strokes_from_dicts
+from ..core.strokes import arc_lengths, ink_coverage, sample, strokes_from_dicts, strokes_to_dicts
 from ..formats import svg
 from ..formats.pictures import decode, encode_png
 from ..store import KeyRow, ModelRow
@@ -24,6 +25,7 @@ from ..work import keys
 from ..work.derived import patches_in, scaled, to_json
 from ..work.documents import sheet_of
 from ..work.frames import Drawn, frame_of, on_white
+from ..work.readings import settings_of
 
 _CROP = (300, 240)
 """Width and height of the crop of a gap, px."""
@@ -82,6 +84,14 @@ def marks(found: Mapping[str, Any]) -> list[dict[str, Any]]:
         for kind in KINDS
         if paths[kind]
     ]
+
+
+def tidy(
+    name: str, body: bytes, reading: Mapping[str, Any], lasso: Sequence[tuple[float, float]]
+) -> dict[str, list[dict[str, Any]]]:
+    """What lies within a lasso on a rough, read in each way of `core.cleanup.HOWS`, as documents keep strokes."""
+    found = readings(decode(name, body), np.array(lasso, float), settings_of(reading))
+    return {how: strokes_to_dicts(strokes) for how, strokes in found.items()}
 
 
 _APART = 36.0

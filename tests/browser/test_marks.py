@@ -141,3 +141,44 @@ def test_what_was_written_on_a_rough_is_kept_as_notes_of_the_shot(page: Page, st
     # Another drawing has its own.
     page.evaluate("schoon.go(schoon.data.run[1].id)")
     until(page, "document.querySelectorAll('#notes [data-note]').length === 0")
+
+
+def test_a_tangled_spot_is_read_in_three_ways_and_one_key_takes_one(page: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        production = productions.create(cursor, "Quay")
+        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", None, None)
+        picture = pictures.put(cursor, rough(), "image/png", *SIZE)
+        productions.fill_shot(cursor, shot, level, SIZE, [(1, "key", picture)], {1: 1}, 2)
+    page.goto(f"/shots/{shot}/line")
+    page.get_by_role("tab", name="Read roughs").click()
+    page.locator("#clean-this").click()
+    until(
+        page, "schoon.current.strokes > 0 && document.getElementById('job-state').textContent === 'no jobs'"
+    )
+    before = page.evaluate("schoon.current.revision")
+
+    def lasso() -> None:
+        page.keyboard.press("7")
+        ring = "[[420, 290], [560, 290], [560, 400], [420, 400], [424, 294]]"
+        places = page.evaluate(
+            f"{ring}.map(([x, y]) => new DOMPoint(x, y).matrixTransform(schoon.table.paper.root.getScreenCTM()))"
+            ".map((p) => [p.x, p.y])"
+        )
+        page.mouse.move(*places[0])
+        page.mouse.down()
+        for place in places[1:]:
+            page.mouse.move(*place, steps=5)
+        page.mouse.up()
+
+    lasso()
+    offer = page.locator("#tidy-offer [data-how] svg")
+    expect(offer).to_have_count(3)
+    page.keyboard.press("x")
+    expect(page.locator("#tidy-offer")).to_be_hidden()
+    assert page.evaluate("schoon.current.revision") == before
+    lasso()
+    expect(offer).to_have_count(3)
+    page.keyboard.press("m")
+    until(page, f"schoon.current.revision !== {before}")
+    page.keyboard.press("Control+z")
+    until(page, f"schoon.current.revision === {before}")

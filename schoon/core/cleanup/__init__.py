@@ -6,8 +6,9 @@ from .lessons import Lesson, Said
 from .pen import on_rough
 from .propose import Proposal, lessons_in, pencils_of, propose_strokes, read_rough
 from .settings import Blacks, CleanupSettings
+from .tidy import HOWS, How
 
 __all__ = [
-    "KINDS", "Blacks", "CleanupSettings", "Kind", "Lesson", "Mark", "Proposal", "Said", "lessons_in", "on_rough", "pencils_of", "propose_strokes",
+    "HOWS", "KINDS", "Blacks", "CleanupSettings", "How", "Kind", "Lesson", "Mark", "Proposal", "Said", "lessons_in", "on_rough", "pencils_of", "propose_strokes",
     "read_rough",
 ]  # fmt: skip

@@ -64,7 +64,7 @@ _SETTLED = 1.10
 
 def pencils_of(picture: NDArray[np.uint8]) -> list[tuple[Pencil, str]]:
     """The coloured pencils in a rough, the most used first, and what each is taken for: "use" or "ignore"."""
-    density = densities(_shrunk(on_paper(picture))[0])
+    density = densities(working(on_paper(picture))[0])
     pencils = find_pencils(density)
     return list(zip(pencils, _proposed(*separate(density, pencils)), strict=True))
 
@@ -150,7 +150,7 @@ def _marks_of(found: Found, said: Sequence[Said], known: Taught) -> list[Mark]:
 def traced(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> list[Found]:
     """What is drawn in each pencil's layer of a rough, whatever it is."""
     settings = settings or CleanupSettings()
-    paper, shrink = _shrunk(on_paper(picture))
+    paper, shrink = working(on_paper(picture))
 
     @cache
     def fills() -> bool:
@@ -164,7 +164,17 @@ def traced(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) 
     return [f for f in found if f is not None]
 
 
-def _shrunk(paper: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], int]:
+def scale_of(paper: NDArray[np.uint8]) -> float:
+    """How searching a rough on light paper is, 0 to 1 as in `CleanupSettings`; 0 for bare paper."""
+    layers = [_quiet(layer) for layer, _ in _layers(densities(paper), CleanupSettings())]
+    marked = [layer for layer in layers if layer is not None]
+    if not marked:
+        return 0.0
+    scale = _fused_ridges(Bank(marked[0]), None)[0].scale
+    return float(np.interp(scale, _SCALES, np.linspace(0, 1, len(_SCALES))))
+
+
+def working(paper: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], int]:
     """The picture at working size, and how many px of it one px there is."""
     height, width = paper.shape[:2]
     shrink = max(1, -(-max(height, width) // _WORKING_SIDE))

@@ -18,6 +18,7 @@ from ...store import models, pictures, productions, revisions
 from ...work import edits, run
 from ...work.derived import key_of, to_json
 from ...work.documents import said_of
+from ...work.operations.base import Spot
 from ...work.operations.time import AddNotes, NewNote
 from ...work.readings import Reader
 from ..deps import DeskDep, FilesDep, StoreDep
@@ -52,6 +53,36 @@ def marks(drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep, d
     read = Reader(row["level_id"], reading.stored(), files, store.transaction, desk.call)
     shown = [{"kind": s.kind, "d": svg.polyline_path(s.path), "reach": s.reach} for s in said]
     return JSONResponse({"marks": views.marks(read(row)), "said": shown})
+
+
+class Lasso(Body):
+    """lasso: px of the drawing. reading: how its rough is read."""
+
+    lasso: Annotated[list[Spot], Field(min_length=3, max_length=2000)]
+    reading: Reading
+
+
+@router.post("/drawings/{drawing_id}/tidy")
+def tidy(drawing_id: int, want: Lasso, store: StoreDep, desk: DeskDep) -> JSONResponse:
+    """Three readings of what lies in a lasso; nothing is changed. `do` tidy puts one in the place of what is there."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        if not row["rough"]:
+            raise Refusal("This drawing has no rough to read anew")
+        body = bytes(pictures.get(cursor, row["rough"])["body"])
+        shot = productions.shot_of_level(cursor, row["level_id"])
+        rule = edits.line_rule(cursor, shot)
+    name = f"drawing {row['number']}"
+    found = desk.call(views.tidy, name, body, want.reading.stored(), want.lasso)
+    size = (int(shot["width"]), int(shot["height"]))
+    shown = {
+        how: [
+            {"stroke": stroke, "d": shape_of(seen)["d"]}
+            for stroke, seen in zip(strokes, ruled(strokes_from_dicts(strokes), size, rule), strict=True)
+        ]
+        for how, strokes in found.items()
+    }
+    return JSONResponse({"readings": shown})
 
 
 class Noting(Body):

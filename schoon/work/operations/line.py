@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from ...core.cleanup import tidy
 from ...core.strokes import Stroke, edit, ruled
 from ...core.strokes.model import new_id
 from ...errors import NotFound, Refusal
@@ -399,6 +400,27 @@ class Fill(_OnChosen):
         return replace(stroke, filled=self.filled)
 
 
+class Tidy(LineOperation):
+    """Lines read anew within a lasso in the place of those there. strokes: as documents keep them."""
+
+    do: Literal["tidy"]
+    lasso: Annotated[list[Spot], Field(min_length=3, max_length=2000)]
+    strokes_new: list[dict[str, Any]] = Field(max_length=2000, alias="strokes")
+
+    def label(self) -> str:
+        return "tidy a spot"
+
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        try:
+            fresh = [replace(Stroke.from_dict(s), id=new_id(), by="proposal") for s in self.strokes_new]
+        except (KeyError, TypeError, ValueError) as error:
+            raise Refusal("These lines could not be read; draw the lasso again") from error
+        after = tidy.tidied(strokes, np.array(self.lasso), fresh)
+        known = {s.id for s in strokes}
+        weighed = ruled(after, context.size, context.rule)
+        return [w if s.id not in known else s for s, w in zip(after, weighed, strict=True)]
+
+
 class Assign(_OnChosen):
     """Chosen strokes made lines of a part of the model."""
 
@@ -486,6 +508,6 @@ class Delete(LineOperation):
 
 
 AnyLine = (
-    Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Fill | Assign | Vouch
+    Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Fill | Tidy | Assign | Vouch
     | Unlink | Copy | Rule | Delete
 )  # fmt: skip

@@ -11,6 +11,7 @@ import { LayOver } from '../line/lay_over.js';
 import { RedrawTool, TraceTool } from '../line/pen.js';
 import { PointsTool } from '../line/points.js';
 import { MARKS, SayTool } from '../line/say.js';
+import { TidyTool } from '../line/tidy.js';
 import { TouchTool, WeighTool } from '../line/touch.js';
 import { around } from '../pure/order.js';
 import { Stage } from './stage.js';
@@ -39,12 +40,13 @@ export class LineStage extends Stage {
     this.lines = new LineLedge(app, this.chosen);
     this.layOver = new LayOver(app);
     this.say = new SayTool(app, () => this.lines.said());
+    this.tidy = new TidyTool(app, () => this.lines.reading);
     this.tools = [
       new TraceTool(app, this.hand), new RedrawTool(app, this.hand),
       new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), new PointsTool(app),
       new TouchTool(app, { id: 'trim', label: 'Trim', key: 't', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
       new TouchTool(app, { id: 'cut', label: 'Cut', key: 's', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
-      new WeighTool(app), this.say, this.layOver.tool(),
+      new WeighTool(app), this.say, this.tidy, this.layOver.tool(),
     ];
   }
 
@@ -111,6 +113,7 @@ export class LineStage extends Stage {
   key(event) {
     const { app, bar } = this;
     const key = event.key.toLowerCase();
+    if (this.tidy.press(key)) return true;
     if (key === 'delete' || key === 'backspace') {
       if (app.tools.now?.remove) app.tools.now.remove(); else bar.remove();
     } else if (key === 'escape') this.chosen.clear();
@@ -135,7 +138,7 @@ export class LineStage extends Stage {
 
   viewChanged() { this.chosen.frame(); this.app.tools.now?.redrawn?.(); }
 
-  left() { this.chosen.clear(); this.lines.dropGhost(); }
+  left() { this.tidy.drop(); this.chosen.clear(); this.lines.dropGhost(); }
 
   ledge() { this.lines.show(); }
 }
