@@ -28,6 +28,9 @@ _SHORT = 3
 _TOLD = 6.0
 """Log odds of what a person said."""
 
+_SURELY = 0.97
+"""Chance of being line from which on there is no other kind."""
+
 _HARDLY = 0.15
 """Chance of being line below which even a short stretch is not run over."""
 
@@ -69,7 +72,10 @@ def judge(pieces: Pieces, known: Taught, told: NDArray[np.int64] | None = None) 
     odds = known.line.scores(pieces.features)[:, 0]
     odds = np.where(told == -1, _TOLD, np.where(told >= 0, -_TOLD, odds))
     chance = _smoothed(pieces, odds, told != UNKNOWN)
-    shares = softmax(known.kind.scores(pieces.features), axis=1)
+    shares = np.full((len(odds), len(KINDS)), 1 / len(KINDS))
+    # Of what is surely line it does not matter what it would be otherwise.
+    asked = chance < _SURELY
+    shares[asked] = softmax(known.kind.scores(pieces.features[asked]), axis=1)
     named = (told >= 0) & (told < UNNAMED)
     shares[named] = 10 * np.eye(len(KINDS))[told[named]]
     own = _owners(pieces)

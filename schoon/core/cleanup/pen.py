@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
-from ..paper import densities, on_paper
+from ..paper import densities, on_paper, strongest
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
 from .ridges import Ridges, settle
 from .settings import CleanupSettings
@@ -32,7 +32,7 @@ def on_rough(path: Points, picture: NDArray[np.uint8], near: float) -> Points:
     crop = picture[low[1] : high[1], low[0] : high[0]]
     if min(crop.shape[:2]) < 8:
         return path
-    density = np.minimum(densities(on_paper(crop)).max(axis=2), 0.3)
+    density = np.minimum(strongest(densities(on_paper(crop))), 0.3)
     grain = 3.0 * float(np.median(density))
     present = np.ascontiguousarray(np.maximum(density - grain, 0))
     return settle(path - low - 0.5, present, 0.6 * near) + low + 0.5

@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
 from .. import skeleton as graphs
-from ..paper import MARKED, Pencil, construction, densities, find_pencils, on_paper, separate
+from ..paper import MARKED, Pencil, construction, densities, find_pencils, on_paper, separate, strongest
 from ..strokes import Points, Stroke, edit
 from .blacks import is_inked, outlined, solids
 from .joins import drawn_up
@@ -191,11 +191,11 @@ def _layers(density: NDArray[np.float32], settings: CleanupSettings) -> list[tup
     proposed = _proposed(neutral, coloured)
     named = [settings.role_of(pencil) or role for pencil, role in zip(pencils, proposed, strict=True)]
     # A line is as firm as it is where its colour is seen best, whichever colour that is.
-    strongest = density.max(axis=2)
+    firmest = strongest(density)
     main = neutral
     for share, role in zip(coloured, named, strict=True):
         if role == "use":
-            main = np.where(share > np.maximum(neutral, 0.02), np.maximum(strongest, main), main)
+            main = np.where(share > np.maximum(neutral, 0.02), np.maximum(firmest, main), main)
     layers = [(main, "")]
     for share, role in zip(coloured, named, strict=True):
         if role.startswith("part:"):

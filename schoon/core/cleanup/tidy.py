@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from ..paper import on_paper
 from ..strokes import Points, Stroke, edit
-from .propose import propose_strokes, scale_of, working
+from .propose import pencils_of, propose_strokes, scale_of, working
 from .settings import CleanupSettings
 
 How = Literal["looser", "tighter", "finer"]
@@ -39,6 +39,9 @@ def readings(
 ) -> dict[How, list[Stroke]]:
     """What lies within a lasso, (k, 2) px of the picture, read in each way; cut at the lasso."""
     settings = settings or CleanupSettings()
+    # What a pencil is taken for is seen in the whole drawing.
+    known = [(p.hue, role) for p, role in pencils_of(picture) if not settings.role_of(p)]
+    settings = replace(settings, pencils=(*settings.pencils, *known))
     paper = on_paper(picture)
     shrink = working(paper)[1]
     low = np.maximum(np.floor(lasso.min(axis=0)).astype(int) - _ROUND, 0)

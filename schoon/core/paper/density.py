@@ -35,6 +35,13 @@ def on_paper(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return picture
 
 
+def strongest(density: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(h, w) the highest of the three densities of each pixel."""
+    # Far quicker than a maximum along the last axis.
+    first, second, third = (density[..., k] for k in range(3))
+    return np.asarray(np.maximum(np.maximum(first, second), third))
+
+
 def densities(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     """(h, w, 3) optical density above the paper per channel: 0 on bare paper, 1 where a tenth is reflected.
 

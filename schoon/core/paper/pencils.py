@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from skimage.morphology import skeletonize
 
+from .density import strongest
+
 _NAMES = (
     (16, "red"), (42, "orange"), (68, "yellow"), (165, "green"), (200, "turquoise"), (255, "blue"),
     (292, "violet"), (335, "pink"), (361, "red"),
@@ -50,9 +52,7 @@ def find_pencils(density: NDArray[np.float32]) -> list[Pencil]:
 
     Marks whose three densities differ clearly are gathered by hue; each cluster of hues is one pencil.
     """
-    sample = density.reshape(-1, 3)
-    strength = sample.max(axis=1)
-    marked = sample[strength > MARKED]
+    marked = density[strongest(density) > MARKED]
     if len(marked) < 50:
         return []
     spread = 1 - marked.min(axis=1) / marked.max(axis=1)
@@ -158,7 +158,7 @@ def separate(
     if not pencils:
         return density.mean(axis=2), []
     neutral = np.full(3, 1 / np.sqrt(3))
-    marked = density.max(axis=2) > 0.01
+    marked = strongest(density) > 0.01
     flat = density[marked]
     best_rest = np.full(len(flat), np.inf, np.float32)
     found = np.zeros(len(flat), np.float32)

@@ -60,7 +60,7 @@ export class TidyTool {
   // The rough of the spot under each reading, with a margin.
   show() {
     const { lasso, readings } = this.offer;
-    const { width, height } = this.app.table.paper;
+    const { width, height } = this.app.data.shot;
     const xs = lasso.map((p) => p[0]);
     const ys = lasso.map((p) => p[1]);
     const [x, y] = [Math.min(...xs) - 10, Math.min(...ys) - 10];
