@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -17,6 +18,9 @@ from .settings import CleanupSettings
 LEAST_HAND = 1.8
 """Least unsteadiness of a pencil line, px of the working picture: what is smaller is grain, not drawing."""
 
+
+_DRAWN = 0.85
+"""Share of a line's ink that lies at a corner of it."""
 
 _ASIDE = 80
 """Px round a path that are looked at, for the tone of the paper."""
@@ -66,7 +70,7 @@ class Pen:
             points[0], points[-1] = ends
         reach = round(3.5 * hand)
         corners = corner_indices(points, reach, np.deg2rad(38))
-        points, corners = _sharpen(points, corners, reach)
+        points, corners = _sharpen(points, corners, reach, self.present)
         # Pixel centres of the working picture to px of the drawing.
         placed = (points + 0.5) * self.shrink
         controls, knots = fit_curve(placed, 0.4 * hand * self.shrink, corners, closed)
@@ -97,8 +101,11 @@ def _smooth(points: Points, sigma: float, closed: bool) -> Points:
     return np.asarray(pinned + np.linspace(points[0], points[-1], len(points)))
 
 
-def _sharpen(points: Points, corners: list[int], reach: int) -> tuple[Points, list[int]]:
-    """Smoothing rounds a corner off; its point is where the lines on both sides meet."""
+def _sharpen(
+    points: Points, corners: list[int], reach: int, present: NDArray[np.float32]
+) -> tuple[Points, list[int]]:
+    """Smoothing rounds a corner off; its point is where the lines on both sides meet, if something is drawn there: the
+    small round turn of an eye has none."""
     moved = points.copy()
     kept = []
     for at in corners:
@@ -113,7 +120,16 @@ def _sharpen(points: Points, corners: list[int], reach: int) -> tuple[Points, li
             gap = b - a
             tip = a + u * (gap[0] * v[1] - gap[1] * v[0]) / cross
             if np.hypot(*(tip - points[at])) < 1.5 * reach:
+                if _ink(present, [(a + tip) / 2, tip, (b + tip) / 2]) < _DRAWN * _ink(
+                    present, points[low : high + 1]
+                ):
+                    continue
                 moved[low : at + 1] = np.linspace(a, tip, at - low + 1)
                 moved[at : high + 1] = np.linspace(tip, b, high - at + 1)
         kept.append(at)
     return moved, kept
+
+
+def _ink(present: NDArray[np.float32], points: Sequence[Points] | Points) -> float:
+    x, y = np.asarray(points, np.float32).T
+    return float(cv2.remap(present, x, y, cv2.INTER_LINEAR).mean())
