@@ -12,6 +12,7 @@ measured here (`train_marks.py` prints left-out figures itself); without it the 
 from __future__ import annotations
 
 import argparse
+import itertools
 import json
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
@@ -143,7 +144,8 @@ def longest_mistake(found: Proposal, rough: Marked) -> Said | None:
     grown = cv2.dilate((rough.kinds + 1).astype(np.uint8), np.ones((5, 5), np.uint8)).astype(int) - 1
     best, most = None, 20
     for path in lines_of(found.strokes):
-        if (tree.query(path)[0] > NEAR).mean() > 0.8 and len(path) > most:
+        path = longest_run(path, tree.query(path)[0] > NEAR)
+        if len(path) > most:
             column, row = np.clip(path.astype(int), 0, np.array(SIZE) - 1).T
             kinds = grown[row, column]
             kinds = kinds[kinds > 0]
@@ -151,9 +153,16 @@ def longest_mistake(found: Proposal, rough: Marked) -> Said | None:
             best, most = Said(name, path, 12.0), len(path)
     for mark in found.others:
         path = resample(mark.points, 2.0) if len(mark.points) > 1 else mark.points
-        if (tree.query(path)[0] < 3).mean() > 0.9 and len(path) > most:
+        path = longest_run(path, tree.query(path)[0] < 3)
+        if len(path) > most:
             best, most = Said("line", path, 12.0), len(path)
     return best
+
+
+def longest_run(path: Points, wrong: np.ndarray) -> Points:
+    bounds = np.r_[0, np.flatnonzero(np.diff(wrong.astype(int))) + 1, len(path)]
+    runs = [path[a:b] for a, b in itertools.pairwise(bounds) if wrong[a]]
+    return max(runs, key=len, default=path[:0])
 
 
 def taught(work: tuple[str, int, list[Lesson]]) -> tuple[str, float, float]:

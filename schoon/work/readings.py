@@ -129,7 +129,7 @@ def teach(name: str, body: bytes, reading: Mapping[str, Any], said: Any, line: A
     return _packed(lessons_in(decode(name, body), settings_of(reading), said_of(said), strokes))
 
 
-_FIELDS = ("features", "line", "kinds", "weight")
+_FIELDS = ("features", "line", "kinds", "weight", "told")
 
 
 def _packed(found: Sequence[Lesson]) -> bytes:
@@ -146,8 +146,9 @@ def _unpacked(bodies: Sequence[bytes]) -> list[Lesson]:
     for body in bodies:
         with np.load(io.BytesIO(body), allow_pickle=False) as table:
             for k in range(len(table.files) // len(_FIELDS)):
-                features, *others = (table[f"{field}{k}"] for field in _FIELDS)
-                found.append(Lesson(features, *(x.astype(float) for x in others)))
+                features, line, kinds, weight, told = (table[f"{field}{k}"] for field in _FIELDS)
+                chances = (x.astype(float) for x in (line, kinds, weight))
+                found.append(Lesson(features, *chances, told=told > 0))
     return found
 
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
+from scipy.special import expit
 
 from ..strokes import Points, Stroke, resample, sample
 from .forest import Forest, learnt
@@ -20,13 +21,16 @@ Chances = NDArray[np.float64]
 _MEANT = 0.6
 """Share of a piece that a scribble has to cover."""
 
+_RUNS_ALONG = 4.5
+"""Reaches of a scribble that a mark runs on under it to be meant; one that crosses it has two to three."""
+
 _ALONG = 5.0
 """Px within which a mark lies on a line that was drawn of it."""
 
 _LOOSE = 2.0
 """How far lessons may move the judgement of a mark, standard deviation in log odds."""
 
-_SCRIBBLE, _DRAWING, _REST = 20.0, 400.0, 60.0
+_SCRIBBLE, _DRAWING, _REST = 20.0, 400.0, 30.0
 """What one scribble, a drawing whose lines are finished, and the marks of which nothing was said count for, in pieces."""
 
 _MOST = 1500
@@ -48,13 +52,14 @@ class Lesson:
     the marks it names do not share with the others.
 
     features: (n, FEATURES). line: (n,) chance of being line. kinds: (n, KINDS) chances of each kind otherwise.
-    weight: (n,) what each counts for, in pieces.
+    weight: (n,) what each counts for, in pieces. told: (n,) whether it was told of.
     """
 
     features: NDArray[np.float32]
     line: NDArray[np.float64]
     kinds: NDArray[np.float64]
     weight: NDArray[np.float64]
+    told: NDArray[np.bool_]
 
 
 UNNAMED = len(KINDS)
@@ -74,9 +79,33 @@ def meant(places: Points, pieces: Pieces, said: Sequence[Said]) -> NDArray[np.in
         path = np.atleast_2d(scribble.path)
         tree = cKDTree(resample(path, 2.0) if len(path) > 1 else path)
         under = tree.query(places, distance_upper_bound=scribble.reach)[0] <= scribble.reach
-        covered = np.bincount(pieces.piece, under) / pieces.lengths
-        kinds[covered >= _MEANT] = -1 if scribble.kind == "line" else KINDS.index(scribble.kind)
+        kinds[_meant(pieces, under, scribble.reach / _step(places))] = (
+            -1 if scribble.kind == "line" else KINDS.index(scribble.kind)
+        )
     return kinds
+
+
+def _step(places: Points) -> float:
+    """Px of the drawing between two points of the pieces."""
+    return max(1.0, float(np.median(np.hypot(*np.diff(places, axis=0).T)))) if len(places) > 1 else 1.0
+
+
+def _meant(pieces: Pieces, under: NDArray[np.bool_], reach: float) -> NDArray[np.bool_]:
+    """(pieces,) which are meant by a scribble. under: (points,) which lie under it. reach: in points.
+
+    What only crosses the scribble is not: a mark is meant where it runs along under it, or mostly lies there.
+    """
+    covered = np.bincount(pieces.piece, under) / pieces.lengths >= _MEANT
+    count = np.bincount(pieces.chain)
+    mostly = np.bincount(pieces.chain, under) >= 0.5 * count
+    begins = under & (np.r_[True, pieces.chain[1:] != pieces.chain[:-1]] | ~np.r_[False, under[:-1]])
+    run = np.cumsum(begins) - 1
+    long = np.bincount(run[under], minlength=max(1, int(begins.sum()))) >= _RUNS_ALONG * reach
+    along = np.zeros(len(under), bool)
+    along[under] = long[run[under]]
+    kept = np.bincount(pieces.piece, along) > 0
+    chain_of = pieces.chain[np.r_[0, np.flatnonzero(np.diff(pieces.piece)) + 1]]
+    return np.asarray(covered & (kept | mostly[chain_of]))
 
 
 def told_by(places: Points, pieces: Pieces, strokes: Sequence[Stroke]) -> NDArray[np.int64]:
@@ -108,15 +137,12 @@ def lesson_of(
         weight[known] = min(1.0, most / known.sum())
     if not finished and (~known).any():
         weight[~known] = min(1.0, _REST / (~known).sum())
-    keep = np.flatnonzero(weight > 0)
-    step = -(-len(keep) // _MOST)
-    thin = keep[(np.arange(len(keep)) % step == 0) | (known[keep] & (not finished))]
-    return Lesson(
-        pieces.features[thin],
-        line[thin],
-        kinds[thin],
-        weight[thin] * weight.sum() / max(weight[thin].sum(), 1e-9),
-    )
+    # Of many alike, every so-manieth speaks for all.
+    many = weight > 0 if finished else ~known
+    step = -(-int(many.sum()) // _MOST) or 1
+    weight[many] *= step
+    thin = np.flatnonzero((weight > 0) & (~many | (np.cumsum(many) % step == 0)))
+    return Lesson(pieces.features[thin], line[thin], kinds[thin], weight[thin], known[thin])
 
 
 @dataclass(frozen=True)
@@ -137,7 +163,21 @@ def taught(lessons: Sequence[Lesson]) -> Taught:
     weight = np.concatenate([x.weight for x in lessons])
     kinds = np.concatenate([x.kinds for x in lessons])
     # Of a line nothing is learnt of what it would be otherwise.
+    told = np.concatenate([x.told for x in lessons])
+    after = line.taught(features, chance, weight, _LOOSE)
     return Taught(
-        line.taught(features, chance, weight, _LOOSE),
+        after if told.all() else _as_many(line, after, features[~told]),
         kind.taught(features, kinds, weight * (1 - chance), _LOOSE),
     )
+
+
+def _as_many(before: Forest, after: Forest, features: NDArray[np.float32]) -> Forest:
+    """The forest after lessons, by which as much of what nothing was said of is line as before: a scribble tells kinds
+    of marks apart, and says nothing of how many lines there are."""
+    odds = after.scores(features)[:, 0]
+    share = float(expit(before.scores(features)[:, 0]).mean())
+    low, high = -6.0, 6.0
+    for _ in range(30):
+        middle = (low + high) / 2
+        low, high = (middle, high) if expit(odds + middle).mean() < share else (low, middle)
+    return replace(after, start=after.start + low)
