@@ -147,8 +147,8 @@ def _unpacked(bodies: Sequence[bytes]) -> list[Lesson]:
         with np.load(io.BytesIO(body), allow_pickle=False) as table:
             for k in range(len(table.files) // len(_FIELDS)):
                 features, line, kinds, weight, told = (table[f"{field}{k}"] for field in _FIELDS)
-                chances = (x.astype(float) for x in (line, kinds, weight))
-                found.append(Lesson(features, *chances, told=told > 0))
+                line, kinds, weight = (x.astype(float) for x in (line, kinds, weight))
+                found.append(Lesson(features, line, kinds, weight, told > 0))
     return found
 
 

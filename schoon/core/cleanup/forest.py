@@ -52,7 +52,9 @@ class Forest:
         leaves = self.leaves(samples)
         values = self.value[np.arange(len(self.feature)), leaves].astype(float)
         classes = len(self.start)
-        return np.asarray(self.start + values.reshape(len(samples), -1, classes).sum(axis=1))
+        return np.asarray(
+            self.start + values.reshape(len(samples), len(self.feature) // classes, classes).sum(axis=1)
+        )
 
     def taught(
         self,
