@@ -67,8 +67,8 @@ export class Dock {
     const { data, stage } = app;
     const words = $('dock-words');
     if (!counts) {
-      const { outline, inner, detail, taper } = data.rule;
-      words.textContent = `Line rule: outline ${outline}, inner ${inner}, detail ${detail} px${taper ? `, ends taper over ${taper} px` : ''}.`;
+      const { outline, inner, detail, taper, swell } = data.rule;
+      words.textContent = `Line rule: outline ${outline}, inner ${inner}, detail ${detail} px${taper ? `, ends taper over ${taper} px` : ''}${swell ? ', thick and thin by pressure' : ''}.`;
       return;
     }
     if (!app.current.painted) { words.textContent = 'Nothing is painted in this drawing yet.'; return; }

@@ -6,9 +6,9 @@ import { lineNow } from '../../shot/drawings.js';
 import { change } from '../change.js';
 import { View } from './view.js';
 
-const LOOKS = [['', 'found by itself'], [0, 'tied down'], [0.35, 'rough'], [0.65, 'loose'], [1, 'very loose']];
+const LOOKS = [['', 'by itself'], [0, 'tied down'], [0.35, 'rough'], [0.65, 'loose'], [1, 'very loose']];
 const SLIDERS = { detail: 'small detail', follow: 'follow closely' };
-const BLACKS = [['found', 'filled if inked'], ['filled', 'filled with ink'], ['outline', 'outlined']];
+const BLACKS = [['found', 'if inked'], ['filled', 'filled'], ['outline', 'outlined']];
 // Kinds of marks that are no lines, in the order of the chips.
 const KINDS = { construction: 'construction', hatching: 'hatching', note: 'notes', dirt: 'dirt and edges' };
 // Degrees of hue within which two drawings have the same pencil.
