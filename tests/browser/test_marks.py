@@ -30,12 +30,20 @@ def rough() -> bytes:
     return encode_png(marked_rough(lines, SIZE, look, np.random.default_rng(3)).picture)
 
 
-def test_kinds_of_marks_have_chips_and_tints(page: Page, store: Store) -> None:
+def sign(store: Store, drawings: int) -> int:
+    """A shot whose drawings all have the same rough; its id."""
     with store.transaction() as cursor:
         production = productions.create(cursor, "Quay")
         shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", None, None)
         picture = pictures.put(cursor, rough(), "image/png", *SIZE)
-        productions.fill_shot(cursor, shot, level, SIZE, [(1, "key", picture)], {1: 1}, 2)
+        numbers = range(1, drawings + 1)
+        roughs = [(n, "key", picture) for n in numbers]
+        productions.fill_shot(cursor, shot, level, SIZE, roughs, {n: n for n in numbers}, drawings + 1)
+    return int(shot)
+
+
+def test_kinds_of_marks_have_chips_and_tints(page: Page, store: Store) -> None:
+    shot = sign(store, 1)
     page.goto(f"/shots/{shot}/line")
     page.get_by_role("tab", name="Read roughs").click()
     chip = page.get_by_label("Marks read as notes")
@@ -59,12 +67,7 @@ def test_kinds_of_marks_have_chips_and_tints(page: Page, store: Store) -> None:
 
 
 def test_a_scribble_says_what_marks_are_and_is_undone(page: Page, store: Store) -> None:
-    with store.transaction() as cursor:
-        production = productions.create(cursor, "Quay")
-        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", None, None)
-        picture = pictures.put(cursor, rough(), "image/png", *SIZE)
-        drawings = [(1, "key", picture), (2, "key", picture)]
-        productions.fill_shot(cursor, shot, level, SIZE, drawings, {1: 1, 2: 2}, 3)
+    shot = sign(store, 2)
     page.goto(f"/shots/{shot}/line")
     page.get_by_role("tab", name="Read roughs").click()
     expect(page.get_by_label("Marks read as notes")).to_be_visible()
@@ -110,12 +113,7 @@ def test_a_scribble_says_what_marks_are_and_is_undone(page: Page, store: Store) 
 
 
 def test_what_was_written_on_a_rough_is_kept_as_notes_of_the_shot(page: Page, store: Store) -> None:
-    with store.transaction() as cursor:
-        production = productions.create(cursor, "Quay")
-        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", None, None)
-        picture = pictures.put(cursor, rough(), "image/png", *SIZE)
-        drawings = [(1, "key", picture), (2, "key", picture)]
-        productions.fill_shot(cursor, shot, level, SIZE, drawings, {1: 1, 2: 2}, 3)
+    shot = sign(store, 2)
     page.goto(f"/shots/{shot}/line")
     page.get_by_role("tab", name="Read roughs").click()
     page.locator("#keep-notes").click()
@@ -144,11 +142,7 @@ def test_what_was_written_on_a_rough_is_kept_as_notes_of_the_shot(page: Page, st
 
 
 def test_a_tangled_spot_is_read_in_three_ways_and_one_key_takes_one(page: Page, store: Store) -> None:
-    with store.transaction() as cursor:
-        production = productions.create(cursor, "Quay")
-        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", None, None)
-        picture = pictures.put(cursor, rough(), "image/png", *SIZE)
-        productions.fill_shot(cursor, shot, level, SIZE, [(1, "key", picture)], {1: 1}, 2)
+    shot = sign(store, 1)
     page.goto(f"/shots/{shot}/line")
     page.get_by_role("tab", name="Read roughs").click()
     page.locator("#clean-this").click()

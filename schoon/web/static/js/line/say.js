@@ -1,7 +1,7 @@
 // A scribble over marks on the rough: this is a line, construction, hatching, a note, dirt.
 
 import { make } from '../shot/paper.js';
-import { round } from '../pure/geometry.js';
+import { trailDrag } from '../shot/pen.js';
 import { change } from './change.js';
 
 // Kinds of marks in the order in which the key turns through them.
@@ -43,24 +43,11 @@ export class SayTool {
     const { paper, view } = app.table;
     const entry = app.current;
     const reach = Math.min(200, BROAD / view.zoom);
-    const path = [from];
     const node = make('path', { class: `scribble mark-${kind}`, 'stroke-width': 2 * reach }, paper.layers['pen-layer']);
-    const show = () => node.setAttribute('d', `M${path.map((p) => `${round(p[0])},${round(p[1])}`).join(' ')}${path.length < 2 ? 'h.1' : ''}`);
-    show();
-    return {
-      move(e) {
-        const to = view.toPaper(e.clientX, e.clientY);
-        const last = path[path.length - 1];
-        if (Math.hypot(to[0] - last[0], to[1] - last[1]) * view.zoom < STEP) return;
-        path.push(to);
-        show();
-      },
-      up: async () => {
-        const answer = await change(app, { do: 'say', kind, path: path.map((p) => p.map((v) => round(v))), reach }, entry);
-        node.remove();
-        if (answer) this.said();
-      },
-      cancel() { node.remove(); },
-    };
+    return trailDrag(app, from, node, STEP, false, async (path) => {
+      const answer = await change(app, { do: 'say', kind, path, reach }, entry);
+      node.remove();
+      if (answer) this.said();
+    });
   }
 }

@@ -3,9 +3,9 @@
 import { fill, html } from '../dom.js';
 import { notice, post } from '../api.js';
 import { CARD } from '../keys.js';
-import { round } from '../pure/geometry.js';
 import { lineNow } from '../shot/drawings.js';
 import { make, roughStep, roughUrl } from '../shot/paper.js';
+import { trailDrag } from '../shot/pen.js';
 import { change } from './change.js';
 
 const KEYS = { looser: CARD.take, tighter: CARD.other, finer: CARD.third };
@@ -24,24 +24,13 @@ export class TidyTool {
     const { app } = this;
     const { paper, view } = app.table;
     this.drop();
-    const path = [from];
     const node = make('path', { class: 'lasso' }, paper.layers['pen-layer']);
-    return {
-      move(e) {
-        const to = view.toPaper(e.clientX, e.clientY);
-        const last = path[path.length - 1];
-        if (Math.hypot(to[0] - last[0], to[1] - last[1]) * view.zoom < STEP) return;
-        path.push(to);
-        node.setAttribute('d', `M${path.map((p) => `${round(p[0])},${round(p[1])}`).join(' ')}Z`);
-      },
-      up: () => {
-        const [xs, ys] = [0, 1].map((k) => path.map((p) => p[k]));
-        const wide = Math.min(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys));
-        if (path.length < 4 || wide * view.zoom < LEAST) { node.remove(); notice('Draw round the spot that is to be read anew'); return; }
-        this.ask(path.map((p) => p.map((v) => round(v))), node);
-      },
-      cancel() { node.remove(); },
-    };
+    return trailDrag(app, from, node, STEP, true, (path) => {
+      const [xs, ys] = [0, 1].map((k) => path.map((p) => p[k]));
+      const wide = Math.min(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys));
+      if (path.length < 4 || wide * view.zoom < LEAST) { node.remove(); notice('Draw round the spot that is to be read anew'); return; }
+      this.ask(path, node);
+    });
   }
 
   async ask(lasso, node) {

@@ -22,6 +22,26 @@ export function pressure(event) {
   return Math.min(1, event.pressure * (1 + 0.6 * Math.max(0, (lean - 35) / 50)));
 }
 
+// A drag that draws a path of [x, y] points into a node of the paper, `step` px of the screen apart; `done` gets them.
+export function trailDrag(app, from, node, step, closed, done) {
+  const { view } = app.table;
+  const path = [from.map((v) => round(v))];
+  const end = () => { if (closed) return 'Z'; return path.length < 2 ? 'h.1' : ''; };
+  const show = () => node.setAttribute('d', `M${path.map((p) => p.join()).join(' ')}${end()}`);
+  show();
+  return {
+    move(e) {
+      const to = view.toPaper(e.clientX, e.clientY);
+      const last = path[path.length - 1];
+      if (Math.hypot(to[0] - last[0], to[1] - last[1]) * view.zoom < step) return;
+      path.push(to.map((v) => round(v)));
+      show();
+    },
+    up() { done(path); },
+    cancel() { node.remove(); },
+  };
+}
+
 // A drag of the pen that leaves a path; `done(path, clear)` gets [x, y, pressure] points. steady: how much of the
 // hand's unsteadiness is taken out, px; it is seen so while it is drawn.
 export function penDrag(app, event, at, done, steady = 0) {
