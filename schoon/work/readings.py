@@ -6,6 +6,7 @@ it derives from takes part in.
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 from collections.abc import Callable, Mapping, Sequence
@@ -16,11 +17,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.cleanup import CleanupSettings, Lesson, Proposal, lessons_in, read_rough
+from ..core.cleanup import CleanupSettings, Lesson, Proposal, Taught, lessons_in, read_rough, taught
 from ..core.strokes import strokes_from_dicts, strokes_to_dicts
 from ..formats.pictures import decode
 from ..store import Cursor, DrawingRow, pictures, productions, revisions
-from .derived import Files, key_of, to_json
+from .derived import Files, Memory, key_of, to_json
 from .documents import said_of
 
 Call = Callable[..., Any]
@@ -113,7 +114,7 @@ def read(
 
     For a worker. said: document or None. known: lessons. Raises Refusal if the picture cannot be read.
     """
-    found = read_rough(decode(name, body), settings_of(reading), said_of(said), _unpacked(known))
+    found = read_rough(decode(name, body), settings_of(reading), said_of(said), _learnt(known))
     return content_of(found)
 
 
@@ -139,6 +140,15 @@ def _packed(found: Sequence[Lesson]) -> bytes:
     }
     np.savez_compressed(out, allow_pickle=False, **tables)
     return out.getvalue()
+
+
+_known: Memory[Taught] = Memory(4)
+
+
+def _learnt(bodies: Sequence[bytes]) -> Taught:
+    """What lessons teach, learnt once in this process for all the drawings of a run."""
+    name = hashlib.sha256(b"".join(hashlib.sha256(body).digest() for body in bodies)).hexdigest()
+    return _known.get(name, lambda: taught(_unpacked(bodies)))
 
 
 def _unpacked(bodies: Sequence[bytes]) -> list[Lesson]:

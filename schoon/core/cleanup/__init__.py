@@ -2,13 +2,13 @@
 
 from .kinds import KINDS, Kind
 from .labels import Mark
-from .lessons import Lesson, Said
+from .lessons import Lesson, Said, Taught, taught
 from .pen import on_rough
 from .propose import Proposal, lessons_in, pencils_of, propose_strokes, read_rough
 from .settings import Blacks, CleanupSettings
 from .tidy import HOWS, How
 
 __all__ = [
-    "HOWS", "KINDS", "Blacks", "CleanupSettings", "How", "Kind", "Lesson", "Mark", "Proposal", "Said", "lessons_in", "on_rough", "pencils_of", "propose_strokes",
-    "read_rough",
+    "HOWS", "KINDS", "Blacks", "CleanupSettings", "How", "Kind", "Lesson", "Mark", "Proposal", "Said", "Taught",
+    "lessons_in", "on_rough", "pencils_of", "propose_strokes", "read_rough", "taught",
 ]  # fmt: skip

@@ -162,13 +162,12 @@ def taught(lessons: Sequence[Lesson]) -> Taught:
     chance = np.concatenate([x.line for x in lessons])
     weight = np.concatenate([x.weight for x in lessons])
     kinds = np.concatenate([x.kinds for x in lessons])
-    # Of a line nothing is learnt of what it would be otherwise.
-    told = np.concatenate([x.told for x in lessons])
     after = line.taught(features, chance, weight, _LOOSE)
-    return Taught(
-        after if told.all() else _as_many(line, after, features[~told]),
-        kind.taught(features, kinds, weight * (1 - chance), _LOOSE),
-    )
+    if not any(x.told.all() for x in lessons):
+        # A finished drawing does say how many lines there are.
+        after = _as_many(line, after, features[~np.concatenate([x.told for x in lessons])])
+    # Of a line nothing is learnt of what it would be otherwise.
+    return Taught(after, kind.taught(features, kinds, weight * (1 - chance), _LOOSE))
 
 
 def _as_many(before: Forest, after: Forest, features: NDArray[np.float32]) -> Forest:

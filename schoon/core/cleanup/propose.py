@@ -93,16 +93,16 @@ def read_rough(
     picture: NDArray[np.uint8],
     settings: CleanupSettings | None = None,
     said: Sequence[Said] = (),
-    lessons: Sequence[Lesson] = (),
+    lessons: Sequence[Lesson] | Taught = (),
 ) -> Proposal:
     """As `propose_strokes`, with the marks that were taken for something else than line.
 
-    said: what a person said of marks of this rough. lessons: what was said of others like it; `lessons_in` gives those
-    of this one.
+    said: what a person said of marks of this rough. lessons: what was said of others like it, or what was learnt from
+    that; `lessons_in` gives those of this one.
     """
     settings = settings or CleanupSettings()
     proposal = Proposal([], [])
-    known = taught(lessons)
+    known = lessons if isinstance(lessons, Taught) else taught(lessons)
     for found in traced(picture, settings):
         marks = _marks_of(found, said, known)
         lines = [m for m in marks if m.kind == "line" or m.kind in settings.keep]

@@ -115,8 +115,10 @@ def notes(level_id: int, want: Noting, store: StoreDep, files: FilesDep, desk: D
             picture = pictures.put(cursor, body, "image/png", width, height)
             if (drawing_id, picture) not in known:
                 fresh.append(NewNote(name=new_id(), drawing=drawing_id, picture=picture))
+        # As many as one action may keep; the rest is kept when it is asked again.
+        fresh = fresh[:200]
         if fresh:
-            edits.change_time(cursor, shot["id"], AddNotes(do="note", notes=fresh[:200]))
+            edits.change_time(cursor, shot["id"], AddNotes(do="note", notes=fresh))
     return JSONResponse({"notes": len(fresh)})
 
 

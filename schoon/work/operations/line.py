@@ -416,9 +416,9 @@ class Tidy(LineOperation):
         except (KeyError, TypeError, ValueError) as error:
             raise Refusal("These lines could not be read; draw the lasso again") from error
         after = tidy.tidied(strokes, np.array(self.lasso), fresh)
-        known = {s.id for s in strokes}
+        before = {s.id: s for s in strokes}
         weighed = ruled(after, context.size, context.rule)
-        return [w if s.id not in known else s for s, w in zip(after, weighed, strict=True)]
+        return [s if before.get(s.id) is s else w for s, w in zip(after, weighed, strict=True)]
 
 
 class Assign(_OnChosen):
