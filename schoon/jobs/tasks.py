@@ -41,19 +41,8 @@ from ..work.frames import Drawn, frame_of, on_white
 from ..work.proposals import keep_hand, taking_place
 
 
-@dataclass(frozen=True)
-class Rough:
-    """What a rough is read from: its picture file and, as `readings.read`, settings, what was said, lessons."""
-
-    name: str
-    body: bytes
-    reading: Mapping[str, Any]
-    said: Any
-    known: Sequence[bytes]
-
-
 def clean(
-    rough: Rough | Mapping[str, Any],
+    rough: readings.Wanted | Mapping[str, Any],
     line: Any,
     previous: Any,
     rule: Mapping[str, Any],
@@ -61,11 +50,11 @@ def clean(
 ) -> tuple[dict[str, Any], dict[str, Any], Mapping[str, Any]]:
     """Line and seal documents of a rough, and what it was read as.
 
-    rough: or what it was read as, if that is known already. line, previous: the present line and seal documents or
+    rough: what it is read from, or what it was read as if that is known already. line, previous: the present line and seal documents or
     None; what a hand made or judged in them stays and the proposals go round it. rule: as `LineRule`.
     Raises Refusal if the picture cannot be read.
     """
-    found = rough if isinstance(rough, Mapping) else readings.read(*vars(rough).values())
+    found = rough if isinstance(rough, Mapping) else readings.read(*rough)
     strokes = strokes_from_dicts(found["strokes"])
     present = strokes_from_dicts(line["strokes"]) if line else []
     document = line_document(keep_hand(present, ruled(strokes, size, LineRule(**rule))))

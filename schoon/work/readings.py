@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.cleanup import CleanupSettings, Lesson, Proposal, Taught, lessons_in, read_rough, taught
+from ..core.cleanup import CleanupSettings, Lesson, Taught, lessons_in, read_rough, taught
 from ..core.strokes import strokes_from_dicts, strokes_to_dicts
 from ..formats.pictures import decode
 from ..store import Cursor, DrawingRow, pictures, productions, revisions
@@ -26,6 +26,9 @@ from .documents import said_of
 
 Call = Callable[..., Any]
 """Calls a function in a worker."""
+
+Wanted = tuple[str, bytes, Mapping[str, Any], Any, Sequence[bytes]]
+"""Arguments of `read`."""
 
 
 def settings_of(reading: Mapping[str, Any]) -> CleanupSettings:
@@ -115,13 +118,15 @@ def read(
     For a worker. said: document or None. known: lessons. Raises Refusal if the picture cannot be read.
     """
     found = read_rough(decode(name, body), settings_of(reading), said_of(said), _learnt(known))
-    return content_of(found)
-
-
-def content_of(found: Proposal) -> dict[str, Any]:
-    """A reading as JSON."""
     marks = [{"kind": m.kind, "points": np.round(m.points, 1).tolist()} for m in found.others]
     return {"strokes": strokes_to_dicts(found.strokes), "marks": marks}
+
+
+def wanted(cursor: Cursor, row: DrawingRow, reading: Mapping[str, Any], known: Lessons) -> Wanted:
+    """What `read` is called with for a drawing."""
+    body = bytes(pictures.get(cursor, row["rough"])["body"])
+    said = revisions.get_documents(cursor, [row["said"]]).get(row["said"])
+    return f"drawing {row['number']}", body, reading, said, known.bodies
 
 
 def teach(name: str, body: bytes, reading: Mapping[str, Any], said: Any, line: Any) -> bytes:
@@ -183,10 +188,8 @@ class Reader:
 
         def make() -> bytes:
             with self._transaction() as cursor:
-                body = bytes(pictures.get(cursor, row["rough"])["body"])
-                said = revisions.get_documents(cursor, [row["said"]]).get(row["said"])
-            name = f"drawing {row['number']}"
-            return to_json(self._call(read, name, body, self.reading, said, self._lessons.bodies))
+                call = wanted(cursor, row, self.reading, self._lessons)
+            return to_json(self._call(read, *call))
 
         body = self._files.get(key(row, self.reading, self._lessons), ".json", make)
         found: dict[str, Any] = json.loads(body)

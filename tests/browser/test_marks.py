@@ -42,6 +42,20 @@ def sign(store: Store, drawings: int) -> int:
     return int(shot)
 
 
+def drag(page: Page, path: list[tuple[int, int]]) -> None:
+    """Draws along points of the paper."""
+    places = page.evaluate(
+        "(path) => path.map(([x, y]) => new DOMPoint(x, y).matrixTransform(schoon.table.paper.root.getScreenCTM()))"
+        ".map((p) => [p.x, p.y])",
+        path,
+    )
+    page.mouse.move(*places[0])
+    page.mouse.down()
+    for place in places[1:]:
+        page.mouse.move(*place, steps=6)
+    page.mouse.up()
+
+
 def test_kinds_of_marks_have_chips_and_tints(page: Page, store: Store) -> None:
     shot = sign(store, 1)
     page.goto(f"/shots/{shot}/line")
@@ -78,16 +92,7 @@ def test_a_scribble_says_what_marks_are_and_is_undone(page: Page, store: Store) 
     expect(page.locator("#say-kind")).to_have_value("hatching")
     expect(page.locator("#pen-now")).to_contain_text("hatching")
     # Along a shoulder of the figure.
-    places = page.evaluate(
-        "[[600, 620], [660, 655], [720, 680]]"
-        ".map(([x, y]) => new DOMPoint(x, y).matrixTransform(schoon.table.paper.root.getScreenCTM()))"
-        ".map((p) => [p.x, p.y])"
-    )
-    page.mouse.move(*places[0])
-    page.mouse.down()
-    for place in places[1:]:
-        page.mouse.move(*place, steps=6)
-    page.mouse.up()
+    drag(page, [(600, 620), (660, 655), (720, 680)])
     expect(page.locator("#paper .said .mark-hatching")).to_have_count(1)
     chip = page.get_by_label("Marks read as hatching")
     expect(chip).to_be_visible()
@@ -153,16 +158,7 @@ def test_a_tangled_spot_is_read_in_three_ways_and_one_key_takes_one(page: Page, 
 
     def lasso() -> None:
         page.keyboard.press("7")
-        ring = "[[420, 290], [560, 290], [560, 400], [420, 400], [424, 294]]"
-        places = page.evaluate(
-            f"{ring}.map(([x, y]) => new DOMPoint(x, y).matrixTransform(schoon.table.paper.root.getScreenCTM()))"
-            ".map((p) => [p.x, p.y])"
-        )
-        page.mouse.move(*places[0])
-        page.mouse.down()
-        for place in places[1:]:
-            page.mouse.move(*place, steps=5)
-        page.mouse.up()
+        drag(page, [(420, 290), (560, 290), (560, 400), (420, 400), (424, 294)])
 
     lasso()
     offer = page.locator("#tidy-offer [data-how] svg")

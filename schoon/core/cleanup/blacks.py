@@ -12,6 +12,9 @@ from ..strokes import Points
 _DARK = 0.75
 """Share of the drawing's dark density from which on the paper is covered."""
 
+_EDGE = 0.5
+"""Share of it at which a black has its edge."""
+
 _THICK = 3.0
 """A black is at least this many times as thick as a bundle of searching strokes of the same drawing."""
 
@@ -32,7 +35,7 @@ def solids(density: NDArray[np.float32], scale: float) -> NDArray[np.bool_]:
         return empty
     # Back out to the edge of the black, but not along the lines that leave it.
     back = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (radius | 1, radius | 1))
-    return np.asarray((cv2.dilate(core, back) > 0) & (blurred > 0.5 * dark))
+    return np.asarray((cv2.dilate(core, back) > 0) & (blurred > _EDGE * dark))
 
 
 _FULL = 0.95

@@ -59,7 +59,7 @@ class Forest:
     def taught(
         self,
         samples: NDArray[np.float32],
-        truth: NDArray[np.int64],
+        truth: NDArray[np.float64],
         weight: NDArray[np.float64],
         loose: float,
     ) -> Forest:

@@ -127,8 +127,7 @@ def lessons_in(
         pieces = _pieces(layer)
         places = (pieces.points + 0.5) * layer.shrink
         told = meant(places, pieces, said)
-        if strokes:
-            told = np.where(told == UNKNOWN, told_by(places, pieces, strokes), told)
+        told = np.where(told == UNKNOWN, told_by(places, pieces, strokes), told)
         if (told != UNKNOWN).any():
             judged = judge(pieces, taught(()))
             found.append(lesson_of(pieces, told, bool(strokes), len(said), (judged.chance, judged.shares)))

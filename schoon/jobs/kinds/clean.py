@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from ...store import Cursor, DrawingRow, ShotRow, pictures, revisions
+from ...store import Cursor, DrawingRow, ShotRow, revisions
 from ...work import readings
 from ...work.derived import to_json
 from ...work.edits import line_rule
@@ -25,15 +25,11 @@ class Clean(DrawingKind):
         return f"clean {many(work.job['total'])}"
 
     def plan(self, work: Work, cursor: Cursor, row: DrawingRow, shot: ShotRow) -> Call:
-        documents = revisions.get_documents(cursor, [row["line"], row["seal"], row["said"]])
+        documents = revisions.get_documents(cursor, [row["line"], row["seal"]])
         reading = work.settings.get("reading", {})
-        rough: tasks.Rough | dict[str, Any] | None = work.files.read_json(
-            readings.key(row, reading, work.lessons)
-        )
+        rough = work.files.read_json(readings.key(row, reading, work.lessons))
         if rough is None:
-            body = pictures.get(cursor, row["rough"])["body"]
-            said = documents.get(row["said"])
-            rough = tasks.Rough(f"drawing {row['number']}", body, reading, said, work.lessons.bodies)
+            rough = readings.wanted(cursor, row, reading, work.lessons)
         return (
             tasks.clean, rough, documents.get(row["line"]), documents.get(row["seal"]),
             vars(line_rule(cursor, shot)), size_of(shot),

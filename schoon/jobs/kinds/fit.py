@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from ...errors import Refusal
-from ...store import DrawingRow, pictures, productions, revisions
+from ...store import DrawingRow, productions, revisions
 from ...work import readings
 from ...work.derived import to_json
 from .. import tasks
@@ -102,10 +102,8 @@ class Fit:
                     if known is not None:
                         lines[drawing_id] = known["strokes"]
                         continue
-                    body = pictures.get(cursor, row["rough"])["body"]
-                    said = revisions.get_documents(cursor, [row["said"]]).get(row["said"])
-                name = f"drawing {row['number']}"
-                yield drawing_id, (readings.read, name, body, reading, said, work.lessons.bodies)
+                    wanted = readings.wanted(cursor, row, reading, work.lessons)
+                yield drawing_id, (readings.read, *wanted)
 
         for drawing_id, result in work.spread(calls()):
             if isinstance(result, Failed):
