@@ -23,6 +23,7 @@ from .lessons import UNKNOWN, Lesson, Said, Taught, lesson_of, meant, taught, to
 from .marks import Pieces, measure
 from .pen import LEAST_HAND, Pen, is_ring
 from .ridges import Bank, Ridges, centre_mask
+from .rounds import rounded
 from .settings import CleanupSettings
 
 _WORKING_SIDE = 1000
@@ -222,11 +223,12 @@ def _pen_radius(density: NDArray[np.float32]) -> float:
 @dataclass(frozen=True)
 class Found:
     """What was traced in one pencil's layer. lines: chains, and rings: outlines of blacks, (k, 2) px of a picture whose
-    pixels are `shrink` px of the drawing. density: (h, w) how dark it is there."""
+    pixels are `shrink` px of the drawing. density: (h, w) how dark it is there. mask: (h, w) bodies of the lines."""
 
     lines: list[Points]
     rings: list[Points]
     density: NDArray[np.float32]
+    mask: NDArray[np.bool_]
     ridges: Ridges
     strong: float
     shrink: float
@@ -273,17 +275,17 @@ def _find(
     graphs.join_through(graph)
     _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
-    return Found(
-        graphs.chains(graph, pairs, blur=1.5 * scale), outlines, layer, ridges, high, shrink, part, filled
-    )
+    chains = graphs.chains(graph, pairs, blur=1.5 * scale)
+    return Found(chains, outlines, layer, mask, ridges, high, shrink, part, filled)
 
 
 def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> list[Stroke]:
     """Strokes of what was taken for line, and of the rims of blacks."""
     scale = found.ridges.scale
     pen = Pen(found.ridges, np.minimum(found.density, 0.3), found.strong, found.shrink, settings)
-    runs = drawn_up([mark.points for mark in lines], _UP_TO * max(scale, LEAST_HAND), _BLUNT * scale)
-    strokes = [pen.draw(run, m.chance) for run, m in zip(runs, lines, strict=True)]
+    chains, of = rounded([mark.points for mark in lines], found.mask, found.density, scale)
+    runs = drawn_up(chains, _UP_TO * max(scale, LEAST_HAND), _BLUNT * scale)
+    strokes = [pen.draw(run, lines[k].chance) for run, k in zip(runs, of, strict=True)]
     rings = [pen.draw(ring, settled=True) for ring in found.rings]
     if found.filled:
         rings = [replace(r, filled=True, widths=np.full(len(r.widths), _RIM)) for r in rings]

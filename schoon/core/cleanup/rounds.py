@@ -1,0 +1,344 @@
+"""Small round forms, told by the white inside them.
+
+Where a pupil touches the rim of its eye the two lines run together and no scale parts them. The white inside is still
+round: the line runs round it, half a line's width off.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage as ndi
+from scipy.spatial import cKDTree
+from skimage.measure import find_contours
+from skimage.morphology import convex_hull_image
+
+from ..strokes import Points, resample
+
+_LARGEST = 30.0
+"""Side of the largest form, sigmas of the ridge."""
+
+_SMALLEST = 4
+"""Area of the smallest form, px."""
+
+_MARGIN = 2.5
+"""Sides of an opening round it within which the rest of its form is looked for."""
+
+_COMPACT = 2.4
+"""Area of a form beside the largest disc in it; a slit between two searching strokes is longer."""
+
+_BLUR = 0.6
+"""Sigma the density is smoothed by, px."""
+
+_DARK = 0.6
+"""Density from which on a line is not more of one."""
+
+_CONTRAST = 0.1
+"""Density by which a line stands out from the white it surrounds."""
+
+_AROUND = 64
+"""Points of a form's outline."""
+
+_ROUND = 5
+"""Harmonics of a round outline."""
+
+_OFF_ROUND = 0.1
+"""How far an outline may be off an oval, beside its mean diameter."""
+
+_LEAST_OFF = 0.45
+"""The same in px, below which it is not known."""
+
+_LONG = 2.4
+"""Length of the longest oval beside its width."""
+
+_SHARED = 1.35
+"""Widths of a line from which on two lines run side by side."""
+
+_ON = 0.8
+"""Widths of a line within which a chain runs along an outline."""
+
+_OWN = 0.42
+"""Share of an outline from which on a chain that runs along it is its line, and not one that touches it."""
+
+_WHOLE = 0.85
+"""Share of an outline from which on its line was found whole."""
+
+_BESIDE = 1.2
+"""Border that a form shares with the rest of the form it lies in, beside the root of its area."""
+
+_WRAPS = 0.15
+"""Share of a form that lies within the hull of the rest of the form it lies in, with its lines."""
+
+_STUB = 1.0
+"""Widths of a line below which the rest of a chain is dropped that was cut out of."""
+
+
+def rounded(
+    lines: Sequence[Points], mask: NDArray[np.bool_], density: NDArray[np.float32], scale: float
+) -> tuple[list[Points], list[int]]:
+    """The chains with the lines of small round forms that touch others replaced by closed ones.
+
+    lines: (k, 2) chains, px. mask: (h, w) bodies of the lines. density: (h, w). scale: sigma of the ridges, px.
+    Returns the chains and which of `lines` each comes from.
+    """
+    smooth = cv2.GaussianBlur(np.minimum(density, _DARK), (0, 0), _BLUR)
+    chains = [_Chain(line, k) for k, line in enumerate(lines)]
+    rings: list[_Chain] = []
+    for spot in _spots(mask, smooth, scale):
+        found = list(spot.outlines())
+        if not found:
+            continue
+        drawn = [_closed(ring) for ring, _ in found]
+        left, of = _without(chains, drawn, found[0][1])
+        if of is not None:
+            chains = left
+            rings.extend(_Chain(ring, of) for ring in drawn)
+    every = chains + rings
+    return [c.points for c in every], [c.of for c in every]
+
+
+@dataclass(frozen=True)
+class _Chain:
+    """points: (k, 2) px. of: the line it comes from."""
+
+    points: Points
+    of: int
+
+
+def _closed(ring: Points) -> Points:
+    return resample(np.vstack([ring, ring[:1]]), 0.5)
+
+
+def _spots(mask: NDArray[np.bool_], density: NDArray[np.float32], scale: float) -> Iterator[_Spot]:
+    """Small compact openings of the mask, the roundest first."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((~mask).astype(np.uint8), connectivity=4)
+    deep = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
+    area = stats[:, cv2.CC_STAT_AREA]
+    small = (area >= _SMALLEST) & (area <= (_LARGEST * scale) ** 2)
+    small[0] = False
+    number = np.flatnonzero(small)
+    within = small[labels]
+    radius = np.zeros(len(small))
+    np.maximum.at(radius, labels[within], deep[within])
+    compact = area[number] / (np.pi * (radius[number] + 0.5) ** 2)
+    taken: set[int] = set()
+    for k in number[np.argsort(compact, kind="stable")][: (compact <= _COMPACT).sum()]:
+        if k in taken:
+            continue
+        x, y, w, h, _ = stats[k]
+        margin = int(_MARGIN * max(w, h) + 6 * scale)
+        top, left = max(0, y - margin), max(0, x - margin)
+        window = np.s_[top : y + h + margin, left : x + w + margin]
+        near = labels[window]
+        others = {int(j): near == j for j in np.unique(near[small[near]]) if j != k and j not in taken}
+        spot = _Spot(density[window], np.array([left, top], float), near == k, others)
+        yield spot
+        taken |= spot.wrapped
+
+
+@dataclass
+class _Spot:
+    """A window of the smoothed density and its corner, px; a small opening of the lines in it, and others.
+
+    wrapped: which of the others turned out to be the rest of the round form that the opening lies in.
+    """
+
+    density: NDArray[np.float32]
+    corner: NDArray[np.float64]
+    hole: NDArray[np.bool_]
+    others: dict[int, NDArray[np.bool_]]
+    wrapped: set[int] = field(default_factory=set)
+
+    def outlines(self) -> Iterator[tuple[Points, float]]:
+        """The middle of the line round the opening and the line's width, if it is round; then that of the round form
+        it lies in, if it takes up one side of that."""
+        level = self._level(self.hole, 75)
+        own = None if level is None else self._white(self.hole, level)
+        if own is None or level is None:
+            return
+        edge = _edge_of(np.where(ndi.binary_dilation(own), self.density, 1.0), level, 1.0)
+        if edge is None:
+            return
+        run = self._dark(edge, level)
+        width = float(np.percentile(run, 30))
+        inner = self._drawn(edge, np.where(run > _SHARED * width, width, run))
+
+        form = own
+        beside = ndi.binary_dilation(own, iterations=round(width) + 2)
+        found, alone = set(), True
+        for number, other in self.others.items():
+            firm = self._level(other, 30)
+            white = None if firm is None else self._white(other, min(level, firm))
+            rest = other if white is None else white
+            if (rest & beside).sum() < _BESIDE * np.sqrt(own.sum()):
+                continue
+            alone = False
+            lined = ndi.binary_dilation(rest, iterations=round(width))
+            if (convex_hull_image(lined) & own).sum() < _WRAPS * own.sum():
+                continue
+            if white is None:
+                return
+            form = form | white
+            found.add(number)
+        if not found:
+            if alone:
+                yield inner, width
+            return
+        form = convex_hull_image(form)
+        edge = _edge_of(1 - cv2.GaussianBlur(form.astype(np.float32), (0, 0), 0.7), 0.5, 2.0)
+        if edge is None:
+            return
+        self.wrapped = found
+        yield inner, width
+        run = self._dark(edge, level)
+        at = np.clip(np.round(edge).astype(int), 0, np.array(own.shape[::-1]) - 1)
+        shared = ndi.distance_transform_edt(~own)[at[:, 1], at[:, 0]] < 1.5
+        two = np.where(shared, 2 * run - width, width)
+        yield self._drawn(edge, np.where(run > _SHARED * width, two, run)), width
+
+    def _level(self, hole: NDArray[np.bool_], share: float) -> float | None:
+        """Half way from the lightest of an opening to a percentile of the dark round it; None if that is faint."""
+        reach = cv2.dilate(hole.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+        light = float(self.density[hole].min())
+        dark = float(np.percentile(self.density[reach & ~hole], share))
+        return None if dark - light < _CONTRAST else 0.5 * (light + dark)
+
+    def _white(self, hole: NDArray[np.bool_], level: float) -> NDArray[np.bool_] | None:
+        """What is lighter than the level where an opening lies, unless it runs out of there."""
+        white, _ = ndi.label(self.density < level)
+        inside = np.bincount(white[hole])
+        inside[0] = 0
+        if not inside.any():
+            return None
+        own = white == inside.argmax()
+        around = cv2.dilate(hole.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+        return None if (own & ~around).any() else own
+
+    def _dark(self, edge: Points, level: float) -> NDArray[np.float64]:
+        """How far it is dark outwards from each point of an edge, px."""
+        steps = np.arange(0.5, 12.0, 0.25)
+        at = (edge[:, None] + steps[:, None] * _normals(edge)[:, None]).astype(np.float32)
+        lit = cv2.remap(self.density, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) < level
+        return np.where(lit.any(axis=1), steps[lit.argmax(axis=1)], steps[-1])
+
+    def _drawn(self, edge: Points, width: NDArray[np.float64]) -> Points:
+        """The middle of the line outside an edge. width: of the line at each of its points, px."""
+        off = ndi.gaussian_filter1d(ndi.median_filter(0.5 * width, 9, mode="wrap"), 3, mode="wrap")
+        return _low_pass(edge + off[:, None] * _normals(edge)) + self.corner
+
+
+def _edge_of(values: NDArray[np.floating], level: float, tolerance: float) -> Points | None:
+    """The outline of what is below the level, (_AROUND, 2) px; None if that is no oval.
+
+    tolerance: beside the usual one.
+    """
+    contours = find_contours(values.astype(float), level)
+    if not contours:
+        return None
+    edge = max(contours, key=len)[:, ::-1]
+    if len(edge) < 8 or np.hypot(*(edge[0] - edge[-1])) > 1:
+        return None
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(edge, axis=0).T))])
+    at = np.linspace(0, along[-1], _AROUND, endpoint=False)
+    edge = np.c_[np.interp(at, along, edge[:, 0]), np.interp(at, along, edge[:, 1])]
+    return _low_pass(edge) if _is_oval(edge, tolerance) else None
+
+
+def _is_oval(edge: Points, tolerance: float) -> bool:
+    # The first harmonic of a closed curve is the oval that lies nearest.
+    spectrum = np.fft.fft(edge[:, 0] + 1j * edge[:, 1]) / len(edge)
+    out, back = abs(spectrum[1]), abs(spectrum[-1])
+    if min(out, back) * (_LONG + 1) > max(out, back) * (_LONG - 1):
+        return False
+    off = np.hypot(*(_low_pass(edge, 1) - edge).T).max()
+    return bool(off <= tolerance * max(_OFF_ROUND * 2 * max(out, back), _LEAST_OFF))
+
+
+def _normals(edge: Points) -> Points:
+    """Unit vectors that point out of a closed outline."""
+    tangent = np.roll(edge, -1, axis=0) - np.roll(edge, 1, axis=0)
+    normal = np.c_[tangent[:, 1], -tangent[:, 0]] / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+    following = np.roll(edge, -1, axis=0)
+    return normal if (edge[:, 0] * following[:, 1] - following[:, 0] * edge[:, 1]).sum() > 0 else -normal
+
+
+def _low_pass(closed: Points, harmonics: int = _ROUND) -> Points:
+    spectrum = np.fft.fft(closed[:, 0] + 1j * closed[:, 1])
+    spectrum[harmonics + 1 : len(spectrum) - harmonics] = 0
+    smooth = np.fft.ifft(spectrum)
+    return np.c_[smooth.real, smooth.imag]
+
+
+def _without(chains: list[_Chain], rings: Sequence[Points], width: float) -> tuple[list[_Chain], int | None]:
+    """The chains without what is the line of the outlines, and the line that the first one is; None if that was found
+    whole, or not at all.
+
+    rings: an outline, and that of the form it lies in if it is known.
+    """
+    runs = [_along(chain.points, rings[0], width) for chain in chains]
+    own, of = max(
+        ((share, c.of) for c, found in zip(chains, runs, strict=True) for *_, share in found),
+        default=(0.0, 0),
+    )
+    if not _OWN <= own < _WHOLE:
+        return chains, None
+    left: list[_Chain] = []
+    for chain, found in zip(chains, runs, strict=True):
+        gone = np.zeros(len(chain.points), bool)
+        if len(rings) == 1:
+            for a, b, share in found:
+                gone[a:b] = share >= _OWN
+        else:
+            gone = _within(chain.points, rings, width)
+        if not gone.any():
+            left.append(chain)
+            continue
+        for a, b in _runs(~gone):
+            piece = chain.points[a:b]
+            if b - a > 1 and _length(piece) >= _STUB * width:
+                first = [_nearest(piece[0], rings)] if a > 0 else []
+                last = [_nearest(piece[-1], rings)] if b < len(chain.points) else []
+                left.append(_Chain(np.vstack([*first, piece, *last]), chain.of))
+    return left, of
+
+
+def _within(chain: Points, rings: Sequence[Points], width: float) -> NDArray[np.bool_]:
+    """(k,) which points of a chain lie on an outline or within the outer one."""
+    outer = rings[-1]
+    low, high = outer.min(axis=0) - width, outer.max(axis=0) + width
+    gone = np.zeros(len(chain), bool)
+    near = np.flatnonzero(((chain >= low) & (chain <= high)).all(axis=1))
+    if len(near):
+        off = np.min([cKDTree(ring).query(chain[near])[0] for ring in rings], axis=0)
+        inside = [cv2.pointPolygonTest(outer.astype(np.float32), p.tolist(), False) > 0 for p in chain[near]]
+        gone[near] = (off <= _ON * width) | np.array(inside)
+    return gone
+
+
+def _along(chain: Points, ring: Points, width: float) -> list[tuple[int, int, float]]:
+    """Stretches of a chain that run along an outline, with how much of that they cover."""
+    low, high = ring.min(axis=0) - width, ring.max(axis=0) + width
+    if (chain.max(axis=0) < low).any() or (chain.min(axis=0) > high).any():
+        return []
+    on = cKDTree(ring).query(chain)[0] <= _ON * width
+    around = _length(ring)
+    return [(a, b, _length(chain[a:b]) / around) for a, b in _runs(on)]
+
+
+def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """(start, end) of each stretch of True."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(int)))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+
+
+def _length(line: Points) -> float:
+    return float(np.hypot(*np.diff(line, axis=0).T).sum())
+
+
+def _nearest(place: Points, rings: Sequence[Points]) -> Points:
+    every = np.vstack(rings)
+    return np.asarray(every[np.hypot(*(every - place).T).argmin()])
