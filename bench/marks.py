@@ -29,11 +29,11 @@ from schoon.core.cleanup import (
     Lesson,
     Proposal,
     Said,
-    forest,
     lessons,
     lessons_in,
     read_rough,
 )
+from schoon.core.forest import Forest
 from schoon.core.strokes import Points, Stroke, fit_curve, resample, sample
 from schoon.core.strokes.model import DOUBT_BELOW
 from schoon.demo.marks import KINDS as DRAWN
@@ -56,7 +56,7 @@ def ask(file: Path | None) -> None:
     if file is not None:
         with np.load(file) as found:
             parts = ("feature", "below", "left", "right", "value", "start")
-            own = {n: forest.Forest(*(found[f"{n}_{p}"] for p in parts)) for n in ("line", "kind")}
+            own = {n: Forest(*(found[f"{n}_{p}"] for p in parts)) for n in ("line", "kind")}
         lessons.learnt = own.__getitem__  # type: ignore[assignment]
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor, as_completed
 from functools import partial
 from multiprocessing import get_context
@@ -21,7 +21,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from .core.cleanup import CleanupSettings, propose_strokes
 from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
-from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry
+from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, Unsure, carry, questions
 from .core.patches import Patches, add_stitches, find_patches
 from .core.seal import propose_stitches
 from .core.strokes import ink_coverage, walls
@@ -232,6 +232,7 @@ def paint(
     out.mkdir(parents=True, exist_ok=True)
     for k, path in enumerate(paths):
         _write_paint(out / path.stem, drawings[k], result[k], drawings, stems)
+    _write_questions(out / "questions.json", drawings, result, stems)
 
 
 def _painted(path: Path, patches: Patches) -> Painting:
@@ -277,6 +278,24 @@ def _write_paint(
     base.with_suffix(".json").write_text(
         json.dumps({"unsure": [patches.anchors[p].tolist() for p in unsure], "patches": listed})
     )
+
+
+def _write_questions(
+    path: Path, drawings: Sequence[Patches], result: Mapping[int, Painting], stems: Sequence[str]
+) -> None:
+    """What is left for a person: groups of patches that one answer settles, those that settle most first."""
+    places, asked = [], []
+    for k, painting in sorted(result.items()):
+        for patch in range(1, drawings[k].count + 1):
+            paint = painting.get(patch)
+            if paint is None or paint.unsure:
+                places.append([stems[k], *drawings[k].anchors[patch].tolist()])
+                source, pot, leaks = (
+                    (paint.source, paint.pot, bool(paint.joined)) if paint else (None, NOTHING, False)
+                )
+                asked.append(Unsure((k, patch), source, pot, leaks))
+    groups = sorted(questions(asked), key=lambda group: -len(group))
+    path.write_text(json.dumps([[places[n] for n in group] for group in groups]))
 
 
 @app.command()

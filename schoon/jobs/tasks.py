@@ -10,7 +10,19 @@ from typing import Any
 import numpy as np
 
 from ..core.compose import render
-from ..core.paint import Painting, Parting, Step, follow, painting_for, parting_of
+from ..core.paint import (
+    Carried,
+    Case,
+    Facts,
+    Painting,
+    Parting,
+    Step,
+    facts_of,
+    follow,
+    judge,
+    painting_for,
+    parting_of,
+)  # fmt: skip
 from ..core.patches import Patches, pack, unpack, unpack_coarse
 from ..core.run import cut_at_doubt, fit_to
 from ..core.seal import Stitch, propose_stitches
@@ -140,13 +152,21 @@ def known(packed: bytes, spots: Sequence[Mapping[str, Any]], keep: Collection[in
     return Known(patches.count, patches.background, anchors, given)
 
 
-def carry_step(
-    step: Step, packed: Mapping[int, bytes], painted: Sequence[tuple[bytes, Painting]]
-) -> Painting:
-    """The paint of one drawing of a run. packed: index -> patches of those the step needs. painted: the drawings whose
+def carry_step(step: Step, packed: Mapping[int, bytes], painted: Sequence[tuple[bytes, Painting]]) -> Carried:
+    """What comes to one drawing of a run. packed: index -> patches of those the step needs. painted: the drawings whose
     lines teach which of them part unlike pots."""
     drawings = {k: _coarse(body) for k, body in packed.items()}
     return painting_for(step, drawings, _parting(painted))
+
+
+def facts(packed: Mapping[int, bytes]) -> dict[int, Facts]:
+    """What is asked of the patches of painted drawings. packed: index -> patches."""
+    return {k: facts_of(_coarse(body)) for k, body in packed.items()}
+
+
+def judged(case: Case) -> dict[int, Painting]:
+    """As `core.paint.judge`."""
+    return judge(case)
 
 
 def follow_step(here: bytes, there: bytes, patch: int) -> tuple[int, float] | None:

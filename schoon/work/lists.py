@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from scipy import ndimage as ndi
 
-from ..core.paint import NOTHING
+from ..core.paint import NOTHING, Unsure, questions
 from ..core.patches import Patches
 from ..core.seal import Stitch, evidence_for
 from ..store import Cursor, ShotRow, productions, revisions
@@ -52,22 +52,35 @@ def _middle(cursor: Cursor, line: str | None) -> Any:
 
 
 def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
-    """Patches of a level that are in doubt, worst first: where, what they were compared with, the best pots."""
+    """What is in doubt in the paint of a level as questions, those that settle most patches first: the patches that one
+    answer settles, what the worst of them was compared with, the best pots."""
     rows = productions.drawings(cursor, level_id)
     found = revisions.get_documents(cursor, [row["paint"] for row in rows])
+    spots = [
+        (row, spot)
+        for row in rows
+        for spot in map(Spot.from_dict, found.get(row["paint"], {}).get("patches", []))
+        if spot.unsure
+    ]
+    asked = [
+        Unsure(_named(row["id"], *spot.at), spot.source and _named(*spot.source), spot.pot, bool(spot.joined))
+        for row, spot in spots
+    ]
     cards = []
-    for row in rows:
-        for data in found.get(row["paint"], {}).get("patches", []):
-            spot = Spot.from_dict(data)
-            if not spot.unsure:
-                continue
-            cards.append(
-                {
-                    "drawing": row["id"], "number": row["number"], "at": spot.at, "doubt": round(spot.doubt, 2),
-                    "pots": [spot.pot, *spot.others], "from": spot.source, "joined": spot.joined,
-                }
-            )  # fmt: skip
-    return sorted(cards, key=lambda card: -card["doubt"])
+    for question in questions(asked):
+        row, worst = max((spots[k] for k in question), key=lambda pair: pair[1].doubt)
+        cards.append(
+            {
+                "drawing": row["id"], "number": row["number"], "at": worst.at, "doubt": round(worst.doubt, 2),
+                "pots": [worst.pot, *worst.others], "from": worst.source, "joined": worst.joined,
+                "places": [{"drawing": spots[k][0]["id"], "at": spots[k][1].at} for k in question],
+            }
+        )  # fmt: skip
+    return sorted(cards, key=lambda card: (-len(card["places"]), -card["doubt"]))
+
+
+def _named(drawing: int, x: float, y: float) -> tuple[int, float, float]:
+    return drawing, round(x, 1), round(y, 1)
 
 
 def pot_cells(sheet: Sheet, patches: Patches) -> dict[int, dict[str, Any]]:

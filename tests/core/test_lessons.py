@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from schoon.core.cleanup import Kind, Said, lessons_in, read_rough
-from schoon.core.cleanup.forest import Forest, learnt
 from schoon.core.cleanup.labels import Mark
+from schoon.core.cleanup.lessons import learnt
+from schoon.core.forest import Forest
 from schoon.core.strokes import Points, Stroke, fit_curve, sample
 from schoon.demo.marks import Manner, Marked, marked_rough
 

@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from schoon.core.cleanup import KINDS, CleanupSettings, Proposal, read_rough
-from schoon.core.cleanup.forest import Forest, learnt
 from schoon.core.cleanup.joins import drawn_up
 from schoon.core.cleanup.labels import Kind
+from schoon.core.cleanup.lessons import learnt
+from schoon.core.forest import Forest
 from schoon.core.paper import construction, densities, find_pencils, separate
 from schoon.core.strokes import Points, arc_lengths, sample
 from schoon.demo.marks import KINDS as DRAWN

@@ -64,27 +64,67 @@ def test_cells_are_repainted_lifted_and_undone_as_one(painted: Shot) -> None:
     assert repaint(painted, "pour", [(3, 2)])["status"] == 422
 
 
-def doubtful(shot: Shot, number: int) -> None:
-    """Puts the carried paint of a drawing in doubt, as the carrying does where drawings differ."""
+def doubtful(shot: Shot, number: int, of: int | None = None) -> None:
+    """Puts the carried paint of a drawing in doubt, as the carrying does where drawings differ. of: the drawing it was
+    carried from, in doubt too."""
     with shot.client.app.state.store.transaction() as cursor:
         row = revisions.drawing(cursor, shot.ids[number - 1])
         paint = revisions.get_documents(cursor, [row["paint"]])[row["paint"]]
         for k, spot in enumerate(paint["patches"]):
             spot.update(doubt=0.6 + 0.1 * k, others=[2])
+            if of:
+                spot["from"] = [shot.ids[of - 1], *nearest(shot, of, spot)]
         action = revisions.begin_action(cursor, "doubt")
         revisions.revise(cursor, revisions.of(row), action, paint=revisions.put_document(cursor, paint))
 
 
-def test_unsure_patches_queue_worst_first_and_are_accepted(painted: Shot) -> None:
+def nearest(shot: Shot, number: int, spot: dict) -> list[float]:
+    """Where the spot of a pot lies in a drawing, beside one in another drawing."""
+    with shot.client.app.state.store.transaction() as cursor:
+        row = revisions.drawing(cursor, shot.ids[number - 1])
+        spots = revisions.get_documents(cursor, [row["paint"]])[row["paint"]]["patches"]
+    same = [s["at"] for s in spots if s["pot"] == spot["pot"]]
+    return min(same, key=lambda at: np.hypot(at[0] - spot["at"][0], at[1] - spot["at"][1]))
+
+
+def test_unsure_patches_are_asked_and_accepted(painted: Shot) -> None:
     doubtful(painted, 2)
     cards = painted.client.get("/api/shots/1/unsure").json()["cards"]
     assert len(cards) == painted.run()["drawings"][1]["unsure"]
     assert [c["doubt"] for c in cards] == sorted((c["doubt"] for c in cards), reverse=True)
     assert {c["number"] for c in cards} == {2}
+    assert all(len(c["places"]) == 1 for c in cards)
     assert all(c["pots"][1:] == [2] and c["from"][0] in painted.ids for c in cards)
     done = repaint(painted, "accept", [(2, 1), (2, 2), (1, 1)])
     assert (done["drawings"], done["things"]) == ([painted.ids[1]], len(cards))
     assert painted.client.get("/api/shots/1/unsure").json()["cards"] == []
+
+
+def test_one_question_for_one_thing_and_one_answer_for_all_its_drawings(painted: Shot) -> None:
+    doubtful(painted, 2)
+    doubtful(painted, 3, of=2)
+    cards = painted.client.get("/api/shots/1/unsure").json()["cards"]
+    places = [p for card in cards for p in card["places"]]
+    assert len(places) == sum(d["unsure"] for d in painted.run()["drawings"])
+    assert [len(c["places"]) for c in cards] == sorted((len(c["places"]) for c in cards), reverse=True)
+    card = cards[0]
+    assert {p["drawing"] for p in card["places"]} == set(painted.ids[1:])
+    content = {"do": "answer", "places": card["places"], "pot": 2}
+    done = painted.client.post("/api/levels/1/do", json={"do": content}).json()
+    assert (sorted(done["drawings"]), done["things"]) == (sorted(painted.ids[1:]), len(card["places"]))
+    left = painted.client.get("/api/shots/1/unsure").json()["cards"]
+    assert len(left) == len(cards) - 1
+    painted.client.post(f"/api/drawings/{painted.ids[1]}/undo")
+    assert len(painted.client.get("/api/shots/1/unsure").json()["cards"]) == len(cards)
+
+
+def test_an_answer_needs_a_pot_of_the_model_and_a_patch(painted: Shot) -> None:
+    def answer(at: list[float], pot: int) -> int:
+        content = {"do": "answer", "places": [{"drawing": painted.ids[1], "at": at}], "pot": pot}
+        return painted.client.post("/api/levels/1/do", json={"do": content}).status_code
+
+    assert answer([20, 20], 99) == 404
+    assert answer([-50, -50], 1) == 422
 
 
 def test_gaps_under_a_doubt_are_taken_together(shot: Shot) -> None:

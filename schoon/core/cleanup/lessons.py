@@ -11,12 +11,19 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 from scipy.special import expit
 
+from ..forest import Forest
+from ..forest import learnt as read_forest
 from ..strokes import Points, Stroke, resample, sample
-from .forest import Forest, learnt
 from .kinds import KINDS, Kind
 from .marks import Pieces
 
 Chances = NDArray[np.float64]
+
+
+def learnt(name: str) -> Forest:
+    """The forest of that name: "line", log odds of being a line, or "kind", logits of `labels.KINDS`."""
+    return read_forest(__package__, "marks.npz", name)
+
 
 _MEANT = 0.6
 """Share of a piece that a scribble has to cover."""

@@ -1,8 +1,10 @@
 """Paint: which pot each patch takes, and carrying paint through a run."""
 
 from .carry import MOST_PATCHES, Run, Step, carry, painting_for, parting_of
+from .judging import Carried, Case, Facts, facts_of, judge
 from .painting import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from .parting import Parting
+from .questions import Unsure, questions
 from .track import Trail, follow, track
 
 __all__ = [
@@ -10,15 +12,22 @@ __all__ = [
     "NOTHING",
     "UNSURE_ABOVE",
     "By",
+    "Carried",
+    "Case",
+    "Facts",
     "Paint",
     "Painting",
     "Parting",
     "Run",
     "Step",
     "Trail",
+    "Unsure",
     "carry",
+    "facts_of",
     "follow",
+    "judge",
     "painting_for",
     "parting_of",
+    "questions",
     "track",
 ]

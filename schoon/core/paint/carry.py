@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ..patches import Patches
 from .deciding import Source, decide, pots_known
+from .judging import Carried, Case, Facts, facts_of, judge
 from .painting import Painting
 from .parting import Parting
 
@@ -55,11 +56,10 @@ def carry(
     stepped: set[int] = set()
     for step in run.steps():
         stepped.add(step.index)
-        found = painting_for(step, {k: drawings[k] for k in step.needs()}, parting)
-        run.done[step.index] = found
+        run.take(step, painting_for(step, {k: drawings[k] for k in step.needs()}, parting))
         if progress:
-            progress(step.index, found)
-    result = run.result()
+            progress(step.index, run.done[step.index])
+    result = run.result(judge(run.case({k: facts_of(drawings[k]) for k in run.keys})))
     if progress:
         for index in sorted(result.keys() - stepped):
             progress(index, result[index])
@@ -70,7 +70,8 @@ class Run:
     """The order in which the drawings of a run take their paint, and what each asks; one step after the other.
 
     counts: patches of each drawing. painted: as in `carry`. Raises ValueError without a painted drawing.
-    Whoever works the steps off puts what came of each into `done` before asking for the next.
+    Whoever works the steps off gives what came of each to `take` before asking for the next, and in the end has the
+    `case` judged.
     """
 
     def __init__(self, counts: Sequence[int], painted: Mapping[int, Painting]) -> None:
@@ -82,14 +83,15 @@ class Run:
         if not shares:
             raise ValueError("at least one drawing must be painted")
         # A drawing with a few corrections is no guide for all its patches; one painted by half is.
-        self._keys = sorted(k for k, share in shares.items() if share >= min(0.5, max(shares.values())))
+        self.keys = sorted(k for k, share in shares.items() if share >= min(0.5, max(shares.values())))
         self.done: dict[int, Painting] = {}
+        self._carried: dict[int, Carried] = {}
 
     def steps(self) -> Iterator[Step]:
         """What is to be done for each drawing that is not complete, the nearest to the keys first."""
         order = sorted(
             set(range(len(self._counts))) - self.crowded,
-            key=lambda k: (min(abs(k - key) for key in self._keys), k),
+            key=lambda k: (min(abs(k - key) for key in self.keys), k),
         )
         for index in order:
             own = self.painted.get(index, {})
@@ -97,14 +99,25 @@ class Run:
                 self.done[index] = dict(own)
                 continue
             asked = tuple(
-                Asked(k, self.done.get(k, self.painted.get(k, {})), trust, k not in self._keys)
-                for k, trust in _sources(index, self._keys, self.done)
+                Asked(k, self.done.get(k, self.painted.get(k, {})), trust, k not in self.keys)
+                for k, trust in _sources(index, self.keys, self.done)
             )
             yield Step(index, dict(own), asked)
 
-    def result(self) -> dict[int, Painting]:
-        """index -> painting for all drawings, those with too many patches as they were."""
-        return {**self.done, **{k: dict(self._given.get(k, {})) for k in self.crowded}}
+    def take(self, step: Step, carried: Carried) -> None:
+        """What came of a step."""
+        self._carried[step.index] = carried
+        self.done[step.index] = {**step.given, **carried.painting}
+
+    def case(self, facts: Mapping[int, Facts]) -> Case:
+        """The run as it is judged when all steps are done. facts: index -> facts of the keys."""
+        keys = {k: (self.painted[k], facts[k]) for k in self.keys}
+        return Case(keys, self._carried, {k: self.painted.get(k, {}) for k in self._carried})
+
+    def result(self, judged: Mapping[int, Painting]) -> dict[int, Painting]:
+        """index -> painting for all drawings, those with too many patches as they were. judged: as `judge` returns it."""
+        found = {k: {**self.painted.get(k, {}), **painting} for k, painting in judged.items()}
+        return {**self.done, **found, **{k: dict(self._given.get(k, {})) for k in self.crowded}}
 
 
 def parting_of(painted: Iterable[tuple[Patches, Painting]]) -> Parting:
@@ -112,10 +125,10 @@ def parting_of(painted: Iterable[tuple[Patches, Painting]]) -> Parting:
     return Parting((patches, pots_known(painting, patches)) for patches, painting in painted)
 
 
-def painting_for(step: Step, drawings: Mapping[int, Patches], parting: Parting) -> Painting:
-    """The paint of a step's drawing. drawings: index -> patches of those the step needs."""
+def painting_for(step: Step, drawings: Mapping[int, Patches], parting: Parting) -> Carried:
+    """What comes to a step's drawing. drawings: index -> patches of those the step needs."""
     sources = [Source(a.index, drawings[a.index], a.painting, a.trust, a.finished) for a in step.asked]
-    return {**step.given, **decide(drawings[step.index], step.given, sources, parting)}
+    return decide(drawings[step.index], step.given, sources, parting)
 
 
 def _sources(index: int, keys: Sequence[int], done: Mapping[int, Painting]) -> list[tuple[int, float]]:

@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..patches import Patches
+from .judging import Carried, facts_of
+from .links import Links
 from .matching import Match, match
 from .painting import NOTHING, Paint, Painting
 from .parting import Parting
@@ -50,19 +52,18 @@ class Source:
     finished: bool
 
 
-def decide(target: Patches, given: Painting, sources: Sequence[Source], parting: Parting) -> Painting:
+def decide(target: Patches, given: Painting, sources: Sequence[Source], parting: Parting) -> Carried:
     """Paint for the patches of a drawing that `given` leaves open, as far as anything speaks for a pot.
 
     parting: what the lines of painted drawings have taught.
     """
     missing = [patch for patch in range(1, target.count + 1) if patch not in given]
     pots = sorted({paint.pot for source in sources for paint in source.painting.values()})
-    if not pots:
-        return {}
     votes = _Votes(target, pots, missing)
     for source in sources:
         votes.ask(source)
-    return votes.paint(given, parting)
+    painting = votes.paint(given, parting) if pots else {}
+    return Carried(painting, tuple(pots), votes.chances, votes.heard, votes.links, facts_of(target))
 
 
 class _Votes:
@@ -77,10 +78,14 @@ class _Votes:
         self.weight = self.kin = 0.0
         self.best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {}
         self.joined: dict[int, tuple[tuple[int, float, float], ...]] = {}
+        self.links: dict[int, Links] = {}
+        self.chances = np.zeros_like(self.votes)
+        self.heard = np.zeros(target.count + 1)
 
     def ask(self, source: Source) -> None:
         """Adds what a drawing says."""
         found = match(source.patches, self.target)
+        self.links[source.index] = found.links
         trust = source.trust
         if source.finished:
             trust *= _POSE_TRUST + (1 - _POSE_TRUST) * found.kin
@@ -122,6 +127,8 @@ class _Votes:
             inside = np.arange(self.target.count + 1) != self.target.background
             votes[self.row[NOTHING], inside] *= _BARE + (1 - _BARE) * kin
         votes = self._with_lines(votes, unlike, kin, given, parting)
+        self.heard = votes.sum(axis=0)
+        self.chances = votes / np.maximum(self.heard + undecided, 1e-9)
         result: Painting = {}
         for patch in self.missing:
             if votes[:, patch].any():

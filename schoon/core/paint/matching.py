@@ -19,6 +19,8 @@ from scipy.spatial import cKDTree
 
 from ..patches import Patches
 from .across import told_by_neighbours
+from .layers import came_from
+from .links import MEASURES, Links, links
 from .movement import Laid, borders_of, lay
 
 _FLOW_SIDE = 384
@@ -67,6 +69,12 @@ _RUN, _POSES = 0.55, 0.4
 _MOSTLY, _A_SHARE = 0.6, 0.12
 """Shares of a source patch, and of a target patch, from which on a patch is part of one that runs together."""
 
+_MOTIONS, _CLEAR = 0.3, 0.5
+"""What several motions count beside relaxation, and the share of a patch that has to come from one place for all of it."""
+
+_NEAR = 0.15
+"""Distance after registration, in longest sides of the drawing, at which likeness in looks is worth little."""
+
 _REGISTERED = 7.0
 """Mean difference of the registered line fields, of 255, that is good enough not to try another start."""
 
@@ -80,6 +88,7 @@ class Match:
     there: for every _STRIDE-th row and column of the target the source patch that lies there after registration.
     together: (source patches + 1, target patches + 1) how often each pair does.
     kin: 0 for poses with nothing between to 1 for drawings of a run, which share nearly all their forms.
+    links: the likeliest counterparts by every measure.
     """
 
     likely: NDArray[np.float64]
@@ -87,6 +96,7 @@ class Match:
     there: NDArray[np.int32]
     together: NDArray[np.float64]
     kin: float
+    links: Links
 
     @cached_property
     def _mostly_within(self) -> NDArray[np.bool_]:
@@ -120,7 +130,10 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
         raise ValueError("drawings must be of one size to be matched")
     if not source.count or not target.count:
         nothing = np.zeros((source.count + 1, target.count + 1))
-        return Match(nothing, nothing, np.zeros_like(target.open_labels[::_STRIDE, ::_STRIDE]), nothing, 0.0)
+        none = links([nothing] * len(MEASURES), 0.0)
+        return Match(
+            nothing, nothing, np.zeros_like(target.open_labels[::_STRIDE, ::_STRIDE]), nothing, 0.0, none
+        )
     shift = _registration(source, target)
     together, distance, there = _overlap(source, target, shift)
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
@@ -133,7 +146,7 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     likely = _normalise(first)
     a, b = _relations(source), _relations(target)
     for _ in range(rounds):
-        support = a @ likely @ b.T
+        support = (b @ (a @ likely).T).T
         peak = support.max(axis=0, keepdims=True)
         likely = _normalise(first * (_BASE + twin + support / np.maximum(peak, 1e-9)))
     confidence = np.clip(first.max(axis=0) / 0.5, 0, 1)
@@ -143,10 +156,35 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     kin = _kin(source, target, laid)
     # What lies in the place of a patch is that patch in a run, however much of it is hidden; in another pose only
     # what is alike in size and shape convinces.
-    worth = kin + (1 - kin) * _appearance(source, target)
+    looks = _appearance(source, target)
+    worth = kin + (1 - kin) * looks
     if source.background and target.background:
         worth[source.background, target.background] = 1
-    return Match(likely * confidence, mutual * worth, there, together, kin)
+    likely, mutual = likely * confidence, mutual * worth
+    flow = _shift_of(target, shift)
+    border, within = came_from(source, target, laid, _neighbours(target), flow)
+    rests, rests_both = _at_rest(source, target)
+    alike, share = np.zeros_like(likely), np.zeros_like(likely)
+    alike[laid.source, laid.target] = _alike(source, target, laid)
+    share[laid.source, laid.target] = laid.share * (0.5 + 0.5 * laid.reverse)
+    close = looks * np.exp(-0.5 * (distance / (_NEAR * max(target.labels.shape))) ** 2)
+    tables = [likely, likely * mutual, alike, share, close, inside, rests, rests_both, border, within]
+    several = 0.5 * (border + within).astype(float)
+    several = _normalise(several) * np.clip(several.max(axis=0) / _CLEAR, 0, 1)
+    mixed = (1 - _MOTIONS) * likely + _MOTIONS * several
+    mixed[:, target.background] = likely[:, target.background]
+    return Match(mixed, mutual, there, together, kin, links(tables, kin))
+
+
+def _at_rest(source: Patches, target: Patches) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(sources, targets) twice: the share of a target patch that lies where the source patch is, and the same of both."""
+    there, here = source.labels[::_STRIDE, ::_STRIDE], target.open_labels[::_STRIDE, ::_STRIDE]
+    shape = (source.count + 1, target.count + 1)
+    code = there.ravel() * np.int64(shape[1]) + here.ravel()
+    table = np.bincount(code, minlength=shape[0] * shape[1]).reshape(shape).astype(float)
+    table[:, 0] = 0
+    one = table / np.maximum(table.sum(axis=0, keepdims=True), 1)
+    return one, np.sqrt(one * table / np.maximum(table.sum(axis=1, keepdims=True), 1))
 
 
 @dataclass(frozen=True)
@@ -341,11 +379,11 @@ def _neighbours(patches: Patches) -> NDArray[np.bool_]:
     return np.asarray(near)
 
 
-def _relations(patches: Patches) -> NDArray[np.float64]:
+def _relations(patches: Patches) -> sparse.csr_array:
     """Row-normalised adjacency, damped so that one long border does not speak alone."""
     weight = np.sqrt(patches.touching)
     weight[0] = weight[:, 0] = 0
-    return np.asarray(weight / np.maximum(weight.sum(axis=1, keepdims=True), 1e-9))
+    return sparse.csr_array(weight / np.maximum(weight.sum(axis=1, keepdims=True), 1e-9))
 
 
 def _normalise(table: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -51,10 +51,11 @@ class Carry:
         teach = [(run.packed[k], painting) for k, painting in order.painted.items() if painting]
         for step in order.steps():
             packed = {k: run.packed[k] for k in step.needs()}
-            order.done[step.index] = work.call(tasks.carry_step, step, packed, teach)
+            order.take(step, work.call(tasks.carry_step, step, packed, teach))
             with work.saving() as cursor:
                 work.done(cursor, int(run.rows[step.index]["id"]))
-        return order.result()
+        keys = {k: run.packed[k] for k in order.keys}
+        return order.result(work.call(tasks.judged, order.case(work.call(tasks.facts, keys))))
 
 
 def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[Any]) -> Any:

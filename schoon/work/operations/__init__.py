@@ -4,13 +4,13 @@ from .base import Context, DrawingOperation, Operation, RunOperation
 from .line import AnyLine
 from .marks import AnyMarks
 from .model import AnyModel, ModelOperation
-from .paint import AnyPaint, Repaint
+from .paint import Answer, AnyPaint, Repaint
 from .seal import AnySeal, TakeUnder
 from .stack import AnyStack, StackOperation
 from .time import AnyTime, TimeOperation
 
 AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks
-AnyRun = TakeUnder | Repaint
+AnyRun = TakeUnder | Repaint | Answer
 
 __all__ = [
     "AnyDrawing",

@@ -123,4 +123,38 @@ class Repaint(RunOperation):
         return "None of these cells has a patch to change"
 
 
+class Place(BaseModel):
+    """A place in a drawing."""
+
+    drawing: Id
+    at: Spot
+
+
+class Answer(RunOperation):
+    """Pours a pot into the patches of a question, which is about one thing in several drawings."""
+
+    do: Literal["answer"]
+    places: Annotated[list[Place], Field(min_length=1, max_length=20_000)]
+    pot: Pot
+
+    def label(self) -> str:
+        return f"answer for {many(len(self.places), 'patch', 'es')}"
+
+    def drawings(self) -> set[int]:
+        return {place.drawing for place in self.places}
+
+    def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
+        context.check_pot(self.pot)
+        patches = context.found(sheet)
+        at = [place.at for place in self.places if place.drawing == drawing_id]
+        touched = {patches.at(x, y): (x, y) for x, y in at}
+        touched.pop(0, None)
+        if not touched:
+            return sheet, 0
+        return replace(sheet, spots=poured(sheet.spots, patches, touched, self.pot)), len(touched)
+
+    def nothing(self) -> str:
+        return "None of these patches is there any more"
+
+
 AnyPaint = Pour | PourWithin

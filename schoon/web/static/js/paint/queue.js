@@ -1,14 +1,16 @@
-// The queue of unsure patches: each beside the patch it was compared with, decided by one key.
+// What is unsure, as questions: one card for one thing, however many drawings it runs through, decided by one key.
 
 import { CARD } from '../keys.js';
 import { fill, html } from '../dom.js';
-import { edit, get, notice } from '../api.js';
-import { adopt } from '../shot/drawings.js';
+import { change, get, notice } from '../api.js';
 
 // The keys of the pots in question, likeliest first.
 const POTS = [CARD.take, CARD.other, CARD.third];
 
 const CROP = [124, 92];
+
+// Drawings of a question that are shown: the first, the last and one between.
+const SHOWN = 3;
 const SEEN = 60;
 
 export class UnsureQueue {
@@ -63,11 +65,21 @@ export class UnsureQueue {
     const pots = card.pots.map((id, n) => html`<em>${POTS[n].toUpperCase()}</em>${swatch(id)}<span class="pot-name" data-pot="${id}">${this.potName(id)}</span>`);
     const offers = card.joined.length ? `runs together: ${card.joined.map(([id]) => this.potName(id)).join(', ')}` : pots;
     const beside = from && html`<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>`;
-    fill(node, html`<span class="pair"><i style="${this.crop(app.byId.get(card.drawing), card.at)}"></i>${beside}</span>
-      <span class="words"><b class="number">${card.number}</b>${from && ` like ${from.number}`} <u>${card.doubt.toFixed(2)}</u></span>
+    const crops = this.shown(card).map((place) => html`<i style="${this.crop(app.byId.get(place.drawing), place.at)}"></i>`);
+    const numbers = [...new Set(card.places.map((place) => app.byId.get(place.drawing)?.number))];
+    const many = card.places.length > 1 && html` <span class="quiet">${card.places.length} patches</span>`;
+    fill(node, html`<span class="pair">${crops}${beside}</span>
+      <span class="words"><b class="number">${numbers.length > 1 ? `${numbers[0]} to ${numbers.at(-1)}` : card.number}</b>${from && ` like ${from.number}`}${many} <u>${card.doubt.toFixed(2)}</u></span>
       <span class="offers">${offers}</span>`);
     node.addEventListener('click', () => { this.at = k; this.look(); });
     return node;
+  }
+
+  // Places of a question in the first, a middle and the last of its drawings.
+  shown({ places }) {
+    const firsts = places.filter((place, k) => places.findIndex((p) => p.drawing === place.drawing) === k);
+    if (firsts.length <= SHOWN) return firsts;
+    return [firsts[0], firsts[Math.floor(firsts.length / 2)], firsts.at(-1)];
   }
 
   async look() {
@@ -83,18 +95,14 @@ export class UnsureQueue {
     if (!card) { notice('No patch is unsure'); return; }
     if (n !== null && card.pots[n] === undefined) { notice('There is no such proposal for this patch; pour the pot by hand'); return; }
     const { app } = this;
-    const entry = app.byId.get(card.drawing);
     // The first pot is the one it carries now: to accept it is no change.
     if (n !== 0 && this.stage.closed(card.pots[0])) return;
     this.cards.splice(this.at, 1);
     this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
-    const before = entry.revision;
     try {
-      const answer = await edit(entry, 'pour', { points: [card.at], pot: n === null ? -1 : card.pots[n] });
-      if (!answer.merged) adopt(entry, before, { paint: (old) => ({ ...old, revision: answer.revision, paint: answer.paint }) });
-      entry.unsure = Math.max(0, entry.unsure - 1);
-      app.sync.changed(entry);
-      if (this.cards.length) await this.look(); else { this.show(this.acts); app.table.draw(); }
+      await change('levels', app.level, 'answer', { places: card.places, pot: n === null ? -1 : card.pots[n] });
+      await app.sync.refresh();
+      if (this.cards?.length) await this.look(); else { this.show(this.acts); app.table.draw(); }
     } catch (error) { notice(error.message, true); this.load(); }
   }
 

@@ -1,4 +1,5 @@
-"""Boosted trees as plain numbers: what `bench/train_marks.py` has learnt, asked without the package that learnt it."""
+"""Boosted trees as plain numbers: what the training scripts in `bench` have learnt, asked without the package that
+learnt it."""
 
 from __future__ import annotations
 
@@ -11,8 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 from scipy.special import expit, logsumexp, softmax
-
-_FILE = "marks.npz"
 
 
 @dataclass(frozen=True)
@@ -99,9 +98,9 @@ class Forest:
 
 
 @lru_cache
-def learnt(name: str) -> Forest:
-    """The forest of that name: "line", log odds of being a line, or "kind", logits of `labels.KINDS`."""
-    body = (resources.files(__package__) / _FILE).read_bytes()
+def learnt(package: str, file: str, name: str) -> Forest:
+    """The forest of that name in an .npz file that lies in a package."""
+    body = (resources.files(package) / file).read_bytes()
     with np.load(BytesIO(body)) as found:
         parts = ("feature", "below", "left", "right", "value", "start")
         return Forest(*(found[f"{name}_{part}"] for part in parts))

@@ -1,0 +1,43 @@
+"""What is left for a person, as questions: one for each thing, not for each patch."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+
+@dataclass(frozen=True)
+class Unsure:
+    """A patch that is asked about. at: what names it in the whole run. source: what names the patch it was carried from.
+    leaks: areas run together in it, which no pot for all of it can answer."""
+
+    at: Hashable
+    source: Hashable | None
+    pot: int
+    leaks: bool = False
+
+
+def questions(unsure: Sequence[Unsure]) -> list[list[int]]:
+    """Groups of patches, as indices, that one answer settles: those that were carried one from the other as the same
+    pot, through however many drawings."""
+    if not unsure:
+        return []
+    row = {patch.at: k for k, patch in enumerate(unsure)}
+    pairs = []
+    for k, patch in enumerate(unsure):
+        other = row.get(patch.source) if patch.source is not None else None
+        if other is None or patch.leaks or unsure[other].leaks:
+            continue
+        if unsure[other].pot == patch.pot:
+            pairs.append((k, other))
+    a, b = np.array(pairs, int).reshape(-1, 2).T
+    graph = coo_array((np.ones(len(a)), (a, b)), (len(unsure), len(unsure)))
+    _, group = connected_components(graph, directed=False)
+    found: dict[int, list[int]] = {}
+    for k, of in enumerate(group.tolist()):
+        found.setdefault(of, []).append(k)
+    return list(found.values())

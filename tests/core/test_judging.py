@@ -1,0 +1,80 @@
+"""The run judged as one, and what is asked of it."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from schoon.core.paint import NOTHING, UNSURE_ABOVE, Paint, Unsure, carry, questions
+from schoon.core.paint.judging import SURE_FROM, doubt_of
+from schoon.core.patches import Patches, find_patches
+
+RED, BLUE, GREEN = 1, 2, 3
+
+
+def face(shift: int, mouth: bool = False) -> Patches:
+    """A head with two eyes, and a mouth that opens."""
+    picture = np.zeros((400, 560), np.uint8)
+    cv2.circle(picture, (200 + shift, 200), 120, 255, 3)
+    for x in (150, 240):
+        cv2.circle(picture, (x + shift, 170), 22, 255, 3)
+    if mouth:
+        cv2.ellipse(picture, (200 + shift, 255), (40, 18), 0, 0, 360, 255, 3)
+    return find_patches(picture > 127)
+
+
+def key(patches: Patches) -> dict[int, Paint]:
+    places = {(200, 120): RED, (150, 170): BLUE, (240, 170): GREEN, (5, 5): NOTHING}
+    return {patches.at(*at): Paint(pot) for at, pot in places.items()}
+
+
+def test_doubt_is_a_chance_of_being_wrong() -> None:
+    assert doubt_of(1.0) == 0
+    assert doubt_of(SURE_FROM) == pytest.approx(UNSURE_ABOVE)
+    assert doubt_of(0.0) == 1
+    every = [doubt_of(c) for c in np.linspace(0, 1, 50)]
+    assert every == sorted(every, reverse=True)
+
+
+def test_what_is_new_in_one_drawing_is_asked_and_the_rest_is_not() -> None:
+    drawings = [face(8 * k, mouth=k == 2) for k in range(4)]
+    result = carry(drawings, {0: key(drawings[0])})
+    for k, patches in enumerate(drawings):
+        assert result[k][patches.at(200 + 8 * k, 120)].pot == RED
+        assert result[k][patches.at(150 + 8 * k, 170)].pot == BLUE
+    mouth = result[2].get(drawings[2].at(216, 255))
+    assert mouth is None or mouth.unsure
+
+
+def test_what_a_hand_painted_is_never_judged() -> None:
+    drawings = [face(8 * k, mouth=True) for k in range(3)]
+    painted = key(drawings[0])
+    painted[drawings[0].at(200, 255)] = Paint(GREEN)
+    wrong = {drawings[1].at(158, 170): Paint(RED)}
+    result = carry(drawings, {0: painted, 1: wrong})
+    assert result[1][drawings[1].at(158, 170)] == Paint(RED)
+    assert result[1][drawings[1].at(248, 170)].pot == GREEN
+    assert result[2][drawings[2].at(216, 255)].pot == GREEN
+
+
+def test_the_background_stays_bare_and_certain() -> None:
+    drawings = [face(8 * k) for k in range(3)]
+    for painting, patches in zip(carry(drawings, {0: key(drawings[0])}).values(), drawings, strict=True):
+        paint = painting[patches.background]
+        assert (paint.pot, paint.unsure) == (NOTHING, False)
+
+
+def test_one_thing_is_asked_once_through_all_its_drawings() -> None:
+    chain = [Unsure((k, 7), (k - 1, 7), RED) for k in range(3, 7)]
+    other_pot = Unsure((7, 7), (6, 7), BLUE)
+    alone = Unsure((4, 2), (3, 2), RED)
+    asked = [*chain, other_pot, alone]
+    groups = sorted(sorted(group) for group in questions(asked))
+    assert groups == [[0, 1, 2, 3], [4], [5]]
+
+
+def test_a_leak_is_a_question_of_its_own() -> None:
+    asked = [Unsure((1, 1), None, RED), Unsure((2, 1), (1, 1), RED, leaks=True), Unsure((3, 1), (2, 1), RED)]
+    assert len(questions(asked)) == 3
+    assert questions([]) == []
