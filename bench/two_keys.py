@@ -1,7 +1,7 @@
 """What is left for a person when the demo shot Stair is painted from a few keys: its own lines, gaps and carried paint.
 
 Prints per drawing how many patches are asked about, and how many are wrong without a word; then the sum of decisions:
-patches poured in the keys, unsure ones, and wrong ones that have to be found. Run by hand:
+patches poured in the keys, questions, and wrong ones that have to be found. Run by hand:
 .venv/bin/python bench/two_keys.py [NUMBER OF KEY ...]
 """
 
@@ -12,7 +12,7 @@ import sys
 import numpy as np
 
 from schoon.core.cleanup import propose_strokes
-from schoon.core.paint import NOTHING, Paint, carry
+from schoon.core.paint import NOTHING, Paint, Unsure, carry, questions
 from schoon.core.patches import Patches, find_patches, wall_of
 from schoon.demo.load import poured
 from schoon.demo.shots import SIZE, stair
@@ -46,7 +46,8 @@ def main(keys: list[int]) -> None:
     for k, painting in painted.items():
         painting[patches[k].background] = Paint(NOTHING)
     result = carry(patches, painted)
-    asked = silent = total = together = 0
+    asked = silent = total = together = needless = 0
+    doubted: list[Unsure] = []
     for k, drawing in enumerate(drawings):
         if k in painted:
             continue
@@ -55,14 +56,24 @@ def main(keys: list[int]) -> None:
         unsure = [n for n in right[k] if n not in result[k] or result[k][n].unsure]
         quiet = [n for n in wrong if n not in unsure and clear[n]]
         asked, silent, total = asked + len(unsure), silent + len(quiet), total + len(right[k])
+        needless += sum(n not in wrong for n in unsure)
+        for n in unsure:
+            paint = result[k].get(n)
+            doubted.append(
+                Unsure((k, n), paint.source, paint.pot, bool(paint.joined))
+                if paint
+                else Unsure((k, n), None, NOTHING)
+            )
         together += int(sum(not clear[n] for n in right[k]))
         print(
             f"drawing {drawing.number:2}: {len(right[k])} patches, {len(unsure)} asked, {len(quiet)} silently wrong"
         )
     poured_by_hand = sum(len(right[k]) for k in painted)
+    cards = len(questions(doubted))
     print(
-        f"keys {keys}: {poured_by_hand} patches poured, {asked} of {total} asked, {silent} silently wrong,"
-        f" {together} run together; {poured_by_hand + asked + silent} decisions instead of {poured_by_hand + total}"
+        f"keys {keys}: {poured_by_hand} patches poured, {asked} of {total} asked ({needless} of them were right) in"
+        f" {cards} questions, {silent} silently wrong, {together} run together;"
+        f" {poured_by_hand + cards + silent} decisions instead of {poured_by_hand + total}"
     )
 
 
