@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import heapq
 import itertools
 from dataclasses import dataclass, field
 
@@ -125,38 +126,47 @@ def _ordered_paths(path: NDArray[np.bool_]) -> list[tuple[NDArray[np.int64], boo
 
 
 def contract_short(graph: Graph, limit: float) -> None:
-    """Merges junctions that an edge shorter than `limit` px joins: one crossing, torn apart by thinning."""
+    """Merges junctions that an edge shorter than `limit` px joins, shortest first: one crossing, torn apart by thinning."""
     edges = list(graph.edges)
-    if edges:
-        first, last = (np.array(ends) for ends in zip(*((e.a, e.b) for e in edges), strict=True))
-        lengths = np.array([e.length for e in edges])
-        there = np.ones(len(edges), bool)
-        while True:
-            held = there & (first >= 0)
-            degree = np.bincount(np.concatenate([first[held], last[held]]), minlength=1)
-            short = held & (first != last) & (lengths < limit)
-            short[short] = (degree[first[short]] > 2) & (degree[last[short]] > 2)
-            if not short.any():
-                break
-            shortest = int(np.where(short, lengths, np.inf).argmin())
-            keep, gone = edges[shortest].a, edges[shortest].b
-            middle = (graph.nodes[keep] + graph.nodes[gone]) / 2
-            there[shortest] = False
-            del graph.nodes[gone]
-            graph.nodes[keep] = middle
-            for k in np.flatnonzero(
-                there & np.isin(first, (keep, gone)) | there & np.isin(last, (keep, gone))
-            ):
-                other = edges[k]
-                other.a = keep if other.a == gone else other.a
-                other.b = keep if other.b == gone else other.b
-                if other.a == keep:
-                    other.points[0] = middle
-                if other.b == keep:
-                    other.points[-1] = middle
-                first[k], last[k], lengths[k] = other.a, other.b, other.length
-        graph.edges = [e for e, kept in zip(edges, there, strict=True) if kept]
-    graph.edges = [e for e in graph.edges if not (e.a == e.b >= 0 and e.length < 2 * limit)]
+    there = [True] * len(edges)
+    ends: dict[int, list[int]] = {}
+    for k, edge in enumerate(edges):
+        if edge.a >= 0:
+            ends.setdefault(edge.a, []).append(k)
+            ends.setdefault(edge.b, []).append(k)
+    lengths = [edge.length for edge in edges]
+    waiting = [(length, k) for k, length in enumerate(lengths) if edges[k].a >= 0 and length < limit]
+    heapq.heapify(waiting)
+    while waiting:
+        length, shortest = heapq.heappop(waiting)
+        edge = edges[shortest]
+        keep, gone = edge.a, edge.b
+        # An edge that has changed since waits again under its new length.
+        if not there[shortest] or length != lengths[shortest] or keep == gone:
+            continue
+        if len(ends[keep]) <= 2 or len(ends[gone]) <= 2:
+            continue
+        middle = (graph.nodes[keep] + graph.nodes[gone]) / 2
+        there[shortest] = False
+        del graph.nodes[gone]
+        graph.nodes[keep] = middle
+        ends[keep] = [k for k in ends[keep] + ends.pop(gone) if k != shortest]
+        for k in set(ends[keep]):
+            other = edges[k]
+            other.a = keep if other.a == gone else other.a
+            other.b = keep if other.b == gone else other.b
+            if other.a == keep:
+                other.points[0] = middle
+            if other.b == keep:
+                other.points[-1] = middle
+            lengths[k] = other.length
+            if lengths[k] < limit:
+                heapq.heappush(waiting, (lengths[k], k))
+    graph.edges = [
+        e
+        for e, kept in zip(edges, there, strict=True)
+        if kept and not (e.a == e.b >= 0 and e.length < 2 * limit)
+    ]
 
 
 def remove_spurs(graph: Graph, limit: float) -> None:
