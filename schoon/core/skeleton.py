@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage as ndi
 from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
@@ -57,8 +56,11 @@ def trace(mask: NDArray[np.bool_]) -> Graph:
     clusters, cluster_labels = cv2.connectedComponents(junction.astype(np.uint8), connectivity=8)
     graph = Graph()
     if clusters > 1:
-        centres = ndi.center_of_mass(junction, cluster_labels, range(1, clusters))
-        graph.nodes = {k: np.array([x - 1, y - 1]) for k, (y, x) in enumerate(centres)}
+        rows, columns = np.nonzero(junction)
+        cluster = cluster_labels[rows, columns]
+        size = np.bincount(cluster, minlength=clusters)[1:]
+        middle = [np.bincount(cluster, at, clusters)[1:] / size - 1 for at in (columns, rows)]
+        graph.nodes = dict(enumerate(np.stack(middle, axis=1)))
     next_node = clusters - 1
     for pixels, closed in _ordered_paths(path):
         points = pixels[:, ::-1].astype(float) - 1
