@@ -53,7 +53,7 @@ def _middle(cursor: Cursor, line: str | None) -> Any:
 
 def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
     """What is in doubt in the paint of a level as questions, those that settle most patches first: the patches that one
-    answer settles, what the worst of them was compared with, the best pots."""
+    answer settles, what they were compared with, the best pots for the worst of them."""
     rows = productions.drawings(cursor, level_id)
     found = revisions.get_documents(cursor, [row["paint"] for row in rows])
     spots = [
@@ -69,10 +69,13 @@ def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
     cards = []
     for question in questions(asked):
         row, worst = max((spots[k] for k in question), key=lambda pair: pair[1].doubt)
+        own = {asked[k].at for k in question}
+        # What it was compared with in the end, not one of its own patches.
+        outside = [spots[k][1].source for k in question if asked[k].source not in own]
         cards.append(
             {
                 "drawing": row["id"], "number": row["number"], "at": worst.at, "doubt": round(worst.doubt, 2),
-                "pots": [worst.pot, *worst.others], "from": worst.source, "joined": worst.joined,
+                "pots": [worst.pot, *worst.others], "from": next(filter(None, outside), None), "joined": worst.joined,
                 "places": [{"drawing": spots[k][0]["id"], "at": spots[k][1].at} for k in question],
             }
         )  # fmt: skip

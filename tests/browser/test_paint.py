@@ -100,6 +100,34 @@ def test_unsure_patches_are_decided_by_one_key(desk: Page) -> None:
     expect(card).to_have_count(1)
 
 
+def test_one_thing_in_several_drawings_is_one_question(desk: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        second, third = (
+            revisions.drawing(cursor, d) for d in desk.evaluate("schoon.data.run.slice(1).map((d) => d.id)")
+        )
+        before, after = (
+            revisions.get_documents(cursor, [row["paint"]])[row["paint"]] for row in (second, third)
+        )
+        spot = before["patches"][0]
+        after["patches"][0].update(
+            pot=spot["pot"], doubt=0.7, others=spot["others"], **{"from": [second["id"], *spot["at"]]}
+        )
+        action = revisions.begin_action(cursor, "doubt")
+        revisions.revise(cursor, revisions.of(third), action, paint=revisions.put_document(cursor, after))
+    desk.reload()
+    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
+    desk.get_by_role("tab", name="Unsure").click()
+    card = desk.locator(".unsure-card")
+    expect(card).to_have_count(1)
+    expect(card).to_contain_text("2 to 3 2 patches")
+    expect(card.locator("i")).to_have_count(2)
+    expect(desk.locator('[data-view="unsure"] .ask')).to_have_attribute("title", "1 question about 2 patches")
+    desk.locator("#paper").focus()
+    desk.keyboard.press("k")
+    expect(desk.locator("#ledge-body")).to_contain_text("No patch is unsure")
+    until(desk, "schoon.data.run.slice(1).every((d) => d.unsure === 0 && d.hand === 1)")
+
+
 def test_a_leak_is_traced_and_shut(desk: Page) -> None:
     desk.get_by_role("navigation", name="Stages").get_by_role("link", name="Seal").click()
     until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
@@ -269,6 +297,7 @@ def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> Non
     desk.locator('input[name="picture"]').set_input_files(tmp_path / "sheet.png")
     desk.get_by_role("button", name="Add", exact=True).click()
     image = desk.locator("figure img")
+    until(desk, "document.querySelector('figure img')?.naturalWidth > 0")
     box = image.bounding_box()
     assert box
     image.click(position={"x": 0.25 * box["width"], "y": 0.5 * box["height"]})

@@ -26,7 +26,7 @@ export class UnsureQueue {
     try {
       this.cards = (await get(`/api/shots/${this.app.data.shot.id}/unsure?level=${this.app.level}`)).cards;
       this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
-      this.show(this.acts);
+      this.stage.ledge();
     } catch (error) { notice(error.message, true); }
   }
 

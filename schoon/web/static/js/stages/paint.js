@@ -189,7 +189,11 @@ export class PaintStage extends Stage {
     const unsure = run.reduce((n, d) => n + d.unsure, 0);
     const painted = run.filter((d) => d.hand).map((d) => d.number);
     const head = document.getElementById('ledge-head');
-    const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}${id === 'unsure' && unsure ? html` <b class="ask">${unsure}</b>` : ''}</button>`;
+    // What is left to do is questions, as soon as they are known.
+    const asked = this.views.unsure.cards;
+    const said = asked && `${asked.length} question${asked.length === 1 ? '' : 's'} about ${unsure} patches`;
+    const count = unsure ? html` <b class="ask" title="${said || ''}">${asked ? asked.length : unsure}</b>` : '';
+    const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}${id === 'unsure' ? count : ''}</button>`;
     fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
       <span class="push"></span><span class="acts-here"></span>
       <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">Carry paint</button>`);
