@@ -22,7 +22,7 @@ from ..core.paint import (
     judge,
     painting_for,
     parting_of,
-)  # fmt: skip
+)
 from ..core.patches import Patches, pack, unpack, unpack_coarse
 from ..core.run import cut_at_doubt, fit_to
 from ..core.seal import Stitch, propose_stitches

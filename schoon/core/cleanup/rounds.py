@@ -55,6 +55,9 @@ _LEAST_OFF = 0.45
 _LONG = 2.4
 """Length of the longest oval beside its width."""
 
+_WITHIN_ANOTHER = 2.0
+"""How much farther off an oval a form may be that lies in another round one."""
+
 _SHARED = 1.35
 """Widths of a line from which on two lines run side by side."""
 
@@ -160,7 +163,8 @@ class _Spot:
         own = None if level is None else self._white(self.hole, level)
         if own is None or level is None:
             return
-        edge = _edge_of(np.where(ndi.binary_dilation(own), self.density, 1.0), level, 1.0)
+        lined = np.where(ndi.binary_dilation(own), self.density, 1.0)
+        edge = _edge_of(lined, level, _WITHIN_ANOTHER)
         if edge is None:
             return
         run = self._dark(edge, level)
@@ -177,15 +181,14 @@ class _Spot:
             if (rest & beside).sum() < _BESIDE * np.sqrt(own.sum()):
                 continue
             alone = False
-            lined = ndi.binary_dilation(rest, iterations=round(width))
-            if (convex_hull_image(lined) & own).sum() < _WRAPS * own.sum():
+            with_line = ndi.binary_dilation(rest, iterations=round(width))
+            if (convex_hull_image(with_line) & own).sum() < _WRAPS * own.sum():
                 continue
-            if white is None:
-                return
-            form = form | white
+            # Where the white runs out, the opening between the lines is as much as there is.
+            form = form | (ndi.binary_dilation(other) if white is None else white)
             found.add(number)
         if not found:
-            if alone:
+            if alone and _edge_of(lined, level, 1.0) is not None:
                 yield inner, width
             return
         form = convex_hull_image(form)
