@@ -77,6 +77,9 @@ def test_from_rough_to_frames(roughs: list[Path], tmp_path: Path) -> None:
     cv2.imwrite(str(tmp_path / "key.png"), key)
     done = schoon("paint", lines, "--key", f"r1={tmp_path / 'key.png'}", "--out", painted)
     assert done.returncode == 0, done.stderr
+    asked = json.loads((painted / "questions.json").read_text())
+    unsure = sum(len(json.loads(path.read_text())["unsure"]) for path in painted.glob("r?.json"))
+    assert sum(len(group) for group in asked) == unsure
     paint = cv2.imread(str(painted / "r2.png"), cv2.IMREAD_UNCHANGED)
     assert paint[120, 90].tolist() == [60, 90, 138, 255]
     assert paint[5, 5, 3] == 0
