@@ -19,12 +19,6 @@ from .marks import Pieces
 
 Chances = NDArray[np.float64]
 
-
-def learnt(name: str) -> Forest:
-    """The forest of that name: "line", log odds of being a line, or "kind", logits of `labels.KINDS`."""
-    return read_forest(__package__, "marks.npz", name)
-
-
 _MEANT = 0.6
 """Share of a piece that a scribble has to cover."""
 
@@ -42,6 +36,11 @@ _SCRIBBLE, _DRAWING, _REST = 20.0, 400.0, 30.0
 
 _MOST = 1500
 """Pieces of a drawing that are looked at again at most."""
+
+
+def learnt(name: str) -> Forest:
+    """The forest of that name: "line", log odds of being a line, or "kind", logits of `labels.KINDS`."""
+    return read_forest(__package__, "marks.npz", name)
 
 
 @dataclass(frozen=True)
