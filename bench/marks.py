@@ -33,7 +33,7 @@ from schoon.core.cleanup import (
     lessons_in,
     read_rough,
 )
-from schoon.core.forest import Forest
+from schoon.core.forest import read
 from schoon.core.strokes import Points, Stroke, fit_curve, resample, sample
 from schoon.core.strokes.model import DOUBT_BELOW
 from schoon.demo.marks import KINDS as DRAWN
@@ -54,9 +54,7 @@ def ask(file: Path | None) -> None:
     """Has another forest asked in this process."""
     cv2.setNumThreads(1)
     if file is not None:
-        with np.load(file) as found:
-            parts = ("feature", "below", "left", "right", "value", "start")
-            own = {n: Forest(*(found[f"{n}_{p}"] for p in parts)) for n in ("line", "kind")}
+        own = {name: read(file.read_bytes(), name) for name in ("line", "kind")}
         lessons.learnt = own.__getitem__  # type: ignore[assignment]
 
 

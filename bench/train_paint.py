@@ -21,7 +21,7 @@ from figures import made
 from train_marks import numbers
 
 from schoon.core.paint import NOTHING, Case, Paint, Painting, Run, facts_of, painting_for, parting_of
-from schoon.core.paint.judging import ROUNDS, SURE_FROM, Asked
+from schoon.core.paint.judging import MEASURES, ROUNDS, SURE_FROM, Asked
 from schoon.core.patches import Patches, find_patches
 from schoon.formats.pictures import decode
 
@@ -31,6 +31,9 @@ MADE_COUNTS = 0.6
 
 EASY, EASY_KEPT = 0.05, 0.25
 """A pot for which no measure says more than this is learnt from now and then only."""
+
+SAID = 4 * len(MEASURES)
+"""Features that are measures themselves: of the keys, both neighbours in time and what lies beyond."""
 
 CLEAR = 0.8
 """Share of a patch that one pot must have for the patch to have a right answer."""
@@ -117,7 +120,7 @@ def forest(found: list[tuple[np.ndarray, np.ndarray]], weight: list[float]) -> A
 
     questions, answers = (np.concatenate([f[k] for f in found]) for k in (0, 1))
     weights = np.concatenate([np.full(len(f[1]), w) for f, w in zip(found, weight, strict=True)])
-    easy = ~answers & (questions[:, :40].max(axis=1) < EASY)
+    easy = ~answers & (questions[:, :SAID].max(axis=1) < EASY)
     keep = ~easy | (np.random.default_rng(0).random(len(easy)) < EASY_KEPT)
     weights = np.where(easy, weights / EASY_KEPT, weights)
     model = HistGradientBoostingClassifier(

@@ -12,7 +12,7 @@ import sys
 import numpy as np
 
 from schoon.core.cleanup import propose_strokes
-from schoon.core.paint import NOTHING, Paint, Unsure, carry, questions
+from schoon.core.paint import NOTHING, Paint, carry, questions, unsure_in
 from schoon.core.patches import Patches, find_patches, wall_of
 from schoon.demo.load import poured
 from schoon.demo.shots import SIZE, stair
@@ -47,7 +47,6 @@ def main(keys: list[int]) -> None:
         painting[patches[k].background] = Paint(NOTHING)
     result = carry(patches, painted)
     asked = silent = total = together = needless = 0
-    doubted: list[Unsure] = []
     for k, drawing in enumerate(drawings):
         if k in painted:
             continue
@@ -57,19 +56,12 @@ def main(keys: list[int]) -> None:
         quiet = [n for n in wrong if n not in unsure and clear[n]]
         asked, silent, total = asked + len(unsure), silent + len(quiet), total + len(right[k])
         needless += sum(n not in wrong for n in unsure)
-        for n in unsure:
-            paint = result[k].get(n)
-            doubted.append(
-                Unsure((k, n), paint.source, paint.pot, bool(paint.joined))
-                if paint
-                else Unsure((k, n), None, NOTHING)
-            )
         together += int(sum(not clear[n] for n in right[k]))
         print(
             f"drawing {drawing.number:2}: {len(right[k])} patches, {len(unsure)} asked, {len(quiet)} silently wrong"
         )
     poured_by_hand = sum(len(right[k]) for k in painted)
-    cards = len(questions(doubted))
+    cards = len(questions(unsure_in(result, {k: r for k, r in enumerate(right) if k not in painted})))
     print(
         f"keys {keys}: {poured_by_hand} patches poured, {asked} of {total} asked ({needless} of them were right) in"
         f" {cards} questions, {silent} silently wrong, {together} run together;"

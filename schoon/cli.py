@@ -21,7 +21,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from .core.cleanup import CleanupSettings, propose_strokes
 from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
-from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, Unsure, carry, questions
+from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, questions, unsure_in
 from .core.patches import Patches, add_stitches, find_patches
 from .core.seal import propose_stitches
 from .core.strokes import ink_coverage, walls
@@ -284,16 +284,8 @@ def _write_questions(
     path: Path, drawings: Sequence[Patches], result: Mapping[int, Painting], stems: Sequence[str]
 ) -> None:
     """What is left for a person: groups of patches that one answer settles, those that settle most first."""
-    places, asked = [], []
-    for k, painting in sorted(result.items()):
-        for patch in range(1, drawings[k].count + 1):
-            paint = painting.get(patch)
-            if paint is None or paint.unsure:
-                places.append([stems[k], *drawings[k].anchors[patch].tolist()])
-                source, pot, leaks = (
-                    (paint.source, paint.pot, bool(paint.joined)) if paint else (None, NOTHING, False)
-                )
-                asked.append(Unsure((k, patch), source, pot, leaks))
+    asked = unsure_in(result, {k: range(1, patches.count + 1) for k, patches in enumerate(drawings)})
+    places = [[stems[k], *drawings[k].anchors[patch].tolist()] for k, patch in (one.at for one in asked)]
     groups = sorted(questions(asked), key=lambda group: -len(group))
     path.write_text(json.dumps([[places[n] for n in group] for group in groups]))
 

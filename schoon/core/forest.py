@@ -100,7 +100,11 @@ class Forest:
 @lru_cache
 def learnt(package: str, file: str, name: str) -> Forest:
     """The forest of that name in an .npz file that lies in a package."""
-    body = (resources.files(package) / file).read_bytes()
+    return read((resources.files(package) / file).read_bytes(), name)
+
+
+def read(body: bytes, name: str) -> Forest:
+    """The forest of that name in the bytes of an .npz file."""
     with np.load(BytesIO(body)) as found:
         parts = ("feature", "below", "left", "right", "value", "start")
         return Forest(*(found[f"{name}_{part}"] for part in parts))

@@ -12,14 +12,12 @@ import numpy as np
 from ..core.compose import render
 from ..core.paint import (
     Carried,
-    Case,
     Facts,
     Painting,
     Parting,
     Step,
     facts_of,
     follow,
-    judge,
     painting_for,
     parting_of,
 )
@@ -162,11 +160,6 @@ def carry_step(step: Step, packed: Mapping[int, bytes], painted: Sequence[tuple[
 def facts(packed: Mapping[int, bytes]) -> dict[int, Facts]:
     """What is asked of the patches of painted drawings. packed: index -> patches."""
     return {k: facts_of(_coarse(body)) for k, body in packed.items()}
-
-
-def judged(case: Case) -> dict[int, Painting]:
-    """As `core.paint.judge`."""
-    return judge(case)
 
 
 def follow_step(here: bytes, there: bytes, patch: int) -> tuple[int, float] | None:

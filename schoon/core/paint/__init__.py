@@ -4,7 +4,7 @@ from .carry import MOST_PATCHES, Run, Step, carry, painting_for, parting_of
 from .judging import Carried, Case, Facts, facts_of, judge
 from .painting import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from .parting import Parting
-from .questions import Unsure, questions
+from .questions import Unsure, questions, unsure_in
 from .track import Trail, follow, track
 
 __all__ = [
@@ -30,4 +30,5 @@ __all__ = [
     "parting_of",
     "questions",
     "track",
+    "unsure_in",
 ]

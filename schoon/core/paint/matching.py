@@ -139,8 +139,9 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
     covered = together / np.maximum(together.sum(axis=1, keepdims=True), 1)
     first = _first_guess(source, target, inside, covered, distance)
-    first = np.maximum(first, _MOVING * _moving_alike(source, target, distance))
-    laid = _laid(source, target, first, shift)
+    looks, near, flow = _appearance(source, target), _neighbours(target), _shift_of(target, shift)
+    first = np.maximum(first, _MOVING * _moving_alike(source, target, distance, looks, near))
+    laid = _laid(source, target, first, flow)
     fitting, twin = _fitting(source, target, laid)
     first = first * fitting
     likely = _normalise(first)
@@ -156,13 +157,11 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     kin = _kin(source, target, laid)
     # What lies in the place of a patch is that patch in a run, however much of it is hidden; in another pose only
     # what is alike in size and shape convinces.
-    looks = _appearance(source, target)
     worth = kin + (1 - kin) * looks
     if source.background and target.background:
         worth[source.background, target.background] = 1
     likely, mutual = likely * confidence, mutual * worth
-    flow = _shift_of(target, shift)
-    border, within = came_from(source, target, laid, _neighbours(target), flow)
+    border, within = came_from(source, target, laid, near, flow)
     rests, rests_both = _at_rest(source, target)
     alike, share = np.zeros_like(likely), np.zeros_like(likely)
     alike[laid.source, laid.target] = _alike(source, target, laid)
@@ -178,13 +177,19 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
 
 def _at_rest(source: Patches, target: Patches) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(sources, targets) twice: the share of a target patch that lies where the source patch is, and the same of both."""
-    there, here = source.labels[::_STRIDE, ::_STRIDE], target.open_labels[::_STRIDE, ::_STRIDE]
-    shape = (source.count + 1, target.count + 1)
-    code = there.ravel() * np.int64(shape[1]) + here.ravel()
-    table = np.bincount(code, minlength=shape[0] * shape[1]).reshape(shape).astype(float)
-    table[:, 0] = 0
+    table = _together(source, target, source.labels[::_STRIDE, ::_STRIDE])
     one = table / np.maximum(table.sum(axis=0, keepdims=True), 1)
     return one, np.sqrt(one * table / np.maximum(table.sum(axis=1, keepdims=True), 1))
+
+
+def _together(source: Patches, target: Patches, there: NDArray[np.int32]) -> NDArray[np.float64]:
+    """(sources, targets) how often each pair meets. there: the source patch at every _STRIDE-th row and column of the
+    target."""
+    shape = (source.count + 1, target.count + 1)
+    code = there.ravel() * np.int64(shape[1]) + target.open_labels[::_STRIDE, ::_STRIDE].ravel()
+    table = np.bincount(code, minlength=shape[0] * shape[1]).reshape(shape).astype(float)
+    table[:, 0] = 0
+    return table
 
 
 @dataclass(frozen=True)
@@ -263,14 +268,11 @@ def _overlap(
     column = np.clip(np.rint(full[..., 0]), 0, width - 1).astype(np.int32)
     row = np.clip(np.rint(full[..., 1]), 0, height - 1).astype(np.int32)
     there = source.labels[row, column]
-    shape = (source.count + 1, target.count + 1)
-    code = there.ravel() * np.int64(shape[1]) + seen.ravel()
-    together = np.bincount(code, minlength=shape[0] * shape[1]).reshape(shape).astype(float)
-    together[:, 0] = 0
+    together = _together(source, target, there)
     # A mean place needs fewer samples.
     flat, coarse = seen[::2, ::2].ravel(), full[::2, ::2].reshape(-1, 2)
-    n = np.bincount(flat, minlength=shape[1])
-    sums = [np.bincount(flat, weights=along, minlength=shape[1]) for along in coarse.T]
+    n = np.bincount(flat, minlength=target.count + 1)
+    sums = [np.bincount(flat, weights=along, minlength=target.count + 1) for along in coarse.T]
     moved = np.stack(sums, axis=1) / np.maximum(n, 1)[:, None]
     moved = np.where(n[:, None] > 0, moved, target.anchors)
     distance = np.hypot(*(source.centres[:, None] - moved[None]).transpose(2, 0, 1))
@@ -304,7 +306,13 @@ def _first_guess(
     return guess
 
 
-def _moving_alike(source: Patches, target: Patches, distance: NDArray[np.float64]) -> NDArray[np.float64]:
+def _moving_alike(
+    source: Patches,
+    target: Patches,
+    distance: NDArray[np.float64],
+    looks: NDArray[np.float64],
+    near_b: NDArray[np.bool_],
+) -> NDArray[np.float64]:
     """(sources, targets) 0..1: how much two patches look alike and move as their neighbours do.
 
     Forms that pass in front of each other move each its own way, which no smooth registration follows. Candidates are
@@ -312,7 +320,7 @@ def _moving_alike(source: Patches, target: Patches, distance: NDArray[np.float64
     """
     result = np.zeros((source.count + 1, target.count + 1))
     side = max(source.labels.shape)
-    alike = _appearance(source, target) * np.exp(-0.5 * (distance / (0.16 * side)) ** 2)
+    alike = looks * np.exp(-0.5 * (distance / (0.16 * side)) ** 2)
     for table, patches, axis in ((alike, source, 0), (alike, target, 1)):
         if patches.background:
             table[(patches.background,) if axis == 0 else (slice(None), patches.background)] = 0
@@ -326,7 +334,7 @@ def _moving_alike(source: Patches, target: Patches, distance: NDArray[np.float64
         return result
     score = alike[i, j]
     step = target.centres[j] - source.centres[i]
-    near_a, near_b = _neighbours(source), _neighbours(target)
+    near_a = _neighbours(source)
     p, q = _beside(near_a, i).multiply(_beside(near_b, j)).nonzero()
     apart = np.hypot(*(source.centres[i[p]] - source.centres[i[q]]).T)
     differs = np.hypot(*(step[p] - step[q]).T)
@@ -390,7 +398,7 @@ def _normalise(table: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(table / np.maximum(table.sum(axis=0, keepdims=True), 1e-12))
 
 
-def _laid(source: Patches, target: Patches, first: NDArray[np.float64], place: NDArray[np.float32]) -> Laid:
+def _laid(source: Patches, target: Patches, first: NDArray[np.float64], flow: NDArray[np.float64]) -> Laid:
     """The likeliest counterparts of each patch with their borders laid on each other; the outside is left out."""
     table = first.copy()
     table[source.background] = 0
@@ -404,7 +412,7 @@ def _laid(source: Patches, target: Patches, first: NDArray[np.float64], place: N
     laid = lay(a, b, pairs, source.centres[pairs[:, 0]] - target.centres[pairs[:, 1]])
     # A form that is partly hidden has its centre elsewhere: it may go with the registration.
     again = np.flatnonzero(laid.share * laid.reverse < _WELL)
-    return laid.better_of(lay(a, b, pairs[again], _shift_of(target, place)[pairs[again, 1]]), again)
+    return laid.better_of(lay(a, b, pairs[again], flow[pairs[again, 1]]), again)
 
 
 def _shift_of(target: Patches, place: NDArray[np.float32]) -> NDArray[np.float64]:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
+
+from .painting import NOTHING, Painting
 
 
 @dataclass(frozen=True)
@@ -15,10 +18,24 @@ class Unsure:
     """A patch that is asked about. at: what names it in the whole run. source: what names the patch it was carried from.
     leaks: areas run together in it, which no pot for all of it can answer."""
 
-    at: Hashable
-    source: Hashable | None
+    at: Any
+    source: Any
     pot: int
     leaks: bool = False
+
+
+def unsure_in(paintings: Mapping[int, Painting], patches: Mapping[int, Iterable[int]]) -> list[Unsure]:
+    """What is asked about in the paintings of a run: of the named patches of each drawing those that are unsure or
+    carry nothing, named (drawing, patch)."""
+    found = []
+    for k, painting in sorted(paintings.items()):
+        for patch in patches.get(k, ()):
+            paint = painting.get(patch)
+            if paint is None:
+                found.append(Unsure((k, patch), None, NOTHING))
+            elif paint.unsure:
+                found.append(Unsure((k, patch), paint.source, paint.pot, bool(paint.joined)))
+    return found
 
 
 def questions(unsure: Sequence[Unsure]) -> list[list[int]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from ...core.paint import MOST_PATCHES, NOTHING, Paint, Painting, Run
+from ...core.paint import MOST_PATCHES, NOTHING, Paint, Painting, Run, judge
 from ...errors import Refusal
 from .. import tasks
 from ..lined import Lined, lined, save_paint
@@ -55,7 +55,7 @@ class Carry:
             with work.saving() as cursor:
                 work.done(cursor, int(run.rows[step.index]["id"]))
         keys = {k: run.packed[k] for k in order.keys}
-        return order.result(work.call(tasks.judged, order.case(work.call(tasks.facts, keys))))
+        return order.result(work.call(judge, order.case(work.call(tasks.facts, keys))))
 
 
 def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[Any]) -> Any:

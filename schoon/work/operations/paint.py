@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import BaseModel, Field, PrivateAttr
 
-from ...core.patches import patches_within
+from ...core.patches import Patches, patches_within
 from ...errors import Refusal
 from ..documents import NOTHING, Sheet, painting_of, poured
 from ..documents import Spot as Paint
 from .base import Context, DrawingOperation, Id, RunOperation, Spot, many
 
 Pot = Annotated[int, Field(ge=NOTHING, lt=2**31)]
+
+
+def _touched(patches: Patches, points: Sequence[Spot]) -> dict[int, Spot]:
+    """patch -> the point in it, for those that lie in the picture."""
+    return {patch: point for point in points if (patch := patches.at(*point))}
 
 
 class _Pouring(DrawingOperation):
@@ -39,8 +45,7 @@ class Pour(_Pouring):
     def apply(self, sheet: Sheet, context: Context) -> Sheet:
         context.check_pot(self.pot)
         patches = context.found(sheet)
-        touched = {patches.at(x, y): (x, y) for x, y in self.points}
-        touched.pop(0, None)
+        touched = _touched(patches, self.points)
         if not touched:
             raise Refusal("There is no patch under the pen; seal the drawing or pour inside the picture")
         if self.pot is not None and patches.background in touched and len(touched) > 1:
@@ -146,9 +151,7 @@ class Answer(RunOperation):
     def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
         context.check_pot(self.pot)
         patches = context.found(sheet)
-        at = [place.at for place in self.places if place.drawing == drawing_id]
-        touched = {patches.at(x, y): (x, y) for x, y in at}
-        touched.pop(0, None)
+        touched = _touched(patches, [place.at for place in self.places if place.drawing == drawing_id])
         if not touched:
             return sheet, 0
         return replace(sheet, spots=poured(sheet.spots, patches, touched, self.pot)), len(touched)

@@ -68,8 +68,9 @@ export class UnsureQueue {
     const crops = this.shown(card).map((place) => html`<i style="${this.crop(app.byId.get(place.drawing), place.at)}"></i>`);
     const numbers = [...new Set(card.places.map((place) => app.byId.get(place.drawing)?.number))];
     const many = card.places.length > 1 && html` <span class="quiet">${card.places.length} patches</span>`;
+    const which = numbers.length > 1 ? `${numbers[0]} to ${numbers.at(-1)}` : card.number;
     fill(node, html`<span class="pair">${crops}${beside}</span>
-      <span class="words"><b class="number">${numbers.length > 1 ? `${numbers[0]} to ${numbers.at(-1)}` : card.number}</b>${from && ` like ${from.number}`}${many} <u>${card.doubt.toFixed(2)}</u></span>
+      <span class="words"><b class="number">${which}</b>${from && ` like ${from.number}`}${many} <u>${card.doubt.toFixed(2)}</u></span>
       <span class="offers">${offers}</span>`);
     node.addEventListener('click', () => { this.at = k; this.look(); });
     return node;

@@ -191,7 +191,7 @@ export class PaintStage extends Stage {
     const head = document.getElementById('ledge-head');
     // What is left to do is questions, as soon as they are known.
     const asked = this.views.unsure.cards;
-    const said = asked && `${asked.length} question${asked.length === 1 ? '' : 's'} about ${unsure} patches`;
+    const said = asked && `${asked.length} question${asked.length === 1 ? '' : 's'} about ${unsure} patch${unsure === 1 ? '' : 'es'}`;
     const count = unsure ? html` <b class="ask" title="${said || ''}">${asked ? asked.length : unsure}</b>` : '';
     const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}${id === 'unsure' ? count : ''}</button>`;
     fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
