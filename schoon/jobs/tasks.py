@@ -11,13 +11,19 @@ import numpy as np
 
 from ..core.compose import render
 from ..core.paint import (
+    NOTHING,
     Carried,
+    Colours,
     Facts,
+    Paint,
     Painting,
     Parting,
     Step,
     facts_of,
+    fitted,
     follow,
+    likest,
+    painted_view,
     painting_for,
     parting_of,
 )
@@ -157,6 +163,43 @@ def carry_step(step: Step, packed: Mapping[int, bytes], painted: Sequence[tuple[
     return painting_for(step, drawings, _parting(painted))
 
 
+def view_of(caption: str, body: bytes, keys: Sequence[Colours]) -> tuple[bytes, Painting] | None:
+    """Patches, packed, and pots of a painted picture of the model sheet; None if it shows none."""
+    found = painted_view(decode(caption, body), keys)
+    return (pack(found[0]), found[1]) if found else None
+
+
+def painted_drawing(
+    line: Any, stitches: Any, paint: Any, size: tuple[int, int], pots: Collection[int]
+) -> tuple[bytes, Painting] | None:
+    """Patches, packed, and pots of a drawing a hand has painted; None if it has painted too little of it."""
+    sheet = sheet_of(size, line, stitches, paint)
+    patches = patches_in(sheet)
+    painting = {
+        p: found
+        for p, found in painting_of(sheet.spots, patches).items()
+        if not found.unsure and found.pot in pots
+    }
+    by_hand = sum(found.by == "hand" for found in painting.values())
+    if by_hand < _PAINTED * max(patches.count - 1, 1):
+        return None
+    painting.setdefault(patches.background, Paint(NOTHING))
+    return pack(patches), {p: Paint(found.pot) for p, found in painting.items()}
+
+
+def likest_views(
+    target: bytes, views: Sequence[tuple[bytes, Painting]], most: int
+) -> list[tuple[bytes, Painting]]:
+    """Those painted figures that are most like a drawing, laid over it."""
+    drawing = _coarse(target)
+    known = [(_coarse(packed), painting) for packed, painting in views]
+    found = []
+    for number, mirrored in likest(drawing, known, most):
+        patches, painting = fitted(*known[number], drawing, mirrored)
+        found.append((pack(patches), painting))
+    return found
+
+
 def facts(packed: Mapping[int, bytes]) -> dict[int, Facts]:
     """What is asked of the patches of painted drawings. packed: index -> patches."""
     return {k: facts_of(_coarse(body)) for k, body in packed.items()}
@@ -213,6 +256,9 @@ def poured_along(
     rest = [s for s in before if s not in there or s in given]
     return paint_document(rest if given else [*rest, spot]), int(spot.unsure and not given)
 
+
+_PAINTED = 0.3
+"""Share of its patches that a hand has to have painted for a drawing to speak for its model."""
 
 _COMPARED = 2100
 """Longest side at which drawings are compared with each other, px. Methods are tuned for sides of 1000 to 2000; more

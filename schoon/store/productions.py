@@ -173,6 +173,19 @@ def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
     return [with_parts(row) for row in cursor.fetchall()]
 
 
+def painted_elsewhere(cursor: Cursor, model_id: int, level_id: int, most: int) -> list[DrawingRow]:
+    """Key drawings with paint in other levels that show a model, the newest of each level first, at most so many."""
+    cursor.execute(
+        "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.parts,"
+        " ROW_NUMBER() OVER (PARTITION BY d.level_id ORDER BY d.id DESC) AS place"
+        " FROM drawings d JOIN revisions r ON r.id = d.head JOIN levels l ON l.id = d.level_id"
+        " WHERE l.model_id = %s AND l.id <> %s AND NOT l.aside AND d.kind = 'key'"
+        " AND JSON_VALUE(r.parts, '$.paint') IS NOT NULL ORDER BY place, d.id DESC LIMIT %s",
+        (model_id, level_id, most),
+    )
+    return [with_parts(row) for row in cursor.fetchall()]
+
+
 def exposures(cursor: Cursor, level_id: int) -> Starts:
     """frame -> id of the drawing that starts there, None for nothing, or Again."""
     cursor.execute(

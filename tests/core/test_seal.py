@@ -84,9 +84,10 @@ def test_a_corner_that_almost_meets_a_line_is_shut() -> None:
     upper = np.array([[40, 330], [40, 90], [199, 90], [199, 206], [90, 206]])
     cv2.polylines(picture, [lower, upper], False, 255, 4)
     ink = picture > 127
-    closed = [s for s in propose_stitches(ink) if s.state == "taken" and "corner" in s.reason]
+    closed = [s for s in propose_stitches(ink) if s.state == "taken"]
     assert len(closed) == 1
     assert closed[0].width < 16
+    assert closed[0].points.mean(axis=0) == pytest.approx((202, 210), abs=3)
 
 
 def box_with_gap(gap: int, turn: float = 0.0) -> np.ndarray:

@@ -6,6 +6,7 @@ from .painting import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from .parting import Parting
 from .questions import Unsure, questions, unsure_in
 from .track import Trail, follow, track
+from .views import Colours, fitted, likest, painted_view
 
 __all__ = [
     "MOST_PATCHES",
@@ -14,6 +15,7 @@ __all__ = [
     "By",
     "Carried",
     "Case",
+    "Colours",
     "Facts",
     "Paint",
     "Painting",
@@ -24,8 +26,11 @@ __all__ = [
     "Unsure",
     "carry",
     "facts_of",
+    "fitted",
     "follow",
     "judge",
+    "likest",
+    "painted_view",
     "painting_for",
     "parting_of",
     "questions",

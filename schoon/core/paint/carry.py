@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -10,6 +11,12 @@ from .deciding import Source, decide, pots_known
 from .judging import Carried, Case, Facts, facts_of, judge
 from .painting import Painting
 from .parting import Parting
+
+_MODEL_TRUST = 0.7
+"""How much a painted drawing of the model counts that is none of the run."""
+
+_UNLIKE_POSE = 0.5
+"""Kinship of a drawing with all it was carried from under which the model is asked as well."""
 
 MOST_PATCHES = 2500
 """Patches of a drawing beyond which nothing is carried: grain or hatching was taken for areas."""
@@ -42,24 +49,28 @@ def carry(
     drawings: Sequence[Patches],
     painted: Mapping[int, Painting],
     progress: Callable[[int, Painting], None] | None = None,
+    model: Sequence[tuple[Patches, Painting]] = (),
 ) -> dict[int, Painting]:
     """Paint for every drawing of a run.
 
     drawings: the patches of each drawing in order. painted: for the painted ones, patch -> Paint; what is
     missing in a drawing given here is filled in, what is given is never changed.
-    progress: called with each finished drawing's index and painting.
+    progress: called with each finished drawing's index and painting. model: painted drawings of the same model that are
+    none of the run, as in `Run`.
     Drawings of more than MOST_PATCHES keep what they have and guide no others.
     Returns index -> painting for all drawings. Raises ValueError without a painted drawing.
     """
-    run = Run([patches.count for patches in drawings], painted)
-    parting = parting_of([(drawings[k], painting) for k, painting in run.painted.items()])
+    run = Run([patches.count for patches in drawings], painted, [painting for _, painting in model])
+    drawings = [*drawings, *(patches for patches, _ in model)]
+    teach = run.painted if run.keys else run.painted | run.model
+    parting = parting_of([(drawings[k], painting) for k, painting in teach.items()])
     stepped: set[int] = set()
-    for step in run.steps():
+    for step in itertools.chain(run.steps(), run.steps_alone()):
         stepped.add(step.index)
         run.take(step, painting_for(step, {k: drawings[k] for k in step.needs()}, parting))
         if progress:
             progress(step.index, run.done[step.index])
-    result = run.result(judge(run.case({k: facts_of(drawings[k]) for k in run.keys})))
+    result = run.result(judge(run.case({k: facts_of(drawings[k]) for k in run.guides()})))
     if progress:
         for index in sorted(result.keys() - stepped):
             progress(index, result[index])
@@ -69,21 +80,29 @@ def carry(
 class Run:
     """The order in which the drawings of a run take their paint, and what each asks; one step after the other.
 
-    counts: patches of each drawing. painted: as in `carry`. Raises ValueError without a painted drawing.
+    counts: patches of each drawing. painted: as in `carry`. model: painted drawings of the same model that are none of the
+    run, numbered on from its last; they are asked where no drawing of the run is painted, and in `steps_alone`. Raises ValueError without a painted drawing.
     Whoever works the steps off gives what came of each to `take` before asking for the next, and in the end has the
     `case` judged.
     """
 
-    def __init__(self, counts: Sequence[int], painted: Mapping[int, Painting]) -> None:
+    def __init__(
+        self,
+        counts: Sequence[int],
+        painted: Mapping[int, Painting],
+        model: Sequence[Painting] = (),
+    ) -> None:
         self._counts = counts
         self._given = painted
         self.crowded = {k for k, count in enumerate(counts) if count > MOST_PATCHES}
         self.painted = {k: painting for k, painting in painted.items() if k not in self.crowded}
         shares = {k: len(painting) / max(counts[k], 1) for k, painting in self.painted.items() if painting}
-        if not shares:
+        if not shares and not model:
             raise ValueError("at least one drawing must be painted")
         # A drawing with a few corrections is no guide for all its patches; one painted by half is.
-        self.keys = sorted(k for k, share in shares.items() if share >= min(0.5, max(shares.values())))
+        enough = min(0.5, max(shares.values(), default=1.0)) if not model else 0.5
+        self.keys = sorted(k for k, share in shares.items() if share >= enough)
+        self.know(model)
         self.done: dict[int, Painting] = {}
         self._carried: dict[int, Carried] = {}
 
@@ -91,7 +110,7 @@ class Run:
         """What is to be done for each drawing that is not complete, the nearest to the keys first."""
         order = sorted(
             set(range(len(self._counts))) - self.crowded,
-            key=lambda k: (min(abs(k - key) for key in self.keys), k),
+            key=lambda k: (min((abs(k - key) for key in self.keys), default=0), k),
         )
         for index in order:
             own = self.painted.get(index, {})
@@ -102,7 +121,29 @@ class Run:
                 Asked(k, self.done.get(k, self.painted.get(k, {})), trust, k not in self.keys)
                 for k, trust in _sources(index, self.keys, self.done)
             )
-            yield Step(index, dict(own), asked)
+            yield Step(index, dict(own), asked if self.keys else asked + self._of_model())
+
+    def alone(self) -> set[int]:
+        """Drawings in a pose unlike all they were carried from."""
+        return {
+            k
+            for k, carried in self._carried.items()
+            if max((found.kin for found in carried.links.values()), default=0.0) < _UNLIKE_POSE
+        }
+
+    def know(self, model: Sequence[Painting]) -> None:
+        """Takes painted drawings of the model."""
+        self.model = dict(enumerate(model, len(self._counts)))
+
+    def steps_alone(self) -> Iterator[Step]:
+        """When all `steps` are done: those of drawings that stand `alone` once more, with what the model knows."""
+        alone = self.alone() if self.model and self.keys else set()
+        for step in self.steps() if alone else ():
+            if step.index in alone:
+                yield Step(step.index, step.given, step.asked + self._of_model())
+
+    def _of_model(self) -> tuple[Asked, ...]:
+        return tuple(Asked(k, painting, _MODEL_TRUST, False) for k, painting in self.model.items())
 
     def take(self, step: Step, carried: Carried) -> None:
         """What came of a step."""
@@ -110,14 +151,28 @@ class Run:
         self.done[step.index] = {**step.given, **carried.painting}
 
     def case(self, facts: Mapping[int, Facts]) -> Case:
-        """The run as it is judged when all steps are done. facts: index -> facts of the keys."""
-        keys = {k: (self.painted[k], facts[k]) for k in self.keys}
-        return Case(keys, self._carried, {k: self.painted.get(k, {}) for k in self._carried})
+        """The run as it is judged when all steps are done. facts: index -> facts of the `guides`."""
+        keys = {k: (painting, facts[k]) for k, painting in self.guides().items()}
+        given = {k: self.painted.get(k, {}) for k in self._carried}
+        return Case(keys, self._carried, given, frozenset(self.model))
+
+    def guides(self) -> dict[int, Painting]:
+        """The painted drawings that all others are judged by, those of the model if any was asked."""
+        own = {k: self.painted[k] for k in self.keys}
+        asked = {k for carried in self._carried.values() for k in carried.links} & self.model.keys()
+        return own | {k: self.model[k] for k in asked}
+
+    def anew(self, case: Case) -> Case:
+        """A case that was made of this run before more of it was painted, with what is painted now."""
+        keys = {k: (self.painted.get(k, painting), facts) for k, (painting, facts) in case.keys.items()}
+        given = {k: self.painted.get(k, {}) for k in case.carried}
+        return Case(keys, case.carried, given, case.model)
 
     def result(self, judged: Mapping[int, Painting]) -> dict[int, Painting]:
         """index -> painting for all drawings, those with too many patches as they were. judged: as `judge` returns it."""
         found = {k: {**self.painted.get(k, {}), **painting} for k, painting in judged.items()}
-        return {**self.done, **found, **{k: dict(self._given.get(k, {})) for k in self.crowded}}
+        as_is = {k: dict(painting) for k, painting in self._given.items()}
+        return {**as_is, **self.done, **found, **{k: as_is.get(k, {}) for k in self.crowded}}
 
 
 def parting_of(painted: Iterable[tuple[Patches, Painting]]) -> Parting:

@@ -33,6 +33,9 @@ _UNLIKE = 5.0
 _FARTHEST = 8
 """Drawings from a key beyond which it is only far."""
 
+_MODEL_FAR = 2
+"""How far away, in drawings, the model is taken to be where no drawing of the run is painted."""
+
 _SAID = 0.2
 """Chance below which a patch that nothing was carried to stays open."""
 
@@ -41,6 +44,18 @@ _OTHERS, _WORTH = 2, 0.02
 
 ROUNDS = ("first", "second")
 """Forests that are asked one after the other; the second sees what the first has said."""
+
+_SLIVER = 0.25
+"""A patch smaller than this share of the smallest form it may be is no form, and nobody is asked about it."""
+
+_UNSEEN = 2e-5
+"""Share of the picture from which on a patch is asked about whatever it may be."""
+
+_MAYBE = 0.05
+"""Chance from which a patch may be a form of a pot."""
+
+_JOINED = 0.9 * UNSURE_ABOVE
+"""Doubt of a sliver: nobody is asked, but it is no sure guide either."""
 
 _SAME_THING = 0.5
 """How mutual counterparts in doubt have to be to be one thing that is asked once."""
@@ -96,11 +111,13 @@ class Carried:
 
 @dataclass
 class Case:
-    """A run that is to be judged. keys: painted drawings. carried: the others. given: paint that stays in these."""
+    """A run that is to be judged. keys: painted drawings. carried: the others. given: paint that stays in these. model: which keys
+    are no drawings of the run."""
 
     keys: dict[int, tuple[Painting, Facts]]
     carried: dict[int, Carried]
     given: dict[int, Painting] = field(default_factory=dict)
+    model: frozenset[int] = frozenset()
 
 
 def judge(case: Case) -> dict[int, Painting]:
@@ -129,7 +146,8 @@ class Asked:
         painted = [painting for painting, _ in case.keys.values()] + list(case.given.values())
         self.pots = sorted({paint.pot for painting in painted for paint in painting.values()})
         self._column = {pot: k for k, pot in enumerate(self.pots)}
-        self._order = sorted({*case.keys, *case.carried})
+        self._order = sorted({*case.keys, *case.carried} - case.model)
+        self._own_keys = [self._order.index(k) for k in case.keys if k not in case.model]
         self.now: dict[int, Chances] = {}
         for k, (painting, facts) in case.keys.items():
             self.now[k] = self._fixed(painting, np.zeros((facts.count + 1, len(self.pots)), np.float32))
@@ -174,15 +192,15 @@ class Asked:
         beyond; and how far the nearest key is."""
         at = self._order.index(k)
         keys = [j for j in self._case.keys if self._links(j, k) is not None]
-        nearest = min(self._case.keys, key=lambda j: abs(self._order.index(j) - at))
-        way = 1 if self._order.index(nearest) > at else -1
+        nearest = min(self._own_keys, key=lambda place: abs(place - at), default=at - _MODEL_FAR)
+        way = 1 if nearest > at else -1
 
         def beside(step: int) -> list[int]:
             place = at + step
             return [self._order[place]] if 0 <= place < len(self._order) else []
 
         beyond = [j for j in beside(-2) + beside(2) if j not in self._case.keys]
-        return [keys, beside(way), beside(-way), beyond], abs(self._order.index(nearest) - at)
+        return [keys, beside(way), beside(-way), beyond], abs(nearest - at)
 
     def features(self, k: int) -> NDArray[np.float32]:
         """(count + 1, pots, features) what the forests are asked of each patch and pot."""
@@ -252,6 +270,10 @@ class Asked:
                 continue
             ranked = np.argsort(-own, kind="stable")
             best = int(ranked[0])
+            joins = None if own[best] >= SURE_FROM else self._joins(k, patch)
+            if joins is not None:
+                result[patch] = Paint(self.pots[joins], _JOINED, "carried")
+                continue
             if before is None and own[best] < _SAID:
                 continue
             paint = before or Paint(self.pots[best], by="carried")
@@ -267,6 +289,19 @@ class Asked:
                 others=tuple(self.pots[c] for c in near),
             )
         return result
+
+    def _joins(self, k: int, patch: int) -> int | None:
+        """The column of the neighbour's pot that a patch joins which is too small to be any form that it may be."""
+        facts, chances = self._case.carried[k].facts, self.now[k]
+        may_be = self._model.usual[chances[patch] > _MAYBE]
+        tiny = facts.areas[patch] < _UNSEEN * facts.picture
+        if not tiny or facts.shares[patch] >= may_be.min(initial=np.inf) + np.log(_SLIVER):
+            return None
+        beside = facts.touching[facts.touching[:, 0] == patch, 1]
+        sure = beside[chances[beside].max(axis=1) >= SURE_FROM]
+        return max(
+            (int(c) for c in chances[sure].argmax(axis=1)), key=lambda c: chances[patch, c], default=None
+        )
 
     def chained(self, paintings: Mapping[int, Painting]) -> dict[int, Painting]:
         """The paintings with what is in doubt about one thing named as carried from drawing to drawing, so that it is
@@ -321,7 +356,8 @@ def _rival(values: NDArray[np.floating]) -> NDArray[np.floating]:
 
 
 class _KeyFacts:
-    """What painted drawings show of pots: how large their patches are, and which touch which.
+    """What painted drawings show of pots: how large their patches are (`usual`: the logarithm of the share of the figure that
+    the middle one has), and which touch which.
 
     drawings: (count + 1, pots) certain pots, and facts.
     """
@@ -338,6 +374,7 @@ class _KeyFacts:
                     self.share[pot] += np.exp(size[patch]) / len(drawings)
             a, b = facts.touching.T
             touch += (chances[a] * np.sqrt(facts.borders)[:, None]).T @ chances[b]
+        self.usual = np.array([np.median(sizes) if sizes else -np.inf for sizes in self._sizes])
         self.many = np.log1p([len(sizes) / max(len(drawings), 1) for sizes in self._sizes])
         every, total = touch.sum(axis=1), max(touch.sum(), 1e-9)
         chance = np.outer(every, every) / total

@@ -2,36 +2,47 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import partial
 from typing import Any
 
-from ...core.paint import MOST_PATCHES, NOTHING, Paint, Painting, Run, judge
+from ...core.paint import MOST_PATCHES, NOTHING, Case, Paint, Painting, Run, Step, judge
 from ...errors import Refusal
+from ...work.derived import Memory, key_of
 from .. import tasks
 from ..lined import Lined, lined, save_paint
+from ..of_model import painted_of_model
 from ..work import Work, many, named
 
 _BARE = Paint(NOTHING)
 
+_RUNS_KEPT = 3
+
 
 class Carry:
-    """settings: keep, pots whose paint stays as it is."""
+    """settings: keep, pots whose paint stays as it is. again: only judge anew what was carried before, after a few answers."""
+
+    def __init__(self) -> None:
+        self._cases: Memory[dict[str, Case]] = Memory(_RUNS_KEPT)
 
     def run(self, work: Work) -> str:
         """Paints every drawing that has a line, as far as anything speaks for a pot."""
         keep = set(work.settings.get("keep", ()))
         run = lined(work, keep)
         painted = {k: dict(known.given) for k, known in enumerate(run.known)}
-        if not any(painted.values()):
-            raise Refusal("No drawing is painted yet; paint one drawing, then carry its paint to the others")
         # Paint on a background that nobody painted is the outside: it stays bare everywhere.
         for k, painting in painted.items():
             if painting and run.known[k].background and run.known[k].background not in painting:
                 painting[run.known[k].background] = _BARE
-        found = self._carried(work, run, painted)
+        found, known = self._carried(work, run, painted)
         calls = {k: partial(_call, run, k, painting, keep) for k, painting in found.items()}
         saved = save_paint(work, run, calls, f"carry paint to {many(len(run.rows))}")
         words = (
+            [f"proposed from {known} painted picture{'s' if known != 1 else ''} of the model"]
+            if known
+            else []
+        )
+        words += (
             [f"{saved.unsure} patch{'es are' if saved.unsure != 1 else ' is'} unsure"] if saved.unsure else []
         )
         if saved.changed:
@@ -46,16 +57,50 @@ class Carry:
         ][:3]
         return "; ".join(words)
 
-    def _carried(self, work: Work, run: Lined, painted: dict[int, Painting]) -> dict[int, Painting]:
-        order = Run([known.count for known in run.known], painted)
-        teach = [(run.packed[k], painting) for k, painting in order.painted.items() if painting]
-        for step in order.steps():
-            packed = {k: run.packed[k] for k in step.needs()}
-            order.take(step, work.call(tasks.carry_step, step, packed, teach))
+    def _carried(
+        self, work: Work, run: Lined, painted: dict[int, Painting]
+    ) -> tuple[dict[int, Painting], int]:
+        """index -> what every drawing carries, and how many painted pictures of the model were asked in place of a
+        painted drawing."""
+        # What hangs together with what is the same as long as the lines are.
+        kept = self._cases.get(key_of("case", *map(key_of, run.packed)), dict)
+        case = kept.get("case")
+        counts = [known.count for known in run.known]
+        if case is not None and work.settings.get("again") and any(painted.values()):
+            order = Run(counts, painted)
+            return order.result(work.call(judge, order.anew(case))), 0
+        model: list[tuple[bytes, Painting]] = []
+        if not any(painted.values()):
+            model = painted_of_model(work, run.packed[len(run.packed) // 2]) if run.packed else []
+            if not model:
+                raise Refusal(
+                    "No drawing is painted yet; paint one drawing, then carry its paint to the others. A painted picture"
+                    " on the model sheet, or another painted shot of the model, would do as well"
+                )
+        order = Run(counts, painted, [painting for _, painting in model])
+        case = kept["case"] = _matched(work, run, order, model)
+        return order.result(work.call(judge, case)), len(model)
+
+
+def _matched(work: Work, run: Lined, order: Run, model: list[tuple[bytes, Painting]]) -> Case:
+    packed = [*run.packed, *(body for body, _ in model)]
+    teach = [(packed[k], painting) for k, painting in (order.painted or order.model).items() if painting]
+
+    def work_off(steps: Iterator[Step]) -> None:
+        for step in steps:
+            needed = {k: packed[k] for k in step.needs()}
+            order.take(step, work.call(tasks.carry_step, step, needed, teach))
             with work.saving() as cursor:
                 work.done(cursor, int(run.rows[step.index]["id"]))
-        keys = {k: run.packed[k] for k in order.keys}
-        return order.result(work.call(judge, order.case(work.call(tasks.facts, keys))))
+
+    work_off(order.steps())
+    if not model and (alone := order.alone()):
+        # A pose unlike all others in the run may be on the model sheet, or in another shot.
+        known = painted_of_model(work, run.packed[min(alone)])
+        packed += [body for body, _ in known]
+        order.know([painting for _, painting in known])
+        work_off(order.steps_alone())
+    return order.case(work.call(tasks.facts, {k: packed[k] for k in order.guides()}))
 
 
 def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[Any]) -> Any:
@@ -64,6 +109,6 @@ def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[An
     sources = {
         p: (int(run.rows[paint.source[0]]["id"]), *run.known[paint.source[0]].anchors[paint.source[1]])
         for p, paint in found.items()
-        if paint.source
+        if paint.source and paint.source[0] < len(run.rows)
     }
     return tasks.painted_over, run.packed[k], spots, found, sources, keep

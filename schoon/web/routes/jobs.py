@@ -49,7 +49,7 @@ class Reading(Body):
 class NewJob(Body):
     """drawings: ids to work on; None for the whole level. source: for fitting, the drawing whose strokes go to the
     others, strokes: which of them, none for all. For following a patch: source, `at` in the patch, `pot`. keep: locked
-    pots, whose paint stays when paint is carried or poured through the run. under: px², for specks."""
+    pots, whose paint stays when paint is carried or poured through the run. under: px², for specks. again: what was carried is only judged anew, after answers."""
 
     kind: Literal["clean", "seal", "specks", "carry", "fit", "track"]
     drawings: list[Id] | None = Field(default=None, max_length=5000)
@@ -60,6 +60,7 @@ class NewJob(Body):
     pot: Id | None = None
     keep: list[Id] = Field(default_factory=list, max_length=1000)
     under: int | None = Field(default=None, ge=0, le=5000)
+    again: bool = False
 
 
 @router.post("/api/levels/{level_id}/jobs")
@@ -106,6 +107,8 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             settings["under"] = new.under
         if new.keep:
             settings["keep"] = new.keep
+        if new.again:
+            settings["again"] = True
         job_id = jobs.create(cursor, new.kind, level_id, [row["id"] for row in chosen], settings)
         answer = state_of(cursor, job_id)
     runner.wake()

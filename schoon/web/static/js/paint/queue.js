@@ -13,19 +13,38 @@ const CROP = [124, 92];
 const SHOWN = 3;
 const SEEN = 60;
 
+// After this long without another answer, what follows from the answers is worked out, ms.
+const PAUSE = 1500;
+
+// A key that was meant for a card that has just fallen away does nothing, ms.
+const STARTLED = 400;
+
+// Seconds a question takes until the artist's own pace is known, and beyond which it was a break.
+const PACE = 5;
+const BREAK = 40;
+
+const same = (a, b) => a.drawing === b.drawing && a.at[0] === b.at[0] && a.at[1] === b.at[1];
+
 export class UnsureQueue {
   constructor(app, stage) {
     this.app = app;
     this.stage = stage;
     this.cards = null;
     this.at = 0;
+    this.fell = 0;
+    this.answered = 0;
+    this.paces = [];
     this.body = document.getElementById('ledge-body');
   }
 
   async load() {
     try {
+      const before = this.cards?.[this.at];
       this.cards = (await get(`/api/shots/${this.app.data.shot.id}/unsure?level=${this.app.level}`)).cards;
-      this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
+      // The card in hand stays in hand, wherever it is now.
+      const own = before ? this.cards.findIndex((card) => card.places.some((place) => same(place, before.places[0]))) : -1;
+      if (before && own < 0) this.fell = performance.now();
+      this.at = own >= 0 ? own : Math.min(this.at, Math.max(0, this.cards.length - 1));
       this.stage.ledge();
     } catch (error) { notice(error.message, true); }
   }
@@ -43,7 +62,7 @@ export class UnsureQueue {
     this.acts = acts;
     const leaks = this.cards?.[this.at]?.joined.length;
     const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : html`<button id="queue-third">Third <kbd>M</kbd></button>`;
-    fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
+    fill(acts, html`<span class="quiet">${this.cards ? this.left() : 'Reading …'}</span><button id="queue-take">First <kbd>J</kbd></button>
       <button id="queue-second">Second <kbd>K</kbd></button>${third}<button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
     const does = { take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), leak: () => this.traceLeak(), bare: () => this.decide(null), later: () => this.later() };
     for (const [id, act] of Object.entries(does)) acts.querySelector(`#queue-${id}`)?.addEventListener('click', act);
@@ -51,6 +70,24 @@ export class UnsureQueue {
     if (!this.cards.length) { fill(this.body, html`<p class="empty">No patch is unsure.</p>`); return; }
     this.body.replaceChildren(...this.cards.slice(0, SEEN).map((card, k) => this.node(card, k)));
     this.body.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+  }
+
+  // How long the rest takes at this artist's pace.
+  left() {
+    if (!this.cards.length) return '';
+    const paces = [...this.paces].sort((a, b) => a - b);
+    const each = paces.length ? paces[Math.floor(paces.length / 2)] : PACE;
+    const minutes = this.cards.length * each / 60;
+    return minutes < 1 ? 'under a minute left' : `about ${Math.round(minutes)} min left`;
+  }
+
+  // After a few answers the rest of the run is judged anew, and cards fall away.
+  settle() {
+    const { app } = this;
+    clearTimeout(this.soon);
+    this.soon = setTimeout(() => {
+      app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'carry', again: true, keep: this.stage.lockedPots }, null, true);
+    }, PAUSE);
   }
 
   potName(id) { return this.app.data.pots.find((p) => p.id === id)?.name || 'no paint'; }
@@ -96,12 +133,18 @@ export class UnsureQueue {
     if (!card) { notice('No patch is unsure'); return; }
     if (n !== null && card.pots[n] === undefined) { notice('There is no such proposal for this patch; pour the pot by hand'); return; }
     const { app } = this;
+    if (performance.now() - this.fell < STARTLED) return;
     // The first pot is the one it carries now: to accept it is no change.
     if (n !== 0 && this.stage.closed(card.pots[0])) return;
+    const now = performance.now();
+    const took = (now - this.answered) / 1000;
+    if (this.answered && took < BREAK) this.paces.push(took);
+    this.answered = now;
     this.cards.splice(this.at, 1);
     this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
     try {
       await change('levels', app.level, 'answer', { places: card.places, pot: n === null ? -1 : card.pots[n] });
+      this.settle();
       await app.sync.refresh();
       if (this.cards?.length) await this.look(); else { this.show(this.acts); app.table.draw(); }
     } catch (error) { notice(error.message, true); this.load(); }

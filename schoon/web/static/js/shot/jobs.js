@@ -8,12 +8,13 @@ const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking
 export class Jobs {
   constructor(app) { this.app = app; this.open = new Map(); this.box = document.getElementById('job-state'); }
 
-  async start(url, content, onDone) {
-    try { this.watch(await post(url, content), onDone); } catch (error) { notice(error.message, true); }
+  // quiet: nothing is said of it unless it fails.
+  async start(url, content, onDone, quiet = false) {
+    try { this.watch(await post(url, content), onDone, quiet); } catch (error) { notice(error.message, true); }
   }
 
-  watch(job, onDone) {
-    this.open.set(job.id, { job, onDone, seen: -1 });
+  watch(job, onDone, quiet = false) {
+    this.open.set(job.id, { job, onDone, quiet, seen: -1 });
     this.show();
     if (!this.timer) this.timer = setTimeout(() => this.poll(), 400);
   }
@@ -27,7 +28,7 @@ export class Jobs {
       if (ended) {
         this.open.delete(id);
         if (job.state === 'failed') notice(job.message, true, 9000);
-        else if (job.message) notice(job.message, job.failed > 0, 7000);
+        else if (job.message && !item.quiet) notice(job.message, job.failed > 0, 7000);
         else if (job.state === 'cancelled') notice(`Cancelled; ${job.done} of ${job.total} are done and stay`);
       }
       if (job.kind !== 'export' && (ended || job.done !== item.seen)) { item.seen = job.done; await this.app.sync.refresh(); }

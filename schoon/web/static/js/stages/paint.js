@@ -156,7 +156,8 @@ export class PaintStage extends Stage {
   carry() {
     const { app } = this;
     const from = app.data.run.filter((d) => d.hand).length;
-    notice(`Carrying paint from ${from || 'no'} painted drawing${from === 1 ? '' : 's'} to ${app.data.run.length}; what a hand painted${this.alsoStay}, and it can be undone as one`);
+    notice(from ? `Carrying paint from ${from} painted drawing${from === 1 ? '' : 's'} to ${app.data.run.length}; what a hand painted${this.alsoStay}, and it can be undone as one`
+      : 'Nothing is painted here yet: proposing paint from the model sheet and other painted shots of the model; it can be undone as one');
     app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'carry', keep: this.lockedPots });
   }
 
@@ -196,7 +197,7 @@ export class PaintStage extends Stage {
     const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}${id === 'unsure' ? count : ''}</button>`;
     fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
       <span class="push"></span><span class="acts-here"></span>
-      <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">Carry paint</button>`);
+      <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">${painted.length ? 'Carry paint' : 'Paint from model'}</button>`);
     for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
     head.querySelector('#carry').addEventListener('click', () => this.carry());
     this.views[this.view].show(head.querySelector('.acts-here'));

@@ -1,0 +1,50 @@
+"""What is painted of a level's model elsewhere: its sheet pictures, and drawings of other levels."""
+
+from __future__ import annotations
+
+from ..core.model import parse_colour
+from ..core.paint import Colours, Painting
+from ..store import models, pictures, productions, revisions
+from . import tasks
+from .work import Call, Failed, Work, size_of
+
+_ELSEWHERE = 4
+"""Drawings of other levels that are looked at."""
+
+_ASKED = 3
+"""Painted figures that are asked in the end."""
+
+
+def painted_of_model(work: Work, target: bytes) -> list[tuple[bytes, Painting]]:
+    """Painted figures of the model that are most like a drawing, laid over it. target: its patches, packed.
+
+    Returns (patches, packed, as they are compared; what they carry), nothing without a model.
+    """
+    with work.store.transaction() as cursor:
+        shot = productions.shot_of_level(cursor, work.level)
+        if shot["model_id"] is None:
+            return []
+        model = models.model(cursor, shot["model_id"])
+        bodies = [(p["caption"], bytes(pictures.get(cursor, p["sha256"])["body"])) for p in model["pictures"]]
+        others = productions.painted_elsewhere(cursor, shot["model_id"], work.level, _ELSEWHERE)
+        found = revisions.get_documents(cursor, [row[part] for row in others for part in revisions.SHOWN])
+        sizes = {
+            row["level_id"]: size_of(productions.shot_of_level(cursor, row["level_id"])) for row in others
+        }
+    keys = [
+        Colours(parse_colour(key["ink"]), {pot: parse_colour(c) for pot, c in key["colours"].items()})
+        for key in model["keys"]
+    ]
+    alive = {int(pot["id"]) for pot in model["pots"]}
+    calls: list[Call] = [(tasks.view_of, caption, body, keys) for caption, body in bodies]
+    calls += [
+        (
+            tasks.painted_drawing,
+            *(found.get(row[part]) for part in revisions.SHOWN),
+            sizes[row["level_id"]],
+            alive,
+        )
+        for row in others
+    ]
+    views = [view for _, view in work.spread(enumerate(calls)) if view and not isinstance(view, Failed)]
+    return work.call(tasks.likest_views, target, views, _ASKED) if views else []
