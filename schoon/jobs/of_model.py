@@ -4,15 +4,30 @@ from __future__ import annotations
 
 from ..core.model import parse_colour
 from ..core.paint import Colours, Painting
-from ..store import models, pictures, productions, revisions
+from ..store import Cursor, models, pictures, productions, revisions
 from . import tasks
 from .work import Call, Failed, Work, size_of
+
+NOTHING_PAINTED = (
+    "No drawing is painted yet; paint one drawing, then carry its paint to the others. A painted picture on the model sheet"
+    " or another painted shot of the model would do as well"
+)
 
 _ELSEWHERE = 4
 """Drawings of other levels that are looked at."""
 
 _ASKED = 3
 """Painted figures that are asked in the end."""
+
+
+def speaks(cursor: Cursor, level_id: int) -> bool:
+    """Whether something painted is known of a level's model elsewhere."""
+    model = productions.shot_of_level(cursor, level_id)["model_id"]
+    if model is None:
+        return False
+    return bool(
+        models.model(cursor, model)["pictures"] or productions.painted_elsewhere(cursor, model, level_id, 1)
+    )
 
 
 def painted_of_model(work: Work, target: bytes) -> list[tuple[bytes, Painting]]:

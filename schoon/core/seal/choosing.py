@@ -51,9 +51,7 @@ def forms_of(
     return form, between
 
 
-def parts_alone(
-    rooms: NDArray[np.int64], form: NDArray[np.int64], inside: NDArray[np.int64]
-) -> NDArray[np.bool_]:
+def parts_alone(rooms: NDArray[np.int64], inside: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Which of the necks `inside` forms would part their form if they alone were shut (the bridges of the graph; R. Tarjan, 1974)."""
     beside: dict[int, list[tuple[int, int]]] = {}
     for neck in inside.tolist():

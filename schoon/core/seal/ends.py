@@ -29,10 +29,11 @@ MEASURES = (
 
 @dataclass(frozen=True)
 class _Look:
-    """What the ink about an end looks like. outward: (2,) unit. thick: px. near, about: share of discs that is ink. drawn_out: how far the
+    """What the ink about an end looks like. outward: (2,) unit. tip: (2,) px, the end moved into the middle of its line. thick: px. near, about: share of discs that is ink. drawn_out: how far the
     ink's middle lies behind the end, 0 (a side or nothing) to 1. taper: thickness at the tip beside that behind it."""
 
     outward: NDArray[np.float64]
+    tip: NDArray[np.float64]
     thick: float
     near: float
     about: float
@@ -49,7 +50,7 @@ def _look(
     x, y = np.rint(end - 0.7 * toward).astype(int) + _MOST_LOOK
     small = depth[y - 2 : y + 3, x - 2 : x + 3]
     if not small.any():
-        return _Look(toward, pen, 0.0, 0.0, 0.0, 1.0)
+        return _Look(toward, end, pen, 0.0, 0.0, 0.0, 1.0)
     if depth[y, x] == 0:
         row, column = np.unravel_index(int(small.argmax()), small.shape)
         y, x = y - 2 + int(row), x - 2 + int(column)
@@ -62,11 +63,14 @@ def _look(
     close = inked & (distance <= max(0.75 * thick, 3))
     back = np.array([dx[close].mean(), dy[close].mean()])
     size = float(np.hypot(*back))
-    tip = float(own[close].max())
+    spread = np.stack([dx[inked], dy[inked]]) - middle[:, None]
+    axis = np.linalg.eigh(spread @ spread.T)[1][:, 1]
+    on_axis = np.array([x, y]) - _MOST_LOOK + middle - (middle @ axis) * axis
+    at_tip = float(own[close].max())
     return _Look(
-        -back / size if size > 0.3 else toward, thick,
+        -back / size if size > 0.3 else toward, on_axis, thick,
         float(inked[distance <= max(0.75 * thick, 3)].mean()), float(inked.mean()),
-        float(np.hypot(*middle)) / reach, (2 * tip - 1) / max(2 * float(own.max()) - 1, 1),
+        float(np.hypot(*middle)) / reach, (2 * at_tip - 1) / max(2 * float(own.max()) - 1, 1),
     )  # fmt: skip
 
 
@@ -87,12 +91,13 @@ def _own(
 
 @dataclass(frozen=True)
 class Seen:
-    """measures: (necks, MEASURES). outward: (necks, 2, 2) where each end points. free: (necks, 2) chance-like 0..1, how much each end is
-    the free end of a line."""
+    """measures: (necks, MEASURES). outward: (necks, 2, 2) where each end points. free: (necks, 2) 0..1, how much each end is the free
+    end of a line; tips: (necks, 2, 2) px, the ends moved into the middle of their line."""
 
     measures: NDArray[np.float32]
     outward: NDArray[np.float64]
     free: NDArray[np.float64]
+    tips: NDArray[np.float64]
 
 
 def seen(ink: NDArray[np.bool_], necks: Necks, pen: float) -> Seen:
@@ -111,16 +116,18 @@ def seen(ink: NDArray[np.bool_], necks: Necks, pen: float) -> Seen:
             toward = ends[1 - k] - ends[k]
             if edge[k]:
                 unit = toward / max(float(np.hypot(*toward)), 1e-9)
-                pair.append(_Look(unit, pen, 0.5, 0.5, 0.2, 1.0))
+                pair.append(_Look(unit, ends[k], pen, 0.5, 0.5, 0.2, 1.0))
             else:
                 pair.append(_look(depth, ends[k], ends[1 - k], pen, offsets))
         looks.append((pair[0], pair[1]))
     if not looks:
         nothing = np.zeros((0, 2))
-        return Seen(np.zeros((0, len(MEASURES)), np.float32), np.zeros((0, 2, 2)), nothing)
+        return Seen(
+            np.zeros((0, len(MEASURES)), np.float32), np.zeros((0, 2, 2)), nothing, np.zeros((0, 2, 2))
+        )
     table = {
         name: np.array([[getattr(look, name) for look in pair] for pair in looks])
-        for name in ("outward", "thick", "near", "about", "drawn_out", "taper")
+        for name in ("outward", "tip", "thick", "near", "about", "drawn_out", "taper")
     }
     widths = np.maximum(necks.widths - 1, 0.5)
     way = necks.ends[:, 1] - necks.ends[:, 0]
@@ -152,7 +159,7 @@ def seen(ink: NDArray[np.bool_], necks: Necks, pen: float) -> Seen:
     ], axis=1).astype(np.float32)  # fmt: skip
     free = np.clip((table["drawn_out"] - 0.25) / 0.2, 0, 1) * np.clip(straight, 0, 1)
     free[necks.at_edge] = 0
-    return Seen(measures, table["outward"], free)
+    return Seen(measures, table["outward"], free, table["tip"])
 
 
 def _component(components: NDArray[np.int32], necks: Necks) -> NDArray[np.bool_]:

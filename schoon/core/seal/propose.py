@@ -70,7 +70,7 @@ def propose_stitches(ink: NDArray[np.bool_]) -> list[Stitch]:
     chance = 1 / (1 + np.exp(-odds))
     left = np.flatnonzero(~shut)
     shown = np.zeros(len(odds), bool)
-    shown[left] = chance[left] >= np.where(parts_alone(necks.rooms, form, left), _SHOWN, _SHOWN_ANYWAY)
+    shown[left] = chance[left] >= np.where(parts_alone(necks.rooms, left), _SHOWN, _SHOWN_ANYWAY)
     found = []
     for k in np.flatnonzero(shut | shown).tolist():
         a, b = sides[k].tolist()
@@ -98,7 +98,7 @@ def _reason(necks: Necks, look: Seen, k: int) -> str:
 
 def _drawn(necks: Necks, look: Seen, k: int, shape: tuple[int, ...]) -> Points:
     """The line that shuts a neck, px: along the curve of two ends that face each other, else straight."""
-    a, b = necks.ends[k]
+    a, b = np.where(look.free[k, :, None] > 0.5, look.tips[k], necks.ends[k])
     gap = float(np.hypot(*(b - a)))
     way = (b - a) / max(gap, 1e-9)
     if gap > 4 and (look.free[k] > 0.6).all():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
@@ -11,7 +12,7 @@ from ...errors import Refusal
 from ...work.derived import Memory, key_of
 from .. import tasks
 from ..lined import Lined, lined, save_paint
-from ..of_model import painted_of_model
+from ..of_model import NOTHING_PAINTED, painted_of_model
 from ..work import Work, many, named
 
 _BARE = Paint(NOTHING)
@@ -19,11 +20,19 @@ _BARE = Paint(NOTHING)
 _RUNS_KEPT = 3
 
 
+@dataclass
+class _Kept:
+    """What came of carrying paint through a run, for a few answers later."""
+
+    case: Case | None = None
+    found: dict[int, Painting] = field(default_factory=dict)
+
+
 class Carry:
     """settings: keep, pots whose paint stays as it is. again: only judge anew what was carried before, after a few answers."""
 
     def __init__(self) -> None:
-        self._cases: Memory[dict[str, Case]] = Memory(_RUNS_KEPT)
+        self._kept: Memory[_Kept] = Memory(_RUNS_KEPT)
 
     def run(self, work: Work) -> str:
         """Paints every drawing that has a line, as far as anything speaks for a pot."""
@@ -63,23 +72,32 @@ class Carry:
         """index -> what every drawing carries, and how many painted pictures of the model were asked in place of a
         painted drawing."""
         # What hangs together with what is the same as long as the lines are.
-        kept = self._cases.get(key_of("case", *map(key_of, run.packed)), dict)
-        case = kept.get("case")
+        kept = self._kept.get(key_of("case", *map(key_of, run.packed)), _Kept)
         counts = [known.count for known in run.known]
-        if case is not None and work.settings.get("again") and any(painted.values()):
+        if kept.case is not None and work.settings.get("again") and any(painted.values()):
             order = Run(counts, painted)
-            return order.result(work.call(judge, order.anew(case))), 0
+            anew = order.result(work.call(judge, order.anew(kept.case)))
+            kept.found = {k: _settled(painting, kept.found.get(k, {})) for k, painting in anew.items()}
+            return kept.found, 0
         model: list[tuple[bytes, Painting]] = []
         if not any(painted.values()):
             model = painted_of_model(work, run.packed[len(run.packed) // 2]) if run.packed else []
             if not model:
-                raise Refusal(
-                    "No drawing is painted yet; paint one drawing, then carry its paint to the others. A painted picture"
-                    " on the model sheet, or another painted shot of the model, would do as well"
-                )
+                raise Refusal(NOTHING_PAINTED)
         order = Run(counts, painted, [painting for _, painting in model])
-        case = kept["case"] = _matched(work, run, order, model)
-        return order.result(work.call(judge, case)), len(model)
+        kept.case = _matched(work, run, order, model)
+        kept.found = order.result(work.call(judge, kept.case))
+        return kept.found, len(model)
+
+
+def _settled(now: Painting, before: Painting) -> Painting:
+    """What is thought now, without doubt that is new: an answer raises no question about what it confirms."""
+    return {
+        p: before[p]
+        if p in before and before[p].pot == paint.pot and before[p].doubt < paint.doubt
+        else paint
+        for p, paint in now.items()
+    }
 
 
 def _matched(work: Work, run: Lined, order: Run, model: list[tuple[bytes, Painting]]) -> Case:

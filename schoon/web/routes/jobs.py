@@ -11,6 +11,7 @@ from pydantic import Field
 from ...core.cleanup import KINDS, Blacks
 from ...core.cleanup.labels import Kind
 from ...errors import NotFound, Refusal
+from ...jobs.of_model import NOTHING_PAINTED, speaks
 from ...store import Cursor, jobs, productions
 from ...work import edits
 from ..deps import RunnerDep, StoreDep
@@ -80,8 +81,8 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             chosen = [row for row in chosen if row["line"]]
         if not chosen:
             raise Refusal("None of these drawings has a line yet; clean them first")
-        if new.kind == "carry" and not any(row["paint"] for row in rows):
-            raise Refusal("No drawing is painted yet; paint one drawing, then carry its paint to the others")
+        if new.kind == "carry" and not any(row["paint"] for row in rows) and not speaks(cursor, level_id):
+            raise Refusal(NOTHING_PAINTED)
         settings: dict[str, Any] = {}
         if new.kind in ("clean", "fit"):
             if new.reading is not None:

@@ -62,7 +62,7 @@ export class UnsureQueue {
     this.acts = acts;
     const leaks = this.cards?.[this.at]?.joined.length;
     const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : html`<button id="queue-third">Third <kbd>M</kbd></button>`;
-    fill(acts, html`<span class="quiet">${this.cards ? this.left() : 'Reading …'}</span><button id="queue-take">First <kbd>J</kbd></button>
+    fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
       <button id="queue-second">Second <kbd>K</kbd></button>${third}<button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
     const does = { take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), leak: () => this.traceLeak(), bare: () => this.decide(null), later: () => this.later() };
     for (const [id, act] of Object.entries(does)) acts.querySelector(`#queue-${id}`)?.addEventListener('click', act);
@@ -72,13 +72,11 @@ export class UnsureQueue {
     this.body.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
   }
 
-  // How long the rest takes at this artist's pace.
+  // How long the rest takes at this artist's pace, in minutes.
   left() {
-    if (!this.cards.length) return '';
     const paces = [...this.paces].sort((a, b) => a - b);
     const each = paces.length ? paces[Math.floor(paces.length / 2)] : PACE;
-    const minutes = this.cards.length * each / 60;
-    return minutes < 1 ? 'under a minute left' : `about ${Math.round(minutes)} min left`;
+    return this.cards.length * each / 60;
   }
 
   // After a few answers the rest of the run is judged anew, and cards fall away.

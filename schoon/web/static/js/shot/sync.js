@@ -55,6 +55,7 @@ export class Sync {
   // what: undo or redo.
   async step(what, subjects = this.scope) {
     const { app } = this;
+    app.stage.stepped();
     try {
       const found = await post(`/api/${subjects}/${subjects === 'drawings' ? app.current.id : app.data.shot.id}/${what}`);
       if (found.message) { notice(found.message); return; }

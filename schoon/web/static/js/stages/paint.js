@@ -193,11 +193,13 @@ export class PaintStage extends Stage {
     // What is left to do is questions, as soon as they are known.
     const asked = this.views.unsure.cards;
     const said = asked && `${asked.length} question${asked.length === 1 ? '' : 's'} about ${unsure} patch${unsure === 1 ? '' : 'es'}`;
-    const count = unsure ? html` <b class="ask" title="${said || ''}">${asked ? asked.length : unsure}</b>` : '';
+    const minutes = asked?.length && Math.ceil(this.views.unsure.left());
+    const left = minutes && html` <span class="quiet" title="what is left at your pace">${minutes} min</span>`;
+    const count = unsure ? html` <b class="ask" title="${said || ''}">${asked ? asked.length : unsure}</b>${left || ''}` : '';
     const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}${id === 'unsure' ? count : ''}</button>`;
     fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
       <span class="push"></span><span class="acts-here"></span>
-      <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">${painted.length ? 'Carry paint' : 'Paint from model'}</button>`);
+      <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">${painted.length ? `Carry${this.view === 'unsure' ? '' : ' paint'}` : 'Paint from model'}</button>`);
     for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
     head.querySelector('#carry').addEventListener('click', () => this.carry());
     this.views[this.view].show(head.querySelector('.acts-here'));
@@ -210,6 +212,9 @@ export class PaintStage extends Stage {
     this.views.unsure.cards = null;
     this.ledge();
   }
+
+  // What was taken back has no consequences.
+  stepped() { clearTimeout(this.views.unsure.soon); }
 
   refreshed() { if (this.view === 'unsure') this.views.unsure.load(); }
 

@@ -37,6 +37,9 @@ export class Stage {
 
   get stitch() { return null; }
 
+  // A change was undone or done again.
+  stepped() {}
+
   // Shows the run in the ledge.
   ledge() {}
 
