@@ -74,7 +74,9 @@ def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
         outside = [spots[k][1].source for k in question if asked[k].source not in own]
         cards.append(
             {
-                "drawing": row["id"], "number": row["number"], "at": worst.at, "doubt": round(worst.doubt, 2),
+                "drawing": row["id"], "number": row["number"],
+                # Where areas run together the first of them is looked at: the patch may be the whole outside.
+                "at": worst.joined[0][1:] if worst.joined else worst.at, "doubt": round(worst.doubt, 2),
                 "pots": [worst.pot, *worst.others], "from": next(filter(None, outside), None), "joined": worst.joined,
                 "places": [{"drawing": spots[k][0]["id"], "at": spots[k][1].at} for k in question],
             }

@@ -342,3 +342,15 @@ def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> Non
     )
     expect(desk.locator('#pots [aria-selected="true"]')).to_contain_text("Sea")
     expect(desk.locator("#pen-now")).to_contain_text("Pour sea")
+
+
+def test_a_form_is_cut_out_and_filled_at_once(desk: Page) -> None:
+    before = desk.evaluate("schoon.data.run[0].painted")
+    desk.locator("#paper").focus()
+    desk.keyboard.press("g")
+    expect(desk.locator('#tray [aria-pressed="true"]')).to_contain_text("Cut out")
+    turn = np.linspace(0, 2 * np.pi, 24)
+    drag(desk, [(60 + 34 * float(np.cos(a)), 60 + 34 * float(np.sin(a))) for a in turn])
+    until(desk, f"schoon.data.run[0].painted === {before + 1}")
+    desk.keyboard.press("Control+z")
+    until(desk, f"schoon.data.run[0].painted === {before}")

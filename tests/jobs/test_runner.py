@@ -10,10 +10,10 @@ import pytest
 
 from schoon.jobs import runner, tasks
 from schoon.jobs.work import Work
-from schoon.store import Store
+from schoon.store import Store, pictures, productions
 
 from ..conftest import table_counts
-from ..shot import Shot
+from ..shot import Shot, rough
 
 EYE, FACE = [181, 95], [100, 100]
 
@@ -202,3 +202,44 @@ def test_the_runner_works_in_the_background_and_stops(painted: Shot) -> None:
     own.stop()
     assert "carried" in carried(painted, 2)
     assert painted.client.get(f"/api/jobs/{job}").json()["state"] == "done"
+
+
+def test_a_shot_with_nothing_painted_is_painted_from_another_of_the_model(painted: Shot) -> None:
+    """The second shot shows the same face elsewhere; the first one's key drawing is all there is to go by."""
+    with painted.client.app.state.store.transaction() as cursor:  # type: ignore[attr-defined]
+        cursor.execute("SELECT model_id FROM levels WHERE id = 1")
+        model = cursor.fetchone()["model_id"]
+        shot, level = productions.create_shot(cursor, 1, "Pier", 24, "Pim", model, None)
+        rows = [(k, "key", pictures.put(cursor, rough(-5 * k), "image/png", 320, 240)) for k in (1, 2)]
+        productions.fill_shot(cursor, shot, level, (320, 240), rows, {1: 1, 3: 2}, 4)
+        ids = [row["id"] for row in productions.drawings(cursor, level)]
+
+    def job(kind: str) -> dict:
+        answer = painted.client.post(f"/api/levels/{level}/jobs", json={"kind": kind})
+        assert answer.status_code == 200, answer.text
+        painted.client.app.state.runner.run_open()  # type: ignore[attr-defined]
+        return painted.client.get(f"/api/jobs/{answer.json()['id']}").json()
+
+    job("clean")
+    done = job("carry")
+    assert done["state"] == "done"
+    assert "from 1 painted picture of the model" in done["message"]
+    for drawing in ids:
+        found = painted.client.get(f"/api/drawings/{drawing}/patches").json()
+        forms = [p for p in found["patches"] if p["n"] != found["background"]]
+        face, eye = max(forms, key=lambda p: p["area"]), min(forms, key=lambda p: p["area"])
+        assert [found["paint"][str(form["n"])]["pot"] for form in (face, eye)] == [2, 1]
+
+
+def test_an_answer_is_weighed_without_matching_again(painted: Shot, monkeypatch: pytest.MonkeyPatch) -> None:
+    painted.job("carry")
+    matched: list[int] = []
+    meanwhile(monkeypatch, lambda: matched.append(1))
+    found = painted.patches(2)
+    face = max((p for p in found["patches"] if p["n"] != found["background"]), key=lambda p: p["area"])
+    painted.edit(2, "pour", points=[face["at"]], pot=1)
+    assert painted.job("carry", again=True)["state"] == "done"
+    assert not matched
+    assert painted.patches(2)["paint"][str(face["n"])]["pot"] == 1
+    painted.job("carry")
+    assert matched

@@ -78,6 +78,7 @@ class _Votes:
         self.weight = self.kin = 0.0
         self.best: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {}
         self.joined: dict[int, tuple[tuple[int, float, float], ...]] = {}
+        self.spilled: tuple[tuple[int, float, float], ...] = ()
         self.links: dict[int, Links] = {}
         self.chances = np.zeros_like(self.votes)
         self.heard = np.zeros(target.count + 1)
@@ -99,6 +100,7 @@ class _Votes:
         nobody[0] = False
         self.undecided += found.likely[nobody].sum(axis=0) * trust
         if source.trust >= 1.0:
+            self.spilled = self.spilled or _spilled(found, source, self.target)
             for patch in self.missing:
                 if patch not in self.joined and patch != self.target.background:
                     self.joined[patch] = _joined(found, source, self.target, patch)
@@ -138,6 +140,9 @@ class _Votes:
                 if self.joined.get(patch):
                     paint = replace(paint, doubt=max(paint.doubt, _RUNS_TOGETHER), joined=self.joined[patch])
                 result[patch] = paint
+        outside = self.target.background
+        if self.spilled and outside in result:
+            result[outside] = replace(result[outside], doubt=_RUNS_TOGETHER, joined=self.spilled)
         return result
 
     def _with_lines(
@@ -214,9 +219,25 @@ def _joined(
 ) -> tuple[tuple[int, float, float], ...]:
     """Areas of unlike pots that run together in a patch, as in `Paint`."""
     painting = source.painting
-    places = {
+    places = _sure_pots(found.joined(source.patches, target, patch), painting)
+    return tuple(places.values()) if len(places) > 1 else ()
+
+
+def _spilled(found: Match, source: Source, target: Patches) -> tuple[tuple[int, float, float], ...]:
+    """An area that has run out into the background, and a place far outside, as in `Paint`; nothing if none has."""
+    places = list(_sure_pots(found.run_out(source.patches, target), source.painting).values())
+    if not places:
+        return ()
+    x, y = (float(v) for v in target.anchors[target.background])
+    return (places[0], (NOTHING, x, y))
+
+
+def _sure_pots(
+    parts: Sequence[tuple[int, tuple[float, float]]], painting: Painting
+) -> dict[int, tuple[int, float, float]]:
+    """pot -> (pot, x, y) of the parts whose pot is sure."""
+    return {
         painting[part].pot: (painting[part].pot, *at)
-        for part, at in found.joined(source.patches, target, patch)
+        for part, at in parts
         if part in painting and painting[part].pot != NOTHING and not painting[part].unsure
     }
-    return tuple(places.values()) if len(places) > 1 else ()

@@ -69,6 +69,10 @@ _RUN, _POSES = 0.55, 0.4
 _MOSTLY, _A_SHARE = 0.6, 0.12
 """Shares of a source patch, and of a target patch, from which on a patch is part of one that runs together."""
 
+_TELLS, _ALL_OF_IT, _NO_COUNTERPART, _LINED, _WORTH_SAYING = 0.7, 0.85, 0.12, 0.85, 5e-5
+"""When a patch has run out into the background: kinship of drawings that can tell, the share of it that lies there, how good
+its best counterpart may be, how much of its rim has a line, and the share of the picture from which on it is said."""
+
 _MOTIONS, _CLEAR = 0.3, 0.5
 """What several motions count beside relaxation, and the share of a patch that has to come from one place for all of it."""
 
@@ -112,8 +116,28 @@ class Match:
         mostly = self._mostly_within[:, patch].copy()
         mostly[[0, source.background]] = False
         parts = np.flatnonzero(mostly).tolist()
-        if len(parts) < 2:
+        return self._places(target, patch, parts) if len(parts) > 1 else []
+
+    def run_out(self, source: Patches, target: Patches) -> list[tuple[int, tuple[float, float]]]:
+        """Source patches that have run out into the target's background, as in `joined`: each lies in it in its place, with
+        its line still round it, and nothing in the target is its counterpart. In unlike poses nobody can tell."""
+        outside = target.background
+        if self.kin < _TELLS or not outside or not source.background:
             return []
+        counterpart = np.delete(self.likely, outside, axis=1).max(axis=1)
+        gone = self.together[:, outside] > _ALL_OF_IT * self.together.sum(axis=1)
+        gone &= (counterpart < _NO_COUNTERPART) & (source.areas > _WORTH_SAYING * target.labels.size)
+        gone[[0, source.background]] = False
+        ink = cv2.dilate((target.open_labels == 0).astype(np.uint8), np.ones((9, 9)))[::_STRIDE, ::_STRIDE]
+        lined = []
+        for part in np.flatnonzero(gone).tolist():
+            lies = (self.there == part).astype(np.uint8)
+            rim = lies - cv2.erode(lies, np.ones((3, 3)))
+            if ink[rim > 0].mean() >= _LINED:
+                lined.append(part)
+        return self._places(target, outside, lined)
+
+    def _places(self, target: Patches, patch: int, parts: list[int]) -> list[tuple[int, tuple[float, float]]]:
         inside = target.open_labels[::_STRIDE, ::_STRIDE] == patch
         found = []
         for part in parts:

@@ -123,7 +123,9 @@ def _matched(work: Work, run: Lined, order: Run, model: list[tuple[bytes, Painti
 
 def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[Any]) -> Any:
     background = run.known[k].background
-    found = {p: paint for p, paint in painting.items() if not (paint.pot == NOTHING and p == background)}
+    found = {
+        p: paint for p, paint in painting.items() if p != background or paint.pot != NOTHING or paint.joined
+    }
     sources = {
         p: (int(run.rows[paint.source[0]]["id"]), *run.known[paint.source[0]].anchors[paint.source[1]])
         for p, paint in found.items()

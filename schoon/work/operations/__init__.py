@@ -1,6 +1,7 @@
 """Every edit there is, by what it changes. `base` says how one is added."""
 
 from .base import Context, DrawingOperation, Operation, RunOperation
+from .forms import CutOut
 from .line import AnyLine
 from .marks import AnyMarks
 from .model import AnyModel, ModelOperation
@@ -9,7 +10,7 @@ from .seal import AnySeal, TakeUnder
 from .stack import AnyStack, StackOperation
 from .time import AnyTime, TimeOperation
 
-AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks
+AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | CutOut
 AnyRun = TakeUnder | Repaint | Answer
 
 __all__ = [

@@ -98,9 +98,10 @@ export class UnsureQueue {
     const from = card.from && app.byId.get(card.from[0]);
     const swatch = (id) => html`<span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span>`;
     const pots = card.pots.map((id, n) => html`<em>${POTS[n].toUpperCase()}</em>${swatch(id)}<span class="pot-name" data-pot="${id}">${this.potName(id)}</span>`);
-    const offers = card.joined.length ? `runs together: ${card.joined.map(([id]) => this.potName(id)).join(', ')}` : pots;
+    const offers = card.joined.length ? `runs together: ${card.joined.map(([id]) => (id < 0 ? 'the outside' : this.potName(id))).join(', ')}` : pots;
     const beside = from && html`<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>`;
-    const crops = this.shown(card).map((place) => html`<i style="${this.crop(app.byId.get(place.drawing), place.at)}"></i>`);
+    const seen = card.joined.length ? [{ drawing: card.drawing, at: card.at }] : this.shown(card);
+    const crops = seen.map((place) => html`<i style="${this.crop(app.byId.get(place.drawing), place.at)}"></i>`);
     const numbers = [...new Set(card.places.map((place) => app.byId.get(place.drawing)?.number))];
     const many = card.places.length > 1 && html` <span class="quiet">${card.places.length} patches</span>`;
     const which = numbers.length > 1 ? `${numbers[0]} to ${numbers.at(-1)}` : card.number;

@@ -1,6 +1,6 @@
 // Tools of paint: pour and lift off, a ring, a patch through the whole run, the sampler.
 
-import { notice } from '../api.js';
+import { edit, notice } from '../api.js';
 import { paintNow, paintSeen } from '../shot/drawings.js';
 import { penDrag } from '../shot/pen.js';
 
@@ -66,6 +66,30 @@ export class RingTool {
         const answer = await stage.send(entry, 'pour-within', { ring: path.map(([x, y]) => [x, y]), pot: stage.pot });
         if (answer?.patches) notice(`${stage.potName} in ${answer.patches} patch${answer.patches === 1 ? '' : 'es'}`);
       }
+      clear();
+    });
+  }
+}
+
+// A form without a line: drawn round, filled at once. With Shift its edge is inked.
+export class CutOutTool {
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'cut-out', label: 'Cut out', key: 'g' }); }
+
+  get pen() { return `Draw a form of ${this.stage.potName.toLowerCase()}; hold Shift to ink its edge`; }
+
+  down(event, at) {
+    const { app, stage } = this;
+    const entry = app.current;
+    if (stage.pot === null) { notice('Choose a pot in the dock first'); return null; }
+    const inked = event.shiftKey;
+    return penDrag(app, event, at, async (path, clear) => {
+      try {
+        if (path.length > 2) {
+          await edit(entry, 'cut-out', { path, pot: stage.pot, inked });
+          app.sync.changed(entry);
+          await app.table.draw();
+        }
+      } catch (error) { notice(error.message, true); }
       clear();
     });
   }

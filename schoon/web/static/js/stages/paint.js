@@ -6,7 +6,7 @@ import { adopt, paintNow, paintSeen } from '../shot/drawings.js';
 import { Ledger } from '../paint/ledger.js';
 import { UnsureQueue } from '../paint/queue.js';
 import { RunView } from '../paint/run.js';
-import { BrushTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
+import { BrushTool, CutOutTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
 import { testColour } from '../pure/test_colours.js';
 import { Stage } from './stage.js';
 
@@ -18,7 +18,7 @@ export class PaintStage extends Stage {
     this.look = 'paint';
     this.patches = 'pots';
     this.showsBare = true;
-    this.keys = 'F pour · C ring · T whole run · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many';
+    this.keys = 'F pour · C ring · T whole run · G cut out · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many';
     this.help = [
       ['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'],
       ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'],
@@ -32,7 +32,7 @@ export class PaintStage extends Stage {
     this.alone = null;
     this.garish = false;
     this.tools = [
-      new BrushTool(app, this, false, { id: 'pour', label: 'Pour', key: 'f' }), new RingTool(app, this), new WholeRunTool(app, this),
+      new BrushTool(app, this, false, { id: 'pour', label: 'Pour', key: 'f' }), new RingTool(app, this), new WholeRunTool(app, this), new CutOutTool(app, this),
       { id: 'base', label: 'Base coat', key: 'h', act: () => this.baseCoat() }, new SampleTool(app, this),
       new BrushTool(app, this, true, { id: 'lift', label: 'Lift off', key: 'x' }),
     ];
