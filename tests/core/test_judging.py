@@ -78,3 +78,28 @@ def test_a_leak_is_a_question_of_its_own() -> None:
     asked = [Unsure((1, 1), None, RED), Unsure((2, 1), (1, 1), RED, leaks=True), Unsure((3, 1), (2, 1), RED)]
     assert len(questions(asked)) == 3
     assert questions([]) == []
+
+
+def large(shift: int, speck: bool = False, light: bool = True) -> Patches:
+    """A head with an eye and a light in it, 1200 x 1000 px; a speck between two lines."""
+    picture = np.zeros((1000, 1200), np.uint8)
+    cv2.rectangle(picture, (300 + shift, 200), (800 + shift, 800), 255, 4)
+    cv2.circle(picture, (450 + shift, 400), 70, 255, 4)
+    if light:
+        cv2.circle(picture, (470 + shift, 380), 6, 255, 3)
+    if speck:
+        cv2.rectangle(picture, (600 + shift, 600), (606 + shift, 606), 255, 2)
+    return find_patches(picture > 127)
+
+
+def test_a_speck_too_small_to_be_any_form_takes_what_is_round_it_and_nobody_is_asked() -> None:
+    first, second = large(0), large(9, speck=True)
+    places = {(600, 700): RED, (430, 430): BLUE, (470, 380): GREEN, (5, 5): NOTHING}
+    known = {first.at(*at): Paint(pot) for at, pot in places.items()}
+    speck = second.at(612, 603)
+    assert 0 < second.areas[speck] < 24
+    result = carry([first, second], {0: known})[1]
+    assert (result[speck].pot, result[speck].unsure) == (RED, False)
+    assert result[speck].doubt > 0.4
+    # A small form that the model has stays one.
+    assert result[second.at(479, 380)].pot == GREEN

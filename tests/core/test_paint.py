@@ -172,3 +172,37 @@ def test_areas_of_one_pot_may_run_together() -> None:
     paint = carry(drawings, {0: key})[1][drawings[1].at(120, 100)]
     assert paint.joined == ()
     assert paint.pot == RED
+
+
+def hatted(shift: int, open_end: bool = False) -> Patches:
+    """The figure with a flat form on its head, whose short side may be missing."""
+    picture = np.zeros((360, 480), np.uint8)
+    x = 170 + shift
+    cv2.rectangle(picture, (x, 180), (x + 120, 320), 255, 3)
+    cv2.line(picture, (x, 240), (x + 120, 240), 255, 3)
+    cv2.circle(picture, (x + 60, 110), 60, 255, 3)
+    cv2.rectangle(picture, (x - 6, 20), (x + 126, 46), 255, 3)
+    if open_end:
+        picture[23:44, x - 9 : x - 2] = 0
+    return find_patches(picture > 127)
+
+
+def test_a_form_that_has_run_out_into_the_outside_is_asked_about() -> None:
+    drawings = [hatted(0), hatted(6), hatted(12, open_end=True)]
+    x = 170
+    places = {
+        (x + 60, 210): RED,
+        (x + 60, 280): BLUE,
+        (x + 60, 120): GREEN,
+        (x + 60, 33): RED,
+        (5, 5): NOTHING,
+    }
+    key = {drawings[0].at(*at): Paint(pot) for at, pot in places.items()}
+    result = carry(drawings, {0: key})
+    assert not result[1][drawings[1].background].joined
+    outside = result[2][drawings[2].background]
+    assert outside.unsure
+    (pot, column, row), (bare, *_) = outside.joined
+    assert (pot, bare) == (RED, NOTHING)
+    assert x + 6 < column < x + 138
+    assert abs(row - 33) < 12

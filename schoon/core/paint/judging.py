@@ -293,7 +293,9 @@ class Asked:
     def _joins(self, k: int, patch: int) -> int | None:
         """The column of the neighbour's pot that a patch joins which is too small to be any form that it may be."""
         facts, chances = self._case.carried[k].facts, self.now[k]
-        may_be = self._model.usual[chances[patch] > _MAYBE]
+        # Paper that shows through has no size of its own.
+        form = np.array(self.pots) != NOTHING
+        may_be = self._model.usual[(chances[patch] > _MAYBE) & form]
         tiny = facts.areas[patch] < _UNSEEN * facts.picture
         if not tiny or facts.shares[patch] >= may_be.min(initial=np.inf) + np.log(_SLIVER):
             return None
