@@ -95,7 +95,8 @@ export class UnsureQueue {
     const node = document.createElement('button');
     node.className = 'unsure-card';
     if (k === this.at) node.setAttribute('aria-current', 'true');
-    const from = card.from && app.byId.get(card.from[0]);
+    const outside = card.joined.some(([id]) => id < 0);
+    const from = !outside && card.from && app.byId.get(card.from[0]);
     const swatch = (id) => html`<span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span>`;
     const pots = card.pots.map((id, n) => html`<em>${POTS[n].toUpperCase()}</em>${swatch(id)}<span class="pot-name" data-pot="${id}">${this.potName(id)}</span>`);
     const offers = card.joined.length ? `runs together: ${card.joined.map(([id]) => (id < 0 ? 'the outside' : this.potName(id))).join(', ')}` : pots;
