@@ -22,7 +22,7 @@ from train_marks import numbers
 
 from schoon.core.paint import NOTHING, Case, Paint, Painting, Run, facts_of, painting_for, parting_of
 from schoon.core.paint.judging import MEASURES, ROUNDS, SURE_FROM, Asked
-from schoon.core.patches import Patches, find_patches
+from schoon.core.patches import Patches, find_patches, most_of
 from schoon.formats.pictures import decode
 
 FOLDS = 4
@@ -66,14 +66,11 @@ def known(
     right: dict[int, tuple[np.ndarray, np.ndarray]] = {}
     key: Painting = {}
     for k, (patches, true, sure) in enumerate(zip(drawings, pots, scored, strict=True)):
-        values, index = np.unique(true, return_inverse=True)
-        table = np.zeros((patches.count + 1, len(values)))
-        np.add.at(table, (patches.open_labels.ravel(), index.ravel()), 1)
+        best, share = most_of(patches, true)
         outside = np.bincount(patches.open_labels.ravel(), ~sure.ravel(), patches.count + 1)
-        best, most = values[table.argmax(axis=1)], table.max(axis=1)
         if k == 0:
             key = {p: Paint(int(best[p])) for p in range(1, patches.count + 1)}
-        clear = (most >= CLEAR * table.sum(axis=1)) & (patches.areas >= 40) & (outside == 0)
+        clear = (share >= CLEAR) & (patches.areas >= 40) & (outside == 0)
         clear[[0, patches.background]] = False
         right[k] = (np.flatnonzero(clear), best[clear])
     del right[0]

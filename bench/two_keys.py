@@ -13,7 +13,7 @@ import numpy as np
 
 from schoon.core.cleanup import propose_strokes
 from schoon.core.paint import NOTHING, Paint, carry, questions, unsure_in
-from schoon.core.patches import Patches, find_patches, wall_of
+from schoon.core.patches import Patches, find_patches, most_of, wall_of
 from schoon.demo.load import poured
 from schoon.demo.shots import SIZE, stair
 from schoon.jobs.tasks import gaps
@@ -25,10 +25,7 @@ _CLEAR = 0.8
 
 def answered(patches: Patches, truth_pots: np.ndarray) -> np.ndarray:
     """(count + 1,) whether one pot covers most of each patch; the others run together and cannot be painted right."""
-    inside = patches.open_labels > 0
-    table = np.zeros((patches.count + 1, int(truth_pots.max()) + 1))
-    np.add.at(table, (patches.open_labels[inside], truth_pots[inside]), 1)
-    return np.asarray(table.max(axis=1) >= _CLEAR * table.sum(axis=1))
+    return np.asarray(most_of(patches, truth_pots)[1] >= _CLEAR)
 
 
 def main(keys: list[int]) -> None:

@@ -22,7 +22,7 @@ from .core.cleanup import CleanupSettings, propose_strokes
 from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
 from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, questions, unsure_in
-from .core.patches import Patches, add_stitches, find_patches
+from .core.patches import Patches, add_stitches, find_patches, most_of
 from .core.seal import propose_stitches
 from .core.strokes import ink_coverage, walls
 from .errors import Away, Damaged, Full, Refusal
@@ -244,11 +244,8 @@ def _painted(path: Path, patches: Patches) -> Painting:
     code = (rgb[..., 0] << 16) | (rgb[..., 1] << 8) | rgb[..., 2]
     if picture.shape[2] == 4:
         code[picture[..., 3] < 128] = NOTHING
-    inside = patches.open_labels > 0
-    values, where = np.unique(code[inside], return_inverse=True)
-    pairs = patches.open_labels[inside].astype(np.int64) * len(values) + where
-    counts = np.bincount(pairs, minlength=(patches.count + 1) * len(values)).reshape(-1, len(values))
-    return {patch: Paint(int(values[counts[patch].argmax()])) for patch in range(1, patches.count + 1)}
+    colours, _ = most_of(patches, code)
+    return {patch: Paint(int(colours[patch])) for patch in range(1, patches.count + 1)}
 
 
 def _write_paint(

@@ -9,7 +9,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ..core.paint import NOTHING, Paint
-from ..core.patches import Patches
+from ..core.patches import Patches, most_of
 from ..core.strokes import Stroke, sample
 from ..formats.pictures import encode_png
 from ..jobs import Runner
@@ -218,13 +218,9 @@ def _paint_keys(cursor: productions.Cursor, level: int, truths: dict[int, Flat])
 
 def poured(patches: Patches, truth: Flat, pots: dict[str, int]) -> dict[int, Paint]:
     """Patch -> the pot that covers most of it in the true drawing; what is mostly paper is said to stay bare."""
-    inside = patches.open_labels > 0
-    pairs = patches.open_labels[inside].astype(np.int64) * len(truth.names) + truth.pots[inside]
-    counts = np.bincount(pairs, minlength=(patches.count + 1) * len(truth.names)).reshape(
-        -1, len(truth.names)
-    )
+    found, _ = most_of(patches, truth.pots)
     return {
         patch: Paint(pots[truth.names[most]] if most else NOTHING)
-        for patch, most in enumerate(counts.argmax(axis=1))
+        for patch, most in enumerate(found)
         if patch and patch != patches.background
     }

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from skimage.color import rgb2lab
 
 from ..model import Rgb
-from ..patches import Patches, find_patches
+from ..patches import Patches, find_patches, most_of
 from .matching import match
 from .painting import NOTHING, Paint, Painting
 
@@ -67,15 +67,11 @@ def painted_view(picture: NDArray[np.uint8], keys: Sequence[Colours]) -> tuple[P
     wall[:, 1:] |= best[:, 1:] != best[:, :-1]
     wall[1:] |= best[1:] != best[:-1]
     patches = find_patches(wall, _LEAST)
-    kinds, index = np.unique(best, return_inverse=True)
-    table = np.zeros((patches.count + 1, len(kinds)))
-    np.add.at(table, (patches.open_labels.ravel(), index.ravel()), 1)
-    most, total = kinds[table.argmax(axis=1)], np.maximum(table.sum(axis=1), 1)
-    whole = table.max(axis=1) >= _WHOLE * total
+    most, share = most_of(patches, best)
     painting = {
         patch: Paint(int(most[patch]) if most[patch] >= 0 else NOTHING)
         for patch in range(1, patches.count + 1)
-        if whole[patch]
+        if share[patch] >= _WHOLE
     }
     if patches.background:
         painting[patches.background] = Paint(NOTHING)
