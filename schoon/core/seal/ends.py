@@ -139,7 +139,7 @@ def seen(ink: NDArray[np.bool_], necks: Necks, pen: float) -> Seen:
     areas = np.sort(necks.areas[necks.rooms], axis=1)
     radius = necks.radii[necks.rooms].min(axis=1)
     side = float(min(height, width))
-    mid_inside = _component(components, necks)
+    same_ink = _component(components, necks)
     rival, rivals = _rivals(necks, widths, table["thick"])
     order = np.argsort(np.argsort(widths)) / max(count - 1, 1)
     bridge = np.bincount(necks.rooms.ravel(), minlength=len(necks.areas))[necks.rooms].min(axis=1)
@@ -152,7 +152,7 @@ def seen(ink: NDArray[np.bool_], necks: Necks, pen: float) -> Seen:
         log(widths / pen), log(widths / table["thick"].min(axis=1).clip(1)), widths / (2 * radius + 1),
         log(widths**2 / areas[:, 0].clip(1)), log(widths / side),
         straight.min(axis=1), straight.max(axis=1), *both("near"), *both("about"), *both("drawn_out"), *both("taper"), turn,
-        np.abs(log(table["thick"][:, 0].clip(1) / table["thick"][:, 1].clip(1))), mid_inside, necks.at_edge.any(axis=1),
+        np.abs(log(table["thick"][:, 0].clip(1) / table["thick"][:, 1].clip(1))), same_ink, necks.at_edge.any(axis=1),
         log(areas[:, 0].clip(1) / pen**2), log(areas[:, 1].clip(1) / pen**2), areas[:, 0] / (height * width),
         necks.touching[necks.rooms].sum(axis=1), log(rival), rivals, order, np.full(count, log(pen / side)), bridge,
         log(radius.clip(0.5) / pen), log(areas[:, 0].clip(1)),

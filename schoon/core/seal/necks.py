@@ -9,6 +9,7 @@ beside it is none (persistence).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -122,64 +123,88 @@ def necks_of(ink: NDArray[np.bool_], pen: float) -> Necks:
     """All necks of the white of an (h, w) ink mask that is drawn with a pen of so many px."""
     points, follow, inked = _outlines(ink)
     moved = points + np.random.default_rng(0).uniform(-_JITTER, _JITTER, points.shape)
-    mesh = Delaunay(moved)
-    corners, beside = mesh.simplices.astype(np.int64), mesh.neighbors.astype(np.int64)
+    triangulated = Delaunay(moved)
+    corners = triangulated.simplices.astype(np.int64)
+    beside = triangulated.neighbors.astype(np.int64)
     # Edge k of a triangle lies opposite its corner k.
     start, end = corners[:, [1, 2, 0]], corners[:, [2, 0, 1]]
     length = np.linalg.norm(points[end] - points[start], axis=2)
     white = _white(ink, points[corners])
     wall = (follow[start] == end) | (follow[end] == start)
     passable = ~wall & white[:, None] & (beside >= 0) & white[beside]
-    rows = np.arange(len(corners))
     tips = _tips(points, follow, inked, max(_TIP * pen, _LEAST_TIP))
-    facing = _facing(points, tips, start, end, length, passable & (rows[:, None] < beside))
-    barred = _both_ways(facing, beside)
-
-    # Where a triangle is obtuse it gets wider beyond its longest edge: it belongs to the room over there.
-    square = length**2
-    obtuse = (square.sum(axis=1, keepdims=True) <= 2 * square).any(axis=1)
-    longest = length.argmax(axis=1)
-    joined = _Joined(len(corners))
-    flows = white & obtuse & passable[rows, longest] & ~barred[rows, longest]
-    for n in np.flatnonzero(flows).tolist():
-        joined.join(int(beside[n, longest[n]]), n)
+    once = passable & (np.arange(len(corners))[:, None] < beside)
+    barred = _both_ways(_facing(points, tips, start, end, length, once), beside)
     area = _area(points[corners])
-    radius = np.where(obtuse, length.max(axis=1) / 2, length.prod(axis=1) / np.maximum(4 * area, 1e-9))
-    root = joined.roots()
-    widest = np.zeros(len(corners))
-    np.maximum.at(widest, root, np.where(white, radius, 0))
+    mesh = _Mesh(beside, length, white, passable, barred, area)
+    root, t, k = mesh.parted()
 
-    t, k = np.nonzero(passable & (rows[:, None] < beside))
-    u = beside[t, k]
-    parting = root[t] != root[u]
-    t, k, u = t[parting], k[parting], u[parting]
-    half, always = length[t, k] / 2, barred[t, k]
-    kept = []
-    for n in np.argsort(-half, kind="stable").tolist():
-        a, b = joined.root(int(t[n])), joined.root(int(u[n]))
-        if a == b:
-            continue
-        if not always[n] and min(widest[a], widest[b]) < _WIDER * half[n] + 0.5:
-            widest[joined.join(a, b)] = max(widest[a], widest[b])
-        else:
-            kept.append(n)
-    e = np.array(kept, np.int64)
-    root = joined.roots()
-    e = e[root[t[e]] != root[u[e]]]
     _, room = np.unique(np.where(white, root, -1), return_inverse=True)
     room = room - int(not white.all())
-    t, k, u = t[e], k[e], u[e]
     ends = np.stack([start[t, k], end[t, k]], axis=1)
     inside = np.flatnonzero(white)
     rooms = int(room.max()) + 1 if len(inside) else 0
     radii = np.zeros(rooms)
-    np.maximum.at(radii, room[inside], radius[inside])
+    np.maximum.at(radii, room[inside], mesh.radius[inside])
     touching = np.zeros(rooms, bool)
     touching[room[inside[(corners[inside] >= inked).any(axis=1)]]] = True
     return Necks(
-        points[ends], np.stack([room[t], room[u]], axis=1), ends >= inked,
+        points[ends], np.stack([room[t], room[beside[t, k]]], axis=1), ends >= inked,
         np.bincount(room[inside], area[inside], rooms).astype(float), radii, touching, points[corners[inside]], room[inside],
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Mesh:
+    """Triangles and their edges, (t,) and (t, 3). beside: the triangle beyond each edge. length: of each edge, px. white: triangles of
+    the white. passable: edges between two of these. barred: edges that part in any case. area: px²."""
+
+    beside: NDArray[np.int64]
+    length: NDArray[np.float64]
+    white: NDArray[np.bool_]
+    passable: NDArray[np.bool_]
+    barred: NDArray[np.bool_]
+    area: NDArray[np.float64]
+
+    @cached_property
+    def obtuse(self) -> NDArray[np.bool_]:
+        square = self.length**2
+        return np.asarray((square.sum(axis=1, keepdims=True) <= 2 * square).any(axis=1))
+
+    @cached_property
+    def radius(self) -> NDArray[np.float64]:
+        """(t,) how far the ink is away where it is farthest in each triangle."""
+        round_it = self.length.prod(axis=1) / np.maximum(4 * self.area, 1e-9)
+        return np.where(self.obtuse, self.length.max(axis=1) / 2, round_it)
+
+    def parted(self) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+        """(t,) a triangle that names the room of each, and the triangles and edges of the necks."""
+        rows, longest = np.arange(len(self.length)), self.length.argmax(axis=1)
+        joined = _Joined(len(rows))
+        # Where a triangle is obtuse it gets wider beyond its longest edge: it belongs to the room over there.
+        flows = self.white & self.obtuse & self.passable[rows, longest] & ~self.barred[rows, longest]
+        for n in np.flatnonzero(flows).tolist():
+            joined.join(int(self.beside[n, longest[n]]), n)
+        root = joined.roots()
+        widest = np.zeros(len(rows))
+        np.maximum.at(widest, root, np.where(self.white, self.radius, 0))
+        t, k = np.nonzero(self.passable & (rows[:, None] < self.beside))
+        parting = root[t] != root[self.beside[t, k]]
+        t, k = t[parting], k[parting]
+        u, half, always = self.beside[t, k], self.length[t, k] / 2, self.barred[t, k]
+        kept = []
+        for n in np.argsort(-half, kind="stable").tolist():
+            a, b = joined.root(int(t[n])), joined.root(int(u[n]))
+            if a == b:
+                continue
+            if not always[n] and min(widest[a], widest[b]) < _WIDER * half[n] + 0.5:
+                widest[joined.join(a, b)] = max(widest[a], widest[b])
+            else:
+                kept.append(n)
+        e = np.array(kept, np.int64)
+        root = joined.roots()
+        e = e[root[t[e]] != root[u[e]]]
+        return root, t[e], k[e]
 
 
 def _tips(points: Points, follow: NDArray[np.int64], inked: int, reach: float) -> Points:
