@@ -204,6 +204,13 @@ def test_the_runner_works_in_the_background_and_stops(painted: Shot) -> None:
     assert painted.client.get(f"/api/jobs/{job}").json()["state"] == "done"
 
 
+def eye_of(shot: Shot, drawing: int) -> list[float]:
+    """A place in the smallest form of a drawing."""
+    found = shot.client.get(f"/api/drawings/{drawing}/patches").json()
+    forms = [p for p in found["patches"] if p["n"] != found["background"]]
+    return list(min(forms, key=lambda p: p["area"])["at"])
+
+
 def test_a_shot_with_nothing_painted_is_painted_from_another_of_the_model(painted: Shot) -> None:
     """The second shot shows the same face elsewhere; the first one's key drawing is all there is to go by."""
     with painted.client.app.state.store.transaction() as cursor:  # type: ignore[attr-defined]
@@ -229,6 +236,14 @@ def test_a_shot_with_nothing_painted_is_painted_from_another_of_the_model(painte
         forms = [p for p in found["patches"] if p["n"] != found["background"]]
         face, eye = max(forms, key=lambda p: p["area"]), min(forms, key=lambda p: p["area"])
         assert [found["paint"][str(form["n"])]["pot"] for form in (face, eye)] == [2, 1]
+    # One correction is no painted drawing yet: the rest still comes from the model.
+    base = painted.client.get(f"/api/drawings/{ids[0]}").json()["revision"]
+    do = {"do": "pour", "points": [eye_of(painted, ids[0])], "pot": 2}
+    assert painted.client.post(f"/api/drawings/{ids[0]}/do", json={"base": base, "do": do}).status_code == 200
+    assert "of the model" in job("carry")["message"]
+    found = painted.client.get(f"/api/drawings/{ids[0]}/patches").json()
+    assert sorted(p["pot"] for p in found["paint"].values() if p["by"] == "carried").count(2) >= 1
+    assert [p["pot"] for p in found["paint"].values() if p["by"] == "hand"] == [2]
 
 
 def test_an_answer_is_weighed_without_matching_again(painted: Shot, monkeypatch: pytest.MonkeyPatch) -> None:

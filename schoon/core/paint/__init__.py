@@ -1,6 +1,6 @@
 """Paint: which pot each patch takes, and carrying paint through a run."""
 
-from .carry import MOST_PATCHES, Run, Step, carry, painting_for, parting_of
+from .carry import ENOUGH, MOST_PATCHES, Run, Step, carry, painting_for, parting_of
 from .judging import Carried, Case, Facts, facts_of, judge
 from .painting import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from .parting import Parting
@@ -9,6 +9,7 @@ from .track import Trail, follow, track
 from .views import Colours, fitted, likest, painted_view
 
 __all__ = [
+    "ENOUGH",
     "MOST_PATCHES",
     "NOTHING",
     "UNSURE_ABOVE",

@@ -12,6 +12,9 @@ from .judging import Carried, Case, Facts, facts_of, judge
 from .painting import Painting
 from .parting import Parting
 
+ENOUGH = 0.5
+"""A drawing of which more than this share of patches is painted guides others by itself."""
+
 _MODEL_TRUST = 0.7
 """How much a painted drawing of the model counts that is none of the run."""
 
@@ -81,7 +84,8 @@ class Run:
     """The order in which the drawings of a run take their paint, and what each asks; one step after the other.
 
     counts: patches of each drawing. painted: as in `carry`. model: painted drawings of the same model that are none of the
-    run, numbered on from its last; they are asked where no drawing of the run is painted, and in `steps_alone`. Raises ValueError without a painted drawing.
+    run, numbered on from its last; they are asked where no drawing of the run is painted, and in `steps_alone`.
+    Raises ValueError without a painted drawing.
     Whoever works the steps off gives what came of each to `take` before asking for the next, and in the end has the
     `case` judged.
     """
@@ -100,8 +104,9 @@ class Run:
         if not shares and not model:
             raise ValueError("at least one drawing must be painted")
         # A drawing with a few corrections is no guide for all its patches; one painted by half is.
-        enough = min(0.5, max(shares.values(), default=1.0)) if not model else 0.5
-        self.keys = sorted(k for k, share in shares.items() if share >= enough)
+        self.keys = sorted(k for k, share in shares.items() if share > ENOUGH)
+        if not self.keys and not model:
+            self.keys = sorted(k for k, share in shares.items() if share == max(shares.values()))
         self.know(model)
         self.done: dict[int, Painting] = {}
         self._carried: dict[int, Carried] = {}

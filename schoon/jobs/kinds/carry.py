@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
-from ...core.paint import MOST_PATCHES, NOTHING, Case, Paint, Painting, Run, Step, judge
+from ...core.paint import ENOUGH, MOST_PATCHES, NOTHING, Case, Paint, Painting, Run, Step, judge
 from ...errors import Refusal
 from ...work.derived import Memory, key_of
 from .. import tasks
@@ -80,10 +80,11 @@ class Carry:
             kept.found = {k: _settled(painting, kept.found.get(k, {})) for k, painting in anew.items()}
             return kept.found, 0
         model: list[tuple[bytes, Painting]] = []
-        if not any(painted.values()):
-            model = painted_of_model(work, run.packed[len(run.packed) // 2]) if run.packed else []
-            if not model:
-                raise Refusal(NOTHING_PAINTED)
+        # A few corrections of what the model has proposed are no painted drawing yet.
+        if run.packed and not any(len(painting) > ENOUGH * counts[k] for k, painting in painted.items()):
+            model = painted_of_model(work, run.packed[len(run.packed) // 2])
+        if not model and not any(painted.values()):
+            raise Refusal(NOTHING_PAINTED)
         order = Run(counts, painted, [painting for _, painting in model])
         kept.case = _matched(work, run, order, model)
         kept.found = order.result(work.call(judge, kept.case))
@@ -102,7 +103,8 @@ def _settled(now: Painting, before: Painting) -> Painting:
 
 def _matched(work: Work, run: Lined, order: Run, model: list[tuple[bytes, Painting]]) -> Case:
     packed = [*run.packed, *(body for body, _ in model)]
-    teach = [(packed[k], painting) for k, painting in (order.painted or order.model).items() if painting]
+    guides = order.painted if order.keys else order.painted | order.model
+    teach = [(packed[k], painting) for k, painting in guides.items() if painting]
 
     def work_off(steps: Iterator[Step]) -> None:
         for step in steps:

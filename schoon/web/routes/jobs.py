@@ -50,7 +50,8 @@ class Reading(Body):
 class NewJob(Body):
     """drawings: ids to work on; None for the whole level. source: for fitting, the drawing whose strokes go to the
     others, strokes: which of them, none for all. For following a patch: source, `at` in the patch, `pot`. keep: locked
-    pots, whose paint stays when paint is carried or poured through the run. under: px², for specks. again: what was carried is only judged anew, after answers."""
+    pots, whose paint stays when paint is carried or poured through the run. under: px², for specks. again:
+    what was carried is only judged anew, after answers."""
 
     kind: Literal["clean", "seal", "specks", "carry", "fit", "track"]
     drawings: list[Id] | None = Field(default=None, max_length=5000)
