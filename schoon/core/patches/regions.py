@@ -114,6 +114,10 @@ class OpenPatches:
             near *= 4
 
 
+_STEPPED, _SMOOTHED = 40, 4
+"""Pixels of an outline from which on its steps are smoothed, and how often each pixel is averaged with its neighbours."""
+
+
 def find_patches(wall: NDArray[np.bool_], least: int = 0) -> Patches:
     """Patches of an (h, w) mask of everything that parts paint: ink and taken stitches.
 
@@ -277,9 +281,21 @@ def outlines(patches: Patches, tolerance: float = 0.35) -> dict[int, list[Points
         mask = (patches.labels[y0:y1, x0:x1] == label).astype(np.uint8)
         mask = cv2.copyMakeBorder(mask, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
         rings, _ = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
-        thin = [cv2.approxPolyDP(ring, tolerance, True)[:, 0] for ring in rings]
+        thin = [cv2.approxPolyDP(_unstepped(ring), tolerance, True)[:, 0] for ring in rings]
         found[label] = [ring + np.array([x0 - 0.5, y0 - 0.5]) for ring in thin if len(ring) > 2]
     return found
+
+
+def _unstepped(ring: NDArray[np.int32]) -> NDArray[np.float32]:
+    """A ring of neighbouring pixels, (k, 1, 2), without the steps of the pixels, which show where no ink lies on it. Small rings stay
+    as they are."""
+    run = ring.astype(np.float32)
+    if len(run) < _STEPPED:
+        return run
+    for _ in range(_SMOOTHED):
+        beside = np.roll(run, 1, axis=0) + np.roll(run, -1, axis=0)
+        run = (0.5 * run + 0.25 * beside).astype(np.float32)
+    return run
 
 
 def _boxes(patches: Patches) -> NDArray[np.int64]:

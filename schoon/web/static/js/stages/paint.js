@@ -18,7 +18,7 @@ export class PaintStage extends Stage {
     this.look = 'paint';
     this.patches = 'pots';
     this.showsBare = true;
-    this.keys = 'F pour · C ring · T whole run · G cut out · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure · drag across patches to pour many';
+    this.keys = 'F pour · C ring · T whole run · G cut out · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure';
     this.help = [
       ['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'],
       ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'],
