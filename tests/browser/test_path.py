@@ -173,6 +173,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
         until(page, f"document.querySelector('#ledge-head .ask')?.innerText !== {json.dumps(left)}")
     expect(page.locator("#ledge-body .empty")).to_be_visible()
     page.keyboard.press("0")
+    page.wait_for_timeout(500)
     drag(page, [(20, 20), (60, 20)])
     expect(page.locator("#paper .stitches .taken").last).to_be_attached()
 
