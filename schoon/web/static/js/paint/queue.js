@@ -125,6 +125,7 @@ export class UnsureQueue {
     const card = this.cards[this.at];
     if (!card) return;
     await this.app.go(card.drawing);
+    if (this.cards?.[this.at] !== card) return;
     this.app.table.lookAt(card.at[0], card.at[1], Math.max(1.2, this.app.table.view.zoom));
   }
 
@@ -143,9 +144,12 @@ export class UnsureQueue {
     this.cards.splice(this.at, 1);
     this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
     try {
+      const turn = this.turn = (this.turn || 0) + 1;
       await change('levels', app.level, 'answer', { places: card.places, pot: n === null ? -1 : card.pots[n] });
       this.settle();
       await app.sync.refresh();
+      // While a quick hand answers on, the paper goes with its last answer.
+      if (turn !== this.turn) return;
       if (this.cards?.length) await this.look(); else { this.show(this.acts); app.table.draw(); }
     } catch (error) { notice(error.message, true); this.load(); }
   }

@@ -76,6 +76,8 @@ export class GapCards {
     if (!card) return;
     app.stage.chosen = card.stitch;
     await app.go(card.drawing);
+    // A quick hand has judged it meanwhile: the paper stays where it is.
+    if (this.card !== card) return;
     const [x, y] = card.points[Math.floor(card.points.length / 2)];
     app.table.lookAt(x, y, Math.max(2, app.table.view.zoom));
     app.tools.says(`${card.reason}, ${card.width} px wide`);
@@ -84,6 +86,7 @@ export class GapCards {
   async judge(state) {
     const { app, card } = this;
     if (!card) { notice('There is no gap to judge'); return; }
+    const turn = this.turn = (this.turn || 0) + 1;
     const entry = app.byId.get(card.drawing);
     this.cards = this.cards.filter((c) => c !== card);
     this.judged += state === 'left';
@@ -93,7 +96,10 @@ export class GapCards {
       await edit(entry, 'judge', { stitch: card.stitch, state });
       entry.open_gaps = Math.max(0, entry.open_gaps - 1);
       app.sync.changed(entry);
+      // While a quick hand judges on, the list that comes back is older than what is judged already.
+      if (turn !== this.turn) return;
       await this.load();
+      if (turn !== this.turn) return;
       if (this.card) this.look(); else app.table.draw();
     } catch (error) { notice(error.message, true); this.load(); }
   }
