@@ -172,8 +172,10 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
         page.keyboard.press("k")
         until(page, f"document.querySelector('#ledge-head .ask')?.innerText !== {json.dumps(left)}")
     expect(page.locator("#ledge-body .empty")).to_be_visible()
+    # What the last judgements still bring has arrived, and the paper lies still.
+    page.wait_for_load_state("networkidle")
     page.keyboard.press("0")
-    page.wait_for_timeout(500)
+    until(page, "schoon.table.view.fitted")
     drag(page, [(20, 20), (60, 20)])
     expect(page.locator("#paper .stitches .taken").last).to_be_attached()
 
