@@ -20,6 +20,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from scipy.special import logit
 from train_marks import numbers
 
 from schoon.core.cleanup import propose_strokes
@@ -27,7 +28,7 @@ from schoon.core.patches import wall_of
 from schoon.core.seal.choosing import forms_of
 from schoon.core.seal.ends import seen
 from schoon.core.seal.necks import Necks, necks_of
-from schoon.core.seal.propose import line_width
+from schoon.core.seal.propose import line_width, odds_of
 from schoon.formats.pictures import decode
 
 FOLDS = 12
@@ -296,10 +297,8 @@ def left_out(every: Sequence[Known]) -> None:
 
 def comes_out(drawing: Known, chance: np.ndarray) -> tuple[int, int, int, int]:
     """True forms that come out alone and whole, all of them, how many are joined with another, how many cut in two."""
-    from schoon.core.seal.propose import _FORWARD, _SUREST
-
-    odds = np.log(np.clip(chance, 1e-6, 1 - 1e-6) / np.clip(1 - chance, 1e-6, 1)) + _FORWARD
-    form, _ = forms_of(drawing.necks.rooms, len(drawing.areas), np.clip(odds, -_SUREST, _SUREST))
+    odds = odds_of(logit(np.clip(chance, 1e-6, 1 - 1e-6)))
+    form, _ = forms_of(drawing.necks.rooms, len(drawing.areas), odds)
     table = np.zeros((len(form), drawing.areas.shape[1]))
     np.add.at(table, form, drawing.areas)
     total = table.sum(axis=0)

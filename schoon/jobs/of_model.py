@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..core.model import parse_colour
 from ..core.paint import Colours, Painting
+from ..errors import Refusal
 from ..store import Cursor, models, pictures, productions, revisions
 from . import tasks
 from .work import Call, Failed, Work, size_of
@@ -61,5 +62,9 @@ def painted_of_model(work: Work, target: bytes) -> list[tuple[bytes, Painting]]:
         )
         for row in others
     ]
-    views = [view for _, view in work.spread(enumerate(calls)) if view and not isinstance(view, Failed)]
+    results = [result for _, result in work.spread(enumerate(calls))]
+    failed = [result for result in results if isinstance(result, Failed)]
+    views = [view for view in results if view and not isinstance(view, Failed)]
+    if failed and not views:
+        raise Refusal(failed[0].words)
     return work.call(tasks.likest_views, target, views, _ASKED) if views else []

@@ -29,8 +29,9 @@ MEASURES = (
 
 @dataclass(frozen=True)
 class _Look:
-    """What the ink about an end looks like. outward: (2,) unit. tip: (2,) px, the end moved into the middle of its line. thick: px. near, about: share of discs that is ink. drawn_out: how far the
-    ink's middle lies behind the end, 0 (a side or nothing) to 1. taper: thickness at the tip beside that behind it."""
+    """What the ink about an end looks like. outward: (2,) unit. tip: (2,) px, the end moved into the middle of its line.
+    thick: px. near, about: share of discs that is ink. drawn_out: how far the ink's middle lies behind the end, 0 (a side
+    or nothing) to 1. taper: thickness at the tip beside that behind it."""
 
     outward: NDArray[np.float64]
     tip: NDArray[np.float64]

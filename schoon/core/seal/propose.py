@@ -9,6 +9,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import expit
 
 from .. import forest
 from ..strokes import Points
@@ -62,19 +63,18 @@ def propose_stitches(ink: NDArray[np.bool_]) -> list[Stitch]:
     if not len(necks.ends):
         return []
     look = seen(ink, necks, pen)
-    odds = forest.learnt("schoon.core.seal", "seal.npz", "gap").scores(look.measures)[:, 0] + _FORWARD
-    odds = np.clip(odds, -_SUREST, _SUREST)
+    odds = odds_of(forest.learnt(__package__, "seal.npz", "gap").scores(look.measures)[:, 0])
     form, between = forms_of(necks.rooms, len(necks.areas), odds)
     sides = form[necks.rooms]
     shut = sides[:, 0] != sides[:, 1]
-    chance = 1 / (1 + np.exp(-odds))
+    chance = expit(odds)
     left = np.flatnonzero(~shut)
     shown = np.zeros(len(odds), bool)
     shown[left] = chance[left] >= np.where(parts_alone(necks.rooms, left), _SHOWN, _SHOWN_ANYWAY)
     found = []
     for k in np.flatnonzero(shut | shown).tolist():
         a, b = sides[k].tolist()
-        sure = chance[k] if a == b else 1 / (1 + np.exp(-between[a][b]))
+        sure = chance[k] if a == b else float(expit(between[a][b]))
         doubt = float(1 - sure)
         # What the whole drawing leaves open is not taken, however much it looks like a gap by itself.
         doubt = min(doubt, TAKE_BELOW - 0.001) if shut[k] else max(doubt, TAKE_BELOW)
@@ -85,6 +85,11 @@ def propose_stitches(ink: NDArray[np.bool_]) -> list[Stitch]:
             )
         )  # fmt: skip
     return found
+
+
+def odds_of(learnt: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What is gone by, log odds, for what was learnt of necks."""
+    return np.clip(learnt + _FORWARD, -_SUREST, _SUREST)
 
 
 def _reason(necks: Necks, look: Seen, k: int) -> str:

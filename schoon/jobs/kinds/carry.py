@@ -72,7 +72,7 @@ class Carry:
         """index -> what every drawing carries, and how many painted pictures of the model were asked in place of a
         painted drawing."""
         # What hangs together with what is the same as long as the lines are.
-        kept = self._kept.get(key_of("case", *map(key_of, run.packed)), _Kept)
+        kept = self._kept.get(key_of("case", work.level, *map(key_of, run.packed)), _Kept)
         counts = [known.count for known in run.known]
         if kept.case is not None and work.settings.get("again") and any(painted.values()):
             order = Run(counts, painted)

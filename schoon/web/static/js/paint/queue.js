@@ -32,6 +32,8 @@ export class UnsureQueue {
     this.cards = null;
     this.at = 0;
     this.fell = 0;
+    // How many answers there were, and how many of them are being saved.
+    this.turn = this.answering = 0;
     this.answered = 0;
     this.paces = [];
     this.body = document.getElementById('ledge-body');
@@ -39,8 +41,12 @@ export class UnsureQueue {
 
   async load() {
     try {
+      const { turn } = this;
+      const { cards } = await get(`/api/shots/${this.app.data.shot.id}/unsure?level=${this.app.level}`);
+      // Older than what a quick hand has answered: the list is read again when that is saved.
+      if (this.answering || turn !== this.turn) return;
       const before = this.cards?.[this.at];
-      this.cards = (await get(`/api/shots/${this.app.data.shot.id}/unsure?level=${this.app.level}`)).cards;
+      this.cards = cards;
       // The card in hand stays in hand, wherever it is now.
       const own = before ? this.cards.findIndex((card) => card.places.some((place) => same(place, before.places[0]))) : -1;
       if (before && own < 0) this.fell = performance.now();
@@ -144,11 +150,14 @@ export class UnsureQueue {
     this.cards.splice(this.at, 1);
     this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
     try {
-      const turn = this.turn = (this.turn || 0) + 1;
-      await change('levels', app.level, 'answer', { places: card.places, pot: n === null ? -1 : card.pots[n] });
+      this.turn += 1;
+      this.answering += 1;
+      const pot = n === null ? -1 : card.pots[n];
+      await change('levels', app.level, 'answer', { places: card.places, pot }).finally(() => { this.answering -= 1; });
       this.settle();
+      if (this.answering) return;
+      const { turn } = this;
       await app.sync.refresh();
-      // While a quick hand answers on, the paper goes with its last answer.
       if (turn !== this.turn) return;
       if (this.cards?.length) await this.look(); else { this.show(this.acts); app.table.draw(); }
     } catch (error) { notice(error.message, true); this.load(); }

@@ -13,6 +13,8 @@ export class GapCards {
     this.judged = 0;
     this.at = 0;
     this.limit = 0.75;
+    // How many judgements there were, and how many of them are being saved.
+    this.turn = this.judging = 0;
   }
 
   get card() { return this.cards[this.at]; }
@@ -20,9 +22,12 @@ export class GapCards {
   clamp() { this.at = Math.min(this.at, Math.max(0, this.cards.length - 1)); }
 
   async load() {
-    const { app } = this;
+    const { app, turn } = this;
     try {
-      ({ cards: this.cards, judged: this.judged } = await get(`/api/shots/${app.data.shot.id}/gaps?level=${app.level}`));
+      const found = await get(`/api/shots/${app.data.shot.id}/gaps?level=${app.level}`);
+      // Older than what a quick hand has judged: the list is read again when that is saved.
+      if (this.judging || turn !== this.turn) return;
+      ({ cards: this.cards, judged: this.judged } = found);
       this.clamp();
       this.show();
     } catch (error) { notice(error.message, true); }
@@ -86,18 +91,19 @@ export class GapCards {
   async judge(state) {
     const { app, card } = this;
     if (!card) { notice('There is no gap to judge'); return; }
-    const turn = this.turn = (this.turn || 0) + 1;
+    this.turn += 1;
+    this.judging += 1;
     const entry = app.byId.get(card.drawing);
     this.cards = this.cards.filter((c) => c !== card);
     this.judged += state === 'left';
     this.clamp();
     this.show();
     try {
-      await edit(entry, 'judge', { stitch: card.stitch, state });
+      await edit(entry, 'judge', { stitch: card.stitch, state }).finally(() => { this.judging -= 1; });
       entry.open_gaps = Math.max(0, entry.open_gaps - 1);
       app.sync.changed(entry);
-      // While a quick hand judges on, the list that comes back is older than what is judged already.
-      if (turn !== this.turn) return;
+      if (this.judging) return;
+      const { turn } = this;
       await this.load();
       if (turn !== this.turn) return;
       if (this.card) this.look(); else app.table.draw();

@@ -156,7 +156,8 @@ export class PaintStage extends Stage {
   carry() {
     const { app } = this;
     const from = app.data.run.filter((d) => d.hand).length;
-    notice(from ? `Carrying paint from ${from} painted drawing${from === 1 ? '' : 's'} to ${app.data.run.length}; what a hand painted${this.alsoStay}, and it can be undone as one`
+    const drawings = `${from} painted drawing${from === 1 ? '' : 's'}`;
+    notice(from ? `Carrying paint from ${drawings} to ${app.data.run.length}; what a hand painted${this.alsoStay}, and it can be undone as one`
       : 'Nothing is painted here yet: proposing paint from the model sheet and other painted shots of the model; it can be undone as one');
     app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'carry', keep: this.lockedPots });
   }
@@ -196,10 +197,12 @@ export class PaintStage extends Stage {
     const minutes = asked?.length && Math.ceil(this.views.unsure.left());
     const left = minutes && html` <span class="quiet" title="what is left at your pace">${minutes} min</span>`;
     const count = unsure ? html` <b class="ask" title="${said || ''}">${asked ? asked.length : unsure}</b>${left || ''}` : '';
+    const short = this.view === 'unsure' ? 'Carry' : 'Carry paint';
+    const words = painted.length ? short : 'Paint from model';
     const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}${id === 'unsure' ? count : ''}</button>`;
     fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
       <span class="push"></span><span class="acts-here"></span>
-      <button id="carry" class="main" title="painted by hand: ${painted.length ? painted.join(', ') : 'none yet'}">${painted.length ? `Carry${this.view === 'unsure' ? '' : ' paint'}` : 'Paint from model'}</button>`);
+      <button id="carry" class="main" title="painted by hand: ${painted.join(', ') || 'none yet'}">${words}</button>`);
     for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
     head.querySelector('#carry').addEventListener('click', () => this.carry());
     this.views[this.view].show(head.querySelector('.acts-here'));
