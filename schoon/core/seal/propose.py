@@ -33,6 +33,9 @@ _SUREST = 5.5
 _HOLD = 1.5
 """How far a stitch goes into the ink, px."""
 
+_ASIDE = 6.0
+"""How far the tip of a line may lie from its end of a neck for a stitch to go to it, px."""
+
 _THIN = 3.0
 """Thinner lines than this, px, are looked at enlarged."""
 
@@ -103,7 +106,10 @@ def _reason(necks: Necks, look: Seen, k: int) -> str:
 
 def _drawn(necks: Necks, look: Seen, k: int, shape: tuple[int, ...]) -> Points:
     """The line that shuts a neck, px: along the curve of two ends that face each other, else straight."""
-    a, b = np.where(look.free[k, :, None] > 0.5, look.tips[k], necks.ends[k])
+    ends, tips = necks.ends[k], look.tips[k]
+    # A tip that lies far from where the neck is narrowest may leave it open.
+    near = np.hypot(*(tips - ends).T) <= _ASIDE
+    a, b = np.where(((look.free[k] > 0.5) & near)[:, None], tips, ends)
     gap = float(np.hypot(*(b - a)))
     way = (b - a) / max(gap, 1e-9)
     if gap > 4 and (look.free[k] > 0.6).all():
