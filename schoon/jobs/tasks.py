@@ -29,23 +29,23 @@ from ..core.paint import (
 )
 from ..core.patches import Patches, pack, unpack, unpack_coarse
 from ..core.run import cut_at_doubt, fit_to
-from ..core.seal import Stitch, propose_stitches
+from ..core.seal import propose_stitches
 from ..core.strokes import (
     LineRule,
-    Stroke,
     ruled,
     strokes_from_dicts,
     strokes_to_dicts,
-    walls,
 )
 from ..formats import gif
 from ..formats.pictures import decode, encode_png
 from ..work import readings
-from ..work.derived import Memory, patches_in
+from ..work.derived import Memory, lines_in, patches_in
 from ..work.documents import (
+    Own,
     Spot,
     filled_in,
     line_document,
+    own_of,
     paint_document,
     painting_of,
     poured,
@@ -63,17 +63,19 @@ def clean(
     previous: Any,
     rule: Mapping[str, Any],
     size: tuple[int, int],
+    own: Own | None = None,
 ) -> tuple[dict[str, Any], dict[str, Any], Mapping[str, Any]]:
     """Line and seal documents of a rough, and what it was read as.
 
     rough: what it is read from, or what it was read as if that is known already. line, previous: the present line and seal documents or
-    None; what a hand made or judged in them stays and the proposals go round it. rule: as `LineRule`.
+    None; what a hand made or judged in them stays and the proposals go round it. rule: as `LineRule`. own: the rough's own
+    ink, if that is what will be seen.
     Raises Refusal if the picture cannot be read.
     """
     found = rough if isinstance(rough, Mapping) else readings.read(*rough)
     strokes = strokes_from_dicts(found["strokes"])
     present = strokes_from_dicts(line["strokes"]) if line else []
-    document = line_document(keep_hand(present, ruled(strokes, size, LineRule(**rule))))
+    document = line_document(keep_hand(present, ruled(strokes, size, LineRule(**rule))), own)
     return document, seal(document, previous, size), found
 
 
@@ -102,20 +104,15 @@ def fit(
         after = keep_hand(present, [*pieces, *new])
     else:
         after = taking_place(present, pieces)
-    document = line_document(after)
+    document = line_document(after, own_of(line))
     return document, seal(document, previous, size), strokes_to_dicts(result.strokes)
-
-
-def gaps(strokes: list[Stroke], size: tuple[int, int]) -> list[Stitch]:
-    """Proposed stitches of a drawing of `size` (width, height)."""
-    return propose_stitches(walls(strokes, size))
 
 
 def seal(line: Any, previous: Any, size: tuple[int, int]) -> dict[str, Any]:
     """Seal document of a line document. Stitches drawn by hand and gaps judged before stay as they were judged."""
     sheet = sheet_of(size, line, previous, None)
     judged = [s for s in sheet.stitches if s.by == "hand" or s.state == "left"]
-    fresh = gaps(sheet.strokes, size)
+    fresh = propose_stitches(lines_in(sheet))
     kept = [s for s in fresh if all(np.hypot(*(s.points.mean(0) - j.points.mean(0))) > 6 for j in judged)]
     return seal_document(judged + kept, sheet.specks)
 

@@ -14,17 +14,17 @@ from PIL import Image
 from ..core.cleanup import KINDS, pencils_of
 from ..core.cleanup.tidy import readings
 from ..core.compose import Frame, Layer, Picture, render
-from ..core.model import write_colour
+from ..core.model import Rgb, write_colour
 from ..core.model.pictures import FlatColours, flat_colours
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
-from ..core.strokes import arc_lengths, ink_coverage, sample, strokes_from_dicts, strokes_to_dicts
+from ..core.strokes import arc_lengths, sample, strokes_from_dicts, strokes_to_dicts
 from ..formats import svg
 from ..formats.pictures import decode, encode_png
 from ..store import KeyRow, ModelRow
 from ..work import keys
 from ..work.derived import patches_in, scaled, to_json
-from ..work.documents import sheet_of
-from ..work.frames import Drawn, frame_of, on_white
+from ..work.documents import Own, sheet_of
+from ..work.frames import Drawn, frame_of, inks_of, on_white, own_seen
 from ..work.readings import settings_of
 
 _CROP = (300, 240)
@@ -47,6 +47,11 @@ def frame(
     of each, packed."""
     made, packed = frame_of(drawings, size)
     return _webp(render(made, width) if clear else on_white(made, width)), packed
+
+
+def own(ink: Own, colour: Rgb) -> bytes:
+    """PNG of ink of its own as it is seen with a line colour, on nothing."""
+    return encode_png(own_seen(ink, colour))
 
 
 def shapes(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None) -> tuple[bytes, bytes]:
@@ -154,8 +159,9 @@ def gap(document: Any, seal: Any, size: tuple[int, int], stitch_id: str) -> byte
     half = max(48.0, 1.6 * stitch.width)
     scale = _CROP[1] / 2 / half
     centre = stitch.points.mean(axis=0)
-    moved = [s.moved((half * 1.25 - centre[0], half - centre[1])) for s in sheet.strokes]
-    coverage = ink_coverage(moved, _CROP, scale)
+    to_crop = scale * np.array([[1, 0, half * 1.25 - centre[0]], [0, 1, half - centre[1]]])
+    ink = Layer("ink", inks_of(sheet, (29, 43, 58)), to_crop)
+    coverage = render(Frame(_CROP, (ink,)))[..., 3]
     path, *others = (
         (points - centre + (half * 1.25, half)) * scale
         for points in [stitch.points, *(p for p in sheet.taken if p is not stitch.points)]

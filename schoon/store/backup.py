@@ -91,8 +91,8 @@ TABLES = (
 _FORGOTTEN = {"actions": {"token"}}
 """Columns that mean something in the database they come from only."""
 
-PARTS = {"pictures": ("mime", "width", "height"), "documents": ()}
-"""Blobs, and what is said of each beside its bytes."""
+PARTS = {"documents": (), "pictures": ("mime", "width", "height")}
+"""Blobs, and what is said of each beside its bytes; documents name pictures."""
 
 
 def rows_of(cursor: Cursor, table: Table, production_ids: Sequence[int]) -> list[Row]:

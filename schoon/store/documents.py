@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import json
+import re
 import zlib
 from collections.abc import Callable, Iterable
 from typing import Any, Literal, cast
 
 from ..errors import Damaged
+from . import pictures
 from .pool import Cursor, Row
 from .rows import DrawingRow
 
@@ -27,11 +29,13 @@ PARTS: tuple[Part, ...] = (*SHOWN, "said")
 def put_document(cursor: Cursor, content: Any) -> str:
     """Stores a JSON document once and returns the SHA-256 of its canonical text: names in order, no spaces.
 
-    content: a JSON value, or its canonical text as bytes.
+    content: a JSON value, or its canonical text as bytes. The bytes of a picture it names are not stored again.
     """
     if isinstance(content, bytes):
         text = content
     else:
+        if "own" in content:
+            content = {**content, "own": {k: v for k, v in content["own"].items() if k != "body"}}
         text = json.dumps(content, sort_keys=True, separators=(",", ":"), allow_nan=False).encode()
     name = hashlib.sha256(text).hexdigest()
     level = 6 if len(text) < _LARGE else 1
@@ -42,7 +46,10 @@ def put_document(cursor: Cursor, content: Any) -> str:
 
 
 def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str | None, Any]:
-    """Contents of documents by name; names that are None have none. Raises Damaged if one is missing."""
+    """Contents of documents by name; names that are None have none. Raises Damaged if one is missing.
+
+    With the ink of its own that a line names comes its picture, as bytes in `body`.
+    """
     wanted = sorted({name for name in names if name})
     if not wanted:
         return {}
@@ -56,7 +63,16 @@ def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str | Non
         raise Damaged(
             f"Document {missing[:12]} of a drawing is missing from the database; restore it from a backup"
         )
+    for content in found.values():
+        if "own" in content:
+            content["own"]["body"] = bytes(pictures.get(cursor, content["own"]["picture"])["body"])
     return found
+
+
+def picture_in(body: bytes) -> str | None:
+    """The name of the picture whose ink a stored line document keeps; None for any other document."""
+    head = re.match(rb'{"own":{"picture":"([0-9a-f]{64})"', zlib.decompressobj().decompress(body, 120))
+    return head[1].decode() if head else None
 
 
 VERSIONS = {"line": 1, "seal": 1, "paint": 1, "said": 1, "time": 1, "stack": 1, "model": 1}

@@ -43,13 +43,13 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
     found = revisions.get_documents(cursor, [row[part] for row in missing for part in ("seal", "paint")])
 
     def count(row: DrawingRow) -> Summary:
-        strokes = edits.strokes_named(cursor, row["line"])
+        strokes, own = edits.line_named(cursor, row["line"])
         stitches = found.get(row["seal"], {}).get("stitches", [])
         patches = found.get(row["paint"], {}).get("patches", [])
         return Summary(
             strokes=len(strokes),
             touched=sum(s.by == "hand" for s in strokes),
-            doubtful=sum(s.doubtful for s in strokes),
+            doubtful=0 if own else sum(s.doubtful for s in strokes),
             parts=tuple(sorted({s.part for s in strokes if s.part})),
             open_gaps=sum(s["state"] == "open" for s in stitches),
             painted=len(patches),

@@ -15,7 +15,7 @@ from ..core.paint import NOTHING
 from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
 from ..store import Cursor, Row, Store, backup, productions
-from ..store.documents import PARTS, parts_of
+from ..store.documents import PARTS, parts_of, picture_in
 
 Say = Callable[[int, int], None]
 """Called with the parts done and all of them."""
@@ -90,7 +90,7 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
                 names["documents"] |= set(parts_of(row["parts"]).values())
             else:
                 names["pictures"] |= {row[c] for c in ("rough", "sha256", "picture") if row.get(c)}
-    total, done = sum(map(len, names.values())), 0
+    done = 0
     for kind, more in backup.PARTS.items():
         about = []
         for name in sorted(names[kind]):
@@ -100,9 +100,11 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
                     f"The database misses {kind[:-1]} {name[:12]}; this production cannot be backed up"
                 )
             out.blob(kind, name, found["body"])
+            if kind == "documents" and (picture := picture_in(found["body"])):
+                names["pictures"].add(picture)
             about.append({"sha256": name, **{column: found[column] for column in more}})
             done += 1
-            say(done, total)
+            say(done, sum(map(len, names.values())))
         out.rows(kind, about)
     return counts
 

@@ -26,8 +26,11 @@ from numpy.typing import NDArray
 
 import schoon
 
-from ..core.patches import OpenPatches, Patches, find_patches, pack, unpack_open, wall_of
-from .documents import Sheet
+from ..core.paper import own_ink
+from ..core.patches import OpenPatches, Patches, add_stitches, find_patches, pack, unpack_open
+from ..core.strokes import ink_coverage, walls
+from ..formats.pictures import decode
+from .documents import Own, Sheet
 
 log = logging.getLogger(__name__)
 
@@ -217,7 +220,23 @@ def known_patches(files: Files, line: str | None, sheet: Sheet) -> Patches | Ope
 
 def patches_in(sheet: Sheet) -> Patches:
     """The patches of a sheet, computed anew."""
-    return find_patches(wall_of(sheet.strokes, sheet.taken, sheet.size), sheet.specks)
+    return find_patches(add_stitches(lines_in(sheet), sheet.taken), sheet.specks)
+
+
+def lines_in(sheet: Sheet) -> NDArray[np.bool_]:
+    """(h, w) mask of what parts paint in a sheet without its stitches. Raises Refusal if its own ink cannot be read."""
+    if sheet.own is None:
+        return walls(sheet.strokes, sheet.size)
+    seen = np.maximum(own_pixels(sheet.own)[..., 3], ink_coverage(sheet.inked, sheet.size))
+    return walls(sheet.strokes, sheet.size, seen)
+
+
+_owned: Memory[NDArray[np.uint8]] = Memory(64 * 2**20, lambda pixels: pixels.nbytes)
+
+
+def own_pixels(own: Own) -> NDArray[np.uint8]:
+    """(h, w, 4) RGBA of ink of its own in its own colours. Raises Refusal if its picture cannot be read."""
+    return _owned.get(own.picture, lambda: own_ink(decode("the line art", own.body)))
 
 
 def scaled(picture: NDArray[np.uint8], width: int) -> NDArray[np.uint8]:

@@ -76,11 +76,28 @@ class Spot:
         )
 
 
+@dataclass(frozen=True, eq=False)
+class Own:
+    """Ink that the artist drew, shown instead of proposed strokes. picture: name of the stored picture it lies in.
+
+    tinted: in the line colour of the key instead of its own colours. body: the picture's bytes.
+    """
+
+    picture: str
+    tinted: bool
+    body: bytes = field(repr=False)
+
+    def to_dict(self) -> dict[str, Any]:
+        """As a line document as it is read has it: with `body`, which is not stored with it."""
+        return {"picture": self.picture, "tinted": self.tinted, "body": self.body}
+
+
 @dataclass(frozen=True)
 class Sheet:
     """A drawing as it stands: its strokes, stitches and paint, and its size (width, height) in px.
 
     specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
+    own: the ink of the picture itself, where that is kept.
     """
 
     size: tuple[int, int]
@@ -89,6 +106,12 @@ class Sheet:
     spots: list[Spot] = field(default_factory=list)
     specks: int = SPECKS
     said: list[Said] = field(default_factory=list)
+    own: Own | None = None
+
+    @property
+    def inked(self) -> list[Stroke]:
+        """The strokes that are seen: beside ink of its own only those of a hand."""
+        return [s for s in self.strokes if s.by == "hand"] if self.own else self.strokes
 
     @property
     def taken(self) -> list[Points]:
@@ -106,7 +129,14 @@ def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any, said: Any 
         [Spot.from_dict(item) for item in paint["patches"]] if paint else [],
         int(seal.get("specks", SPECKS)) if seal else SPECKS,
         said_of(said),
+        own_of(line),
     )
+
+
+def own_of(line: Any) -> Own | None:
+    """The ink of its own that a line document keeps."""
+    own = line and line.get("own")
+    return Own(own["picture"], bool(own["tinted"]), own["body"]) if own else None
 
 
 def said_of(document: Any) -> list[Said]:
@@ -124,13 +154,15 @@ def said_document(said: Sequence[Said]) -> dict[str, Any]:
     return {"version": VERSIONS["said"], "marks": marks}
 
 
-def line_document(strokes: list[Stroke]) -> dict[str, Any]:
-    return {"version": VERSIONS["line"], "strokes": strokes_to_dicts(strokes)}
+def line_document(strokes: list[Stroke], own: Own | None = None) -> dict[str, Any]:
+    content: dict[str, Any] = {"version": VERSIONS["line"], "strokes": strokes_to_dicts(strokes)}
+    return {**content, "own": own.to_dict()} if own else content
 
 
-def line_text(strokes: Sequence[Stroke]) -> bytes:
+def line_text(strokes: Sequence[Stroke], own: Own | None = None) -> bytes:
     """The canonical text of `line_document`, from what is known of each stroke."""
-    return f'{{"strokes":[{",".join(s.text for s in strokes)}],"version":{VERSIONS["line"]}}}'.encode()
+    kept = f'"own":{{"picture":"{own.picture}","tinted":{str(own.tinted).lower()}}},' if own else ""
+    return f'{{{kept}"strokes":[{",".join(s.text for s in strokes)}],"version":{VERSIONS["line"]}}}'.encode()
 
 
 def seal_document(stitches: list[Stitch], specks: int = SPECKS) -> dict[str, Any]:
@@ -241,6 +273,7 @@ def spots_of(
 
 __all__ = [
     "NOTHING",
+    "Own",
     "Sheet",
     "Spot",
     "filled_in",

@@ -24,9 +24,11 @@ from . import pen
 from .derived import Memory, sheet_patches
 from .documents import (
     SPECKS,
+    Own,
     Sheet,
     line_document,
     line_text,
+    own_of,
     paint_document,
     said_document,
     seal_document,
@@ -95,23 +97,33 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
     found = revisions.get_documents(cursor, [row["seal"], row["paint"], row["said"]])
     size = (int(shot["width"]), int(shot["height"]))
     sheet = sheet_of(size, None, *(found.get(row[part]) for part in ("seal", "paint", "said")))
-    return row, replace(sheet, strokes=strokes_named(cursor, row["line"]))
+    strokes, own = line_named(cursor, row["line"])
+    return row, replace(sheet, strokes=strokes, own=own)
 
 
-_strokes: Memory[list[Stroke]] = Memory(150_000, len)
-"""Strokes by the name of their line document; their number is what they weigh."""
+_Line = tuple[list[Stroke], Own | None]
+
+_lines: Memory[_Line] = Memory(
+    150_000, lambda line: len(line[0]) + (len(line[1].body) >> 8 if line[1] else 0)
+)
+"""Lines by the name of their document. A stroke weighs 1, as do 256 bytes of a picture."""
+
+
+def line_named(cursor: Cursor, line: str | None) -> _Line:
+    """The strokes of a line document and its own ink, read once while a hand works on it. Neither is to be changed."""
+    if line is None:
+        return [], None
+
+    def read() -> _Line:
+        content = current("line", revisions.get_documents(cursor, [line])[line])
+        return strokes_from_dicts(content["strokes"]), own_of(content)
+
+    return _lines.get(line, read)
 
 
 def strokes_named(cursor: Cursor, line: str | None) -> list[Stroke]:
-    """The strokes of a line document, read once while a hand works on it. The list is not to be changed."""
-    if line is None:
-        return []
-
-    def read() -> list[Stroke]:
-        content = current("line", revisions.get_documents(cursor, [line])[line])
-        return strokes_from_dicts(content["strokes"])
-
-    return _strokes.get(line, read)
+    """The strokes of a line document, as `line_named`."""
+    return line_named(cursor, line)[0]
 
 
 def refuse_locked(shot: ShotRow) -> None:
@@ -195,7 +207,7 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
     """part -> the new document, of those an operation has changed."""
     made: dict[revisions.Part, Any] = {}
     if after.strokes is not before.strokes:
-        made["line"] = line_text(after.strokes)
+        made["line"] = line_text(after.strokes, after.own)
     if after.stitches is not before.stitches or after.specks != before.specks:
         made["seal"] = seal_document(after.stitches, after.specks)
     if after.spots is not before.spots:
@@ -204,7 +216,7 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
         made["said"] = said_document(after.said)
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}
     if "line" in named:
-        _strokes.get(named["line"], lambda: after.strokes)
+        _lines.get(named["line"], lambda: (after.strokes, after.own))
     return {part: name for part, name in named.items() if row[part] != name}
 
 
@@ -373,7 +385,7 @@ def _follow_links(
             continue
         following = [_followed(s, linked, weighed) for s in sheet.strokes]
         if any(new is not old for new, old in zip(following, sheet.strokes, strict=True)):
-            document = revisions.put_document(cursor, line_document(following))
+            document = revisions.put_document(cursor, line_document(following, sheet.own))
             revisions.revise(cursor, of(other), action, line=document)
             touched.append(int(other["id"]))
     return touched

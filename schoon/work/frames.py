@@ -12,12 +12,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.compose import Flats, Frame, Ink, Layer, render
+from ..core.compose import Flats, Frame, Ink, Layer, Picture, render
 from ..core.look import Look
+from ..core.model import Rgb
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches, pack, unpack_open
-from .derived import patches_in
-from .documents import Sheet, painting_of, sheet_of
+from .derived import own_pixels, patches_in
+from .documents import Own, Sheet, painting_of, sheet_of
 
 WHITE = (255, 255, 255)
 
@@ -45,8 +46,25 @@ def layers_of(sheet: Sheet, patches: Patches | OpenPatches | None, look: Look) -
         }
         labels = patches.labels if isinstance(patches, Patches) else patches.open_labels
         layers.append(Layer("flats", Flats(labels, fills)))
-    layers.append(Layer("ink", Ink(sheet.strokes, look.ink)))
+    layers += inks_of(sheet, look.ink)
     return tuple(layers)
+
+
+def inks_of(sheet: Sheet, colour: Rgb) -> list[Layer]:
+    """What is seen of the line of a drawing: ink of its own in its colours, or in one, and strokes."""
+    strokes = Layer("ink", Ink(sheet.inked, colour))
+    if sheet.own is None:
+        return [strokes]
+    return [Layer("ink", Picture(own_seen(sheet.own, colour))), strokes]
+
+
+def own_seen(own: Own, colour: Rgb) -> NDArray[np.uint8]:
+    """(h, w, 4) RGBA of ink of its own as it is seen with this line colour."""
+    pixels = own_pixels(own)
+    if not own.tinted:
+        return pixels
+    even = np.broadcast_to(np.array(colour, np.uint8), (*pixels.shape[:2], 3))
+    return np.dstack([even, pixels[..., 3]])
 
 
 def frame_of(drawings: Sequence[Drawn], size: tuple[int, int]) -> tuple[Frame, list[bytes | None]]:

@@ -22,7 +22,7 @@ from ..core.strokes import strokes_from_dicts, strokes_to_dicts
 from ..formats.pictures import decode
 from ..store import Cursor, DrawingRow, pictures, productions, revisions
 from .derived import Files, Memory, key_of, to_json
-from .documents import said_of
+from .documents import Own, said_of
 
 Call = Callable[..., Any]
 """Calls a function in a worker."""
@@ -34,10 +34,10 @@ Wanted = tuple[str, bytes, Mapping[str, Any], Any, Sequence[bytes]]
 def settings_of(reading: Mapping[str, Any]) -> CleanupSettings:
     """The settings that a reading from JSON names."""
     pencils = tuple((float(hue), str(role)) for hue, role in reading.get("pencils", ()))
-    own = {k: v for k, v in reading.items() if k not in ("taught_by", "pressure")}
+    given = {k: v for k, v in reading.items() if k not in ("taught_by", "pressure", "ink")}
     # Strokes carry how the pencil pressed; the line rule says what becomes of it.
     return CleanupSettings(
-        **{**own, "pencils": pencils, "keep": tuple(reading.get("keep", ())), "pressure": 1.0}
+        **{**given, "pencils": pencils, "keep": tuple(reading.get("keep", ())), "pressure": 1.0}
     )
 
 
@@ -102,7 +102,16 @@ def _sources(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> list[
 
 
 def _text(reading: Mapping[str, Any]) -> str:
-    return json.dumps({k: v for k, v in reading.items() if k != "taught_by"}, sort_keys=True)
+    return json.dumps({k: v for k, v in reading.items() if k not in ("taught_by", "ink")}, sort_keys=True)
+
+
+def own(cursor: Cursor, row: DrawingRow, reading: Mapping[str, Any]) -> Own | None:
+    """The ink of a drawing's rough where `reading` names in `ink` that it is what will be seen: "own" in its colours,
+    "tinted" in that of the key; "strokes" or nothing for none."""
+    ink = reading.get("ink", "strokes")
+    if ink == "strokes":
+        return None
+    return Own(row["rough"], ink == "tinted", bytes(pictures.get(cursor, row["rough"])["body"]))
 
 
 def key(row: DrawingRow, reading: Mapping[str, Any], known: Lessons) -> str:

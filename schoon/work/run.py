@@ -29,7 +29,7 @@ from ..core.strokes.model import new_id
 from ..errors import NotFound, Refusal
 from ..store import Cursor, DrawingRow, ShotRow, Store, productions, revisions
 from .documents import line_document
-from .edits import line_rule, load_all, refuse_locked
+from .edits import line_named, line_rule, load_all, refuse_locked
 from .proposals import keep_hand, taking_place
 from .readings import Reader
 
@@ -70,10 +70,9 @@ def load_run(cursor: Cursor, level_id: int) -> Run:
 
 
 def _save_line(cursor: Cursor, action: int, row: DrawingRow, strokes: Sequence[Stroke]) -> None:
-    """A new revision of a held drawing with these strokes, under an action."""
-    revisions.revise(
-        cursor, revisions.of(row), action, line=revisions.put_document(cursor, line_document(list(strokes)))
-    )
+    """A new revision of a held drawing with these strokes, under an action. Ink of its own stays."""
+    document = line_document(list(strokes), line_named(cursor, row["line"])[1])
+    revisions.revise(cursor, revisions.of(row), action, line=revisions.put_document(cursor, document))
 
 
 def weigh(store: Store, level_id: int, drawing_ids: Sequence[int], call: Call) -> list[int]:

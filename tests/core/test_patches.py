@@ -67,7 +67,9 @@ def test_anchors_lie_inside_and_background_is_the_outside() -> None:
 def test_outlines_enclose_their_patch() -> None:
     patches = find_patches(wall_of(box(4), [], SIZE))
     rings = outlines(patches)
-    assert patches.background not in rings
+    outer, hole = rings.pop(patches.background)
+    assert np.ptp(outer, axis=0) == pytest.approx((SIZE[0] - 1, SIZE[1] - 1))
+    assert (np.ptp(hole, axis=0) < np.ptp(outer, axis=0)).all()
     for n, found in rings.items():
         x, y = np.vstack(found).T
         shoelace = sum(

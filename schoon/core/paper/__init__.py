@@ -1,6 +1,7 @@
 """Paper: flatten its tone and light, and separate the pencils on it."""
 
 from .density import densities, on_paper, strongest
+from .own import own_ink
 from .pencils import MARKED, Pencil, construction, find_pencils, separate
 
 __all__ = [
@@ -10,6 +11,7 @@ __all__ = [
     "densities",
     "find_pencils",
     "on_paper",
+    "own_ink",
     "separate",
     "strongest",
 ]

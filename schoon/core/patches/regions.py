@@ -270,13 +270,11 @@ def outlines(patches: Patches, tolerance: float = 0.35) -> dict[int, list[Points
     """Vector outlines of the grown patches: label -> rings, the outer ones and the holes, for an even-odd fill.
 
     Rings run through the centres of the outermost pixels, half a px inside the patch, thinned to `tolerance` px:
-    a stroke of 1 px makes neighbours meet. The background is left out.
+    a stroke of 1 px makes neighbours meet.
     """
     found: dict[int, list[Points]] = {}
     boxes = _boxes(patches)
     for label in range(1, patches.count + 1):
-        if label == patches.background:
-            continue
         x0, y0, x1, y1 = boxes[label]
         mask = (patches.labels[y0:y1, x0:x1] == label).astype(np.uint8)
         mask = cv2.copyMakeBorder(mask, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)

@@ -147,9 +147,15 @@ def _spine(stroke: Stroke, window: tuple[int, int, int, int], scale: float) -> N
     return small.astype(np.float32) * np.float32(1 / 255)
 
 
-def walls(strokes: Sequence[Stroke], size: tuple[int, int]) -> NDArray[np.bool_]:
-    """(height, width) mask of the pixels that strokes part paint at: those they cover enough, and their centre lines."""
-    return (ink_coverage(strokes, size) > _WALL) | (_centre_lines(strokes, size) > 0)
+def walls(
+    strokes: Sequence[Stroke], size: tuple[int, int], coverage: NDArray[np.uint8] | None = None
+) -> NDArray[np.bool_]:
+    """(height, width) mask of the pixels that strokes part paint at: those they cover enough, and their centre lines.
+
+    coverage: (height, width) 0..255 of the ink that is seen, where that is not what the strokes cover.
+    """
+    seen = ink_coverage(strokes, size) if coverage is None else coverage
+    return (seen > _WALL) | (_centre_lines(strokes, size) > 0)
 
 
 def _centre_lines(strokes: Sequence[Stroke], size: tuple[int, int]) -> NDArray[np.uint8]:

@@ -32,7 +32,7 @@ class Clean(DrawingKind):
             rough = readings.wanted(cursor, row, reading, work.lessons)
         return (
             tasks.clean, rough, documents.get(row["line"]), documents.get(row["seal"]),
-            vars(line_rule(cursor, shot)), size_of(shot),
+            vars(line_rule(cursor, shot)), size_of(shot), readings.own(cursor, row, reading),
         )  # fmt: skip
 
     def documents(self, result: Any, cursor: Cursor, row: DrawingRow) -> dict[revisions.Part, Any]:

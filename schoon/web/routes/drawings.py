@@ -6,13 +6,13 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
 from ...core.model.compare import smallest
-from ...core.patches import wall_of
+from ...core.patches import add_stitches
 from ...core.seal import trace_leak
 from ...errors import Refusal
 from ...formats import svg
 from ...store import models, productions, revisions
 from ...work import edits, keys
-from ...work.derived import key_of, sheet_patches, to_json
+from ...work.derived import key_of, lines_in, sheet_patches, to_json
 from ..deps import FilesDep, SeenDep, StoreDep, etag, unchanged
 from ..shapes import paint_of, remarks_of, shape_of
 from ..values import Body, Place
@@ -43,6 +43,7 @@ def drawing(request: Request, drawing_id: int, store: StoreDep, files: FilesDep)
             for s in sheet.stitches
         ],
         "specks": sheet.specks,
+        "own": sheet.own and f"{sheet.own.picture[:12]}.{int(sheet.own.tinted)}",
         "undo": row["head"] is not None,
         "redo": redo,
     }  # fmt: skip
@@ -115,7 +116,7 @@ def leak(drawing_id: int, asked: LeakFrom, store: StoreDep) -> JSONResponse:
     """The narrowest passage paint poured at a place would run out through; nothing is changed."""
     with store.transaction() as cursor:
         _, sheet = edits.load(cursor, drawing_id)
-    wall = wall_of(sheet.strokes, sheet.taken, sheet.size)
+    wall = add_stitches(lines_in(sheet), sheet.taken)
     try:
         found = trace_leak(wall, (asked.at[0], asked.at[1]), (asked.to[0], asked.to[1]) if asked.to else None)
     except ValueError as error:

@@ -35,6 +35,7 @@ class Reading(Body):
     detail: float = Field(default=0.5, ge=0, le=1)
     follow: float = Field(default=0.5, ge=0, le=1)
     blacks: Blacks = "found"
+    ink: Literal["strokes", "own", "tinted"] = "strokes"
     pencils: list[Pencil] = Field(default_factory=list, max_length=12)
     keep: list[Kind] = Field(default_factory=list, max_length=len(KINDS))
     taught_by: list[Id] = Field(default_factory=list, max_length=20)

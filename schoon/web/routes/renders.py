@@ -14,7 +14,9 @@ from ...jobs import views
 from ...jobs.seen import Sight
 from ...jobs.work import size_of
 from ...store import pictures, productions, revisions
+from ...work import edits
 from ...work.derived import key_of
+from ...work.looks import look_of
 from ...work.renders import wanted_of
 from ..deps import DeskDep, FilesDep, SeenDep, StoreDep
 
@@ -51,6 +53,25 @@ def view(
     """
     body = seen.view(drawing_id, w, look, key, clear, revision)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
+
+
+@router.get("/drawings/{drawing_id}/own.png")
+def own(
+    drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep, key: int | None = None, v: str = ""
+) -> Response:
+    """The ink that was drawn, where a drawing keeps it, at its own size on nothing. key, v: as in `view`."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        ink = edits.line_named(cursor, row["line"])[1]
+        colour = look_of(cursor, productions.shot_of_level(cursor, row["level_id"]), key).ink
+    if ink is None:
+        raise NotFound("This drawing shows its strokes, not ink of its own")
+    body = files.get(
+        key_of("own ink", ink.picture, ink.tinted and colour),
+        ".png",
+        lambda: desk.call(views.own, ink, colour),
+    )
+    return Response(body, media_type="image/png", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 
 @router.get("/shots/{shot_id}/frames/{frame}.webp")

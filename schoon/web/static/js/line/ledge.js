@@ -16,7 +16,7 @@ export class LineLedge {
     this.chosen = chosen;
     this.head = document.getElementById('ledge-head');
     this.body = document.getElementById('ledge-body');
-    this.reading = { searching: null, detail: 0.5, follow: 0.5, blacks: 'found', pencils: [], keep: [], taught_by: [], ...app.data.reading };
+    this.reading = { searching: null, detail: 0.5, follow: 0.5, blacks: 'found', ink: 'strokes', pencils: [], keep: [], taught_by: [], ...app.data.reading };
     delete this.reading.pressure;
     this.reading.pencils = (this.reading.pencils || []).map((p) => (Array.isArray(p) ? { hue: p[0], role: p[1] } : p));
     this.views = Object.fromEntries(Object.entries(VIEWS).map(([id, [, View]]) => [id, new View(this)]));

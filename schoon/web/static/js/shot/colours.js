@@ -30,6 +30,12 @@ export class Colours {
     const version = look === 'rough' ? 'r' : `${entry.revision}.${this.tag}`;
     return `/drawings/${entry.id}/view.webp?w=${width}&look=${look}${coloured}&v=${version}`;
   }
+
+  // The ink that was drawn, of a drawing that keeps it. line: as the server gives it.
+  ownUrl(entry, line) {
+    const { key } = this.app.data;
+    return `/drawings/${entry.id}/own.png?${key ? `key=${key}&` : ''}v=${line.own}.${this.tag}`;
+  }
 }
 
 // A short name that changes with what it is of.

@@ -13,7 +13,7 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'onion', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -29,6 +29,7 @@ export class Paper {
     this.layers = {};
     for (const layer of LAYERS) this.layers[layer] = make('g', { class: layer }, this.root);
     this.image = make('image', { width, height, preserveAspectRatio: 'none' }, this.layers.rough);
+    this.ownImage = make('image', { width, height, preserveAspectRatio: 'none' }, this.layers.own);
     const clip = make('clipPath', { id: 'edge' }, defs);
     make('rect', { width, height }, clip);
     this.layers.patches.setAttribute('clip-path', 'url(#edge)');
@@ -70,6 +71,13 @@ export class Paper {
     this.sharp = { rough: line.rough, step };
     const url = roughUrl(entry, line, step);
     if (this.image.getAttribute('href') !== url) this.image.setAttribute('href', url);
+  }
+
+  // Ink as it was drawn, in place of the strokes that Schoon read from it; null for none.
+  own(url) {
+    this.layers.own.style.display = url ? '' : 'none';
+    this.layers.ink.classList.toggle('beside-own', Boolean(url));
+    if (url && this.ownImage.getAttribute('href') !== url) this.ownImage.setAttribute('href', url);
   }
 
   // Doubtful proposals get a mark of their own: a dotted spine, so that doubt is not told by colour alone.
@@ -154,6 +162,6 @@ export function roughUrl(entry, line, step) {
 
 function inkNodes(s, chosen, showDoubt) {
   const doubt = showDoubt && s.doubtful;
-  const node = make('path', { d: s.d, 'data-id': s.id, class: `${chosen ? 'chosen' : ''} ${doubt ? 'doubtful' : ''}`.trim() });
+  const node = make('path', { d: s.d, 'data-id': s.id, class: `${chosen ? 'chosen' : ''} ${doubt ? 'doubtful' : ''} ${s.by === 'hand' ? 'by-hand' : ''}`.trim() });
   return doubt ? [node, make('path', { d: centreLine(s.points), class: 'doubt-mark' })] : [node];
 }

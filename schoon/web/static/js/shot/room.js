@@ -6,7 +6,7 @@ const $ = (id) => document.getElementById(id);
 
 // Stages whose ledge holds the work itself; elsewhere the paper comes first.
 const OPEN_FIRST = ['seal', 'hand-off'];
-const OPEN = 208;
+const OPEN = 214;
 const LEAST = 120;
 const BESIDE = 320;
 const MARGIN = 1.12;

@@ -19,6 +19,7 @@ export class Table {
       this.view.around(event.clientX, event.clientY, Math.exp(-event.deltaY * 0.0016), 0);
     }, { passive: false });
     app.on('drawn', () => this.prefetch());
+    app.on('colours', () => app.stage && this.own(app.current, drawings.lineNow(app.current)));
   }
 
   moved() {
@@ -46,7 +47,8 @@ export class Table {
       if (ticket !== this.drawn) return;
     }
     paper.rough(entry, line, stage.rough(line.strokes.length > 0));
-    paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip);
+    this.own(entry, line);
+    paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
     paper.patches(shapes, stage.patches, stage.showsBare);
     $('paper').dataset.drawing = entry.number;
@@ -55,6 +57,11 @@ export class Table {
     $('undo').disabled = !line.undo;
     $('redo').disabled = !line.redo;
     app.tell('drawn', entry, line, shapes);
+  }
+
+  own(entry, line) {
+    const { app, paper } = this;
+    paper.own(line?.own && app.stage.ink(line.strokes).length ? app.colours.ownUrl(entry, line) : null);
   }
 
   // The neighbours are read before they are asked for; their roughs too if roughs are looked at, so that flipping is instant.

@@ -8,6 +8,7 @@ import { View } from './view.js';
 
 const LOOKS = [['', 'by itself'], [0, 'tied down'], [0.35, 'rough'], [0.65, 'loose'], [1, 'very loose']];
 const SLIDERS = { detail: 'small detail', follow: 'follow closely' };
+const INKS = [['strokes', 'strokes'], ['own', 'as drawn'], ['tinted', 'as drawn, in the ink of the key']];
 const BLACKS = [['found', 'if inked'], ['filled', 'filled'], ['outline', 'outlined']];
 // Kinds of marks that are no lines, in the order of the chips.
 const KINDS = { construction: 'construction', hatching: 'hatching', note: 'notes', dirt: 'dirt and edges' };
@@ -35,20 +36,21 @@ export class ReadView extends View {
     const { body, reading } = this;
     const looks = LOOKS.map(([value, words]) => html`<option value="${value}">${words}</option>`);
     const sliders = Object.entries(SLIDERS).map(([name, words]) => html`<label>${words} <input name="${name}" type="range" min="0" max="1" step="0.1"></label>`);
-    fill(body, html`<div class="read-roughs"><div><form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}<label>blacks <select name="blacks">${BLACKS.map(([value, words]) => html`<option value="${value}">${words}</option>`)}</select></label></form>
-      <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p></div>
+    fill(body, html`<div class="read-roughs"><form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}<label>blacks <select name="blacks">${BLACKS.map(([value, words]) => html`<option value="${value}">${words}</option>`)}</select></label><label title="Clean line art can keep the line it was drawn with; strokes are read from it all the same">lines are seen <select name="ink">${INKS.map(([value, words]) => html`<option value="${value}">${words}</option>`)}</select></label></form>
       <div class="pencils"><b>Coloured pencils</b><div id="chips"><span class="quiet">Looking …</span></div>
         <p class="quiet">An ignored colour leaves no trace and cuts nothing.</p></div>
       <div class="pencils"><b>Marks that are no lines</b><div id="kinds"></div>
         <p class="quiet">Tinted on the paper, left out of the lines. Where they are taken wrongly, scribble over them with <i>This is</i> (R).</p></div>
-      <div class="pencils"><b>What teaches the run</b><div id="taught"></div></div></div>`);
+      <div class="pencils"><b>What teaches the run</b><div id="taught"></div></div>
+      <p class="tried" id="tried">Try the settings on this drawing before the run; nothing is changed by it.</p></div>`);
     const form = body.querySelector('form');
     form.searching.value = reading.searching ?? '';
-    for (const name of [...Object.keys(SLIDERS), 'blacks']) form[name].value = reading[name];
+    for (const name of [...Object.keys(SLIDERS), 'blacks', 'ink']) form[name].value = reading[name];
     form.addEventListener('input', () => {
       reading.searching = form.searching.value === '' ? null : Number(form.searching.value);
       for (const name of Object.keys(SLIDERS)) reading[name] = Number(form[name].value);
       reading.blacks = form.blacks.value;
+      reading.ink = form.ink.value;
     });
     form.addEventListener('change', () => this.marks());
     form.addEventListener('submit', (event) => event.preventDefault());
