@@ -48,6 +48,7 @@ from ..work.documents import (
     own_of,
     paint_document,
     painting_of,
+    parts_told,
     poured,
     seal_document,
     sheet_of,
@@ -136,21 +137,24 @@ def find(line: Any, stitches: Any, size: tuple[int, int]) -> bytes:
 
 @dataclass(frozen=True)
 class Known:
-    """What is known of the patches of a drawing. given: paint that stays. anchors: a place in each patch."""
+    """What is known of the patches of a drawing. given: paint that stays. anchors: a place in each patch. parts: as
+    `work.documents.parts_told`."""
 
     count: int
     background: int
     anchors: list[tuple[float, float]]
     given: Painting
+    parts: dict[int, str]
 
 
 def known(packed: bytes, spots: Sequence[Mapping[str, Any]], keep: Collection[int]) -> Known:
     """spots: as in a paint document; those of a hand and of pots to keep stay as they are."""
     patches = _unpacked(packed)
-    painting = painting_of([Spot.from_dict(s) for s in spots], patches)
+    read = [Spot.from_dict(s) for s in spots]
+    painting = painting_of(read, patches)
     given = {p: paint for p, paint in painting.items() if paint.by == "hand" or paint.pot in keep}
     anchors = [(float(x), float(y)) for x, y in patches.anchors]
-    return Known(patches.count, patches.background, anchors, given)
+    return Known(patches.count, patches.background, anchors, given, parts_told(read, patches))
 
 
 def carry_step(step: Step, packed: Mapping[int, bytes], painted: Sequence[tuple[bytes, Painting]]) -> Carried:
@@ -218,13 +222,16 @@ def painted_over(
     found: Painting,
     sources: Mapping[int, tuple[int, float, float]],
     keep: Collection[int],
+    parts: Mapping[int, str],
 ) -> tuple[dict[str, Any], int]:
     """Paint document of a drawing with what was found for the patches no hand has painted, and how many are unsure.
 
-    spots: as they are in the drawing now. sources: patch -> (drawing id, x, y) it was carried from.
+    spots: as they are in the drawing now. sources: patch -> (drawing id, x, y) it was carried from. parts: as `spots_of`.
     """
     patches = _unpacked(packed)
-    proposed = spots_of({p: paint for p, paint in found.items() if paint.by != "hand"}, patches, sources)
+    proposed = spots_of(
+        {p: paint for p, paint in found.items() if paint.by != "hand"}, patches, sources, parts
+    )
     after = filled_in([Spot.from_dict(s) for s in spots], patches, proposed, keep)
     unsure = sum(paint.unsure for paint in painting_of(after, patches).values())
     return paint_document(after), unsure

@@ -48,7 +48,7 @@ def model(cursor: Cursor, model_id: int) -> ModelRow:
     `tones`, pot id -> those of `shade`, `light` and `line` that are chosen. line_rule: the fields of `core.strokes.LineRule`. measures: part -> what the model says of it.
     """
     cursor.execute(
-        "SELECT id, production_id, name, line_width, line_rule, measures FROM models WHERE id = %s",
+        "SELECT id, production_id, name, line_width, line_rule, measures, depth FROM models WHERE id = %s",
         (model_id,),
     )
     found = cursor.fetchone()
@@ -68,6 +68,7 @@ def model(cursor: Cursor, model_id: int) -> ModelRow:
     found["line_rule"] = {**plain, **json.loads(found["line_rule"] or "{}")}
     found["line_width"] = found["line_rule"]["outline"]
     found["measures"] = json.loads(found["measures"] or "{}")
+    found["depth"] = tuple(json.loads(found["depth"] or "[]"))
     cursor.execute(
         "SELECT id, caption, sha256 FROM model_pictures WHERE model_id = %s ORDER BY position, id",
         (model_id,),
@@ -193,6 +194,7 @@ def state_of(cursor: Cursor, model_id: int) -> Model:
         rule=found["line_rule"],
         measures=found["measures"],
         pictures=tuple(SheetPicture(caption=p["caption"], sha256=p["sha256"]) for p in found["pictures"]),
+        depth=found["depth"],
     )  # fmt: skip
 
 
@@ -203,10 +205,10 @@ def set_state(cursor: Cursor, model_id: int, now: Model, then: Model) -> None:
     """
     _refuse_twice([pot.name for pot in then.pots], "pot")
     _refuse_twice([key.name for key in then.keys], "colour key")
-    if then.rule != now.rule or then.measures != now.measures:
+    if (then.rule, then.measures, then.depth) != (now.rule, now.measures, now.depth):
         cursor.execute(
-            "UPDATE models SET line_rule = %s, measures = %s WHERE id = %s",
-            (json.dumps(then.rule), json.dumps(then.measures), model_id),
+            "UPDATE models SET line_rule = %s, measures = %s, depth = %s WHERE id = %s",
+            (json.dumps(then.rule), json.dumps(then.measures), json.dumps(then.depth), model_id),
         )
     if then.pictures != now.pictures:
         cursor.execute("DELETE FROM model_pictures WHERE model_id = %s", (model_id,))

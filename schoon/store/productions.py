@@ -263,15 +263,32 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
         (shot_id,),
     )
     rows = list(cursor.fetchall())
+    depths = _depths(cursor, shot_id)
     return Stack(
         order=tuple(int(row["id"]) for row in rows if not row["aside"]),
         levels={
             int(row["id"]): Level(
-                name=row["name"], locked=bool(row["locked"]), model=row["model_id"], key=row["key_id"]
+                name=row["name"],
+                locked=bool(row["locked"]),
+                model=row["model_id"],
+                key=row["key_id"],
+                depth=depths.get(row["id"], {}),
             )
             for row in rows
         },
     )
+
+
+def _depths(cursor: Cursor, shot_id: int) -> dict[int, dict[int, tuple[str, ...]]]:
+    """level -> drawing -> parts from front to rear from it on."""
+    cursor.execute(
+        "SELECT d.level_id, d.drawing_id, d.parts FROM depths d JOIN levels l ON l.id = d.level_id WHERE l.shot_id = %s",
+        (shot_id,),
+    )
+    found: dict[int, dict[int, tuple[str, ...]]] = {}
+    for row in cursor.fetchall():
+        found.setdefault(row["level_id"], {})[row["drawing_id"]] = tuple(json.loads(row["parts"]))
+    return found
 
 
 def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
@@ -294,6 +311,12 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
             " position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
             (level.name, level.locked, level.model, level.key, k not in place, place.get(k), k, shot_id),
         )
+        if level.depth != now.levels[k].depth:
+            cursor.execute("DELETE FROM depths WHERE level_id = %s", (k,))
+            cursor.executemany(
+                "INSERT INTO depths (level_id, drawing_id, parts) VALUES (%s, %s, %s)",
+                [(k, drawing, json.dumps(parts)) for drawing, parts in level.depth.items()],
+            )
 
 
 def step_done(cursor: Cursor, name: str) -> bool:

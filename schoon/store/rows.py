@@ -88,7 +88,8 @@ class KeyRow(TypedDict):
 
 
 class ModelRow(TypedDict):
-    """A model. line_rule: fields of `core.strokes.LineRule`. measures: part -> what the model says of it."""
+    """A model. line_rule: fields of `core.strokes.LineRule`. measures: part -> what the model says of it. depth: parts
+    from front to rear."""
 
     id: int
     production_id: int
@@ -96,6 +97,7 @@ class ModelRow(TypedDict):
     line_width: float
     line_rule: dict[str, Any]
     measures: dict[str, dict[str, float]]
+    depth: tuple[str, ...]
     pictures: list[PictureRow]
     pots: list[PotRow]
     keys: list[KeyRow]

@@ -52,7 +52,7 @@ class Time(State):
 
 
 class Level(BaseModel):
-    """A level as it lies in the stack."""
+    """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -60,6 +60,7 @@ class Level(BaseModel):
     locked: bool = False
     model: int | None = None
     key: int | None = None
+    depth: dict[int, tuple[str, ...]] = Field(default_factory=dict)
 
 
 class Stack(State):
@@ -114,13 +115,15 @@ class SheetPicture(BaseModel):
 
 
 class Model(State):
-    """pots and keys in their order. rule: as `core.strokes.LineRule`. measures: part -> what the model says of it."""
+    """pots and keys in their order. rule: as `core.strokes.LineRule`. measures: part -> what the model says of it.
+    depth: parts from front to rear."""
 
     pots: tuple[Pot, ...]
     keys: tuple[ColourKey, ...]
     rule: dict[str, Any]
     measures: dict[str, dict[str, Any]]
     pictures: tuple[SheetPicture, ...]
+    depth: tuple[str, ...] = ()
 
     def pot(self, pot_id: int) -> Pot | None:
         """A pot by its id."""

@@ -11,7 +11,7 @@ from ..formats import svg
 from ..store import Cursor, DrawingRow, models, productions
 from ..work import keys
 from ..work.derived import Files, Memory, known_patches
-from ..work.documents import Sheet, painting_of
+from ..work.documents import Sheet, painting_of, parts_told
 
 _outlines: Memory[str] = Memory(48 * 2**20, len)
 
@@ -36,10 +36,19 @@ def shape_of(stroke: Stroke) -> dict[str, Any]:
 
 
 def paint_of(files: Files, row: DrawingRow, sheet: Sheet) -> dict[int, dict[str, Any]]:
-    """patch -> its pot, doubt, maker and whether it is unsure."""
-    painting = painting_of(sheet.spots, known_patches(files, row["line"], sheet)) if sheet.spots else {}
+    """patch -> its pot, doubt, maker, whether it is unsure, and its part if that is another than the pot's."""
+    if not sheet.spots:
+        return {}
+    patches = known_patches(files, row["line"], sheet)
+    painting, parts = painting_of(sheet.spots, patches), parts_told(sheet.spots, patches)
     return {
-        patch: {"pot": paint.pot, "doubt": round(paint.doubt, 2), "by": paint.by, "unsure": paint.unsure}
+        patch: {
+            "pot": paint.pot,
+            "doubt": round(paint.doubt, 2),
+            "by": paint.by,
+            "unsure": paint.unsure,
+            **({"part": parts[patch]} if patch in parts else {}),
+        }
         for patch, paint in painting.items()
     }
 

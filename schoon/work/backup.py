@@ -227,7 +227,12 @@ def _time(content: Any, ids: backup.Ids) -> Any:
 
 def _stack(content: Any, ids: backup.Ids) -> Any:
     levels = {
-        k: {**level, "model": ids.of("models", level["model"]), "key": ids.of("colour_keys", level["key"])}
+        k: {
+            **level,
+            "model": ids.of("models", level["model"]),
+            "key": ids.of("colour_keys", level["key"]),
+            "depth": _keyed("drawings", level.get("depth", {}), ids),
+        }
         for k, level in content["levels"].items()
     }
     order = [ids.of("levels", level) for level in content["order"]]

@@ -27,6 +27,7 @@ class Spot:
     joined: areas of unlike pots that seem to run together here, as (pot, x, y).
     waits: px² of the patch in which others were poured over it while its form leaked, 0 if none was. It is seen again
     as soon as its form is closed.
+    part: of the model, where that is another than the pot's.
     """
 
     at: tuple[float, float]
@@ -37,6 +38,7 @@ class Spot:
     others: tuple[int, ...] = ()
     joined: tuple[tuple[int, float, float], ...] = ()
     waits: int = 0
+    part: str = ""
 
     @property
     def unsure(self) -> bool:
@@ -58,6 +60,8 @@ class Spot:
             data["joined"] = [[pot, round(x, 1), round(y, 1)] for pot, x, y in self.joined]
         if self.waits:
             data["waits"] = self.waits
+        if self.part:
+            data["part"] = self.part
         return data
 
     @classmethod
@@ -73,6 +77,7 @@ class Spot:
             tuple(int(pot) for pot in data.get("others", ())),
             tuple((int(pot), float(x), float(y)) for pot, x, y in data.get("joined", ())),
             int(data.get("waits", 0)),
+            data.get("part", ""),
         )
 
 
@@ -204,6 +209,11 @@ def painting_of(spots: Sequence[Spot], patches: Patches | OpenPatches) -> Painti
     return {**waiting, **painting}
 
 
+def parts_told(spots: Sequence[Spot], patches: Patches | OpenPatches) -> dict[int, str]:
+    """patch -> its part, of those that belong to another part than their pot does."""
+    return {patch: s.part for s in spots if s.part and not s.waits and (patch := patches.at(*s.at))}
+
+
 _ANSWERED = 0.7
 """A spot that waited in an area this much larger than its patch now is has its form back."""
 
@@ -254,9 +264,12 @@ def filled_in(
 
 
 def spots_of(
-    painting: Painting, patches: Patches, sources: Mapping[int, tuple[int, float, float]] | None = None
+    painting: Painting,
+    patches: Patches,
+    sources: Mapping[int, tuple[int, float, float]] | None = None,
+    parts: Mapping[int, str] | None = None,
 ) -> list[Spot]:
-    """The paint of patches, each at its patch's anchor. sources: patch -> (drawing id, x, y)."""
+    """The paint of patches, each at its patch's anchor. sources: patch -> (drawing id, x, y). parts: as `parts_told`."""
     return [
         Spot(
             (float(patches.anchors[patch][0]), float(patches.anchors[patch][1])),
@@ -266,6 +279,7 @@ def spots_of(
             (sources or {}).get(patch),
             paint.others if paint.unsure else (),
             paint.joined if paint.unsure else (),
+            part=(parts or {}).get(patch, ""),
         )
         for patch, paint in sorted(painting.items())
     ]
@@ -280,6 +294,7 @@ __all__ = [
     "line_document",
     "paint_document",
     "painting_of",
+    "parts_told",
     "poured",
     "seal_document",
     "sheet_of",

@@ -279,7 +279,8 @@ def change_stack(cursor: Cursor, shot_id: int, operation: StackOperation) -> int
         if m["production_id"] == production
     }
     now = revisions.state_of(cursor, subject)
-    return _keep(cursor, subject, operation, now, operation.apply(now, Offers(keys)))
+    drawings = {row["id"]: level for level in now.levels for row in productions.drawings(cursor, level)}
+    return _keep(cursor, subject, operation, now, operation.apply(now, Offers(keys, drawings)))
 
 
 def change_model(cursor: Cursor, model_id: int, operation: ModelOperation) -> int | None:

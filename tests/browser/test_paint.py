@@ -354,3 +354,28 @@ def test_a_form_is_cut_out_and_filled_at_once(desk: Page) -> None:
     until(desk, f"schoon.data.run[0].painted === {before + 1}")
     desk.keyboard.press("Control+z")
     until(desk, f"schoon.data.run[0].painted === {before}")
+
+
+def test_parts_are_told_apart_and_put_in_depth_from_a_drawing_on(desk: Page) -> None:
+    for pot, part in ((1, "Coat"), (2, "Otter")):
+        edit = {"do": {"do": "describe-pot", "pot": pot, "part": part}}
+        assert desk.request.post("/api/models/1/do", data=edit).ok
+    desk.reload()
+    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
+    fill = desk.locator("#paper .patches path").first.evaluate("(node) => node.style.fill")
+    desk.keyboard.press("p")
+    until(desk, f"document.querySelector('#paper .patches path').style.fill !== '{fill}'")
+    desk.select_option("#belongs-to", label="Otter")
+    expect(desk.locator("#pen-now")).to_contain_text("Make patches Otter")
+    desk.keyboard.press("f")
+    desk.locator("#depth summary").click()
+    first = desk.locator("#depth-parts li").first.get_attribute("data-part")
+    desk.locator("#depth-parts li").first.focus()
+    desk.keyboard.press("Alt+ArrowDown")
+    expect(desk.locator("#depth-parts li").nth(1)).to_have_attribute("data-part", first or "")
+    expect(desk.locator("#depth-words")).to_contain_text("As changed at drawing 1")
+    desk.keyboard.press("d")
+    expect(desk.locator("#depth-words")).to_contain_text("As changed at drawing 1")
+    desk.keyboard.press("a")
+    desk.locator("#depth-back").click()
+    expect(desk.locator("#depth-words")).to_have_text("As in the model")

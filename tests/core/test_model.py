@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from schoon.core.model.compare import Expected, Remark, compare, shares, smallest
+from schoon.core.model.depth import depth_at, depth_of
 from schoon.core.model.light import difference, relit
 from schoon.core.model.pictures import colour_at, flat_colours, key_by_place, key_from_picture
 
@@ -145,3 +146,13 @@ def test_a_tiny_part_half_hidden_is_no_finding() -> None:
     for area, words in ((100, []), (9, []), (400, ["large"])):
         found = {1: (1, 90_000), 2: (1, area)}
         assert [r.what for r in compare(said, found) if r.pot == 2] == words
+
+
+def test_depth_is_the_nearest_change_at_or_before_a_drawing() -> None:
+    parts = ["Hat", "Otter", "", "Coat", "Hat"]
+    assert depth_of(parts) == ("Hat", "Otter", "Coat")
+    assert depth_of(parts, ["Coat", "Wing", "Coat"]) == ("Coat", "Hat", "Otter")
+    changes = {12: ["Otter"], 14: ["Coat", "Otter"]}
+    run = [10, 12, 13, 14]
+    found = [depth_at(parts, ["Hat"], changes, run, k)[0] for k in run]
+    assert found == ["Hat", "Otter", "Otter", "Coat"]

@@ -185,3 +185,46 @@ def test_paint_sees_its_level_and_the_gif_shows_all(stack: Shot) -> None:
     assert np.abs(frame[95, 175].astype(int) - (0x8A, 0x5A, 0x3B)).max() < 12
     names = zipfile.ZipFile(io.BytesIO(export("drawings"))).namelist()
     assert names == ["Quay_Flag_0001.png", "Quay_Flag_0002.png"]
+
+
+def test_parts_have_a_depth_that_changes_from_a_drawing_on(shot: Shot) -> None:
+    for pot, part in ((1, "Coat"), (2, "Otter")):
+        shot.client.post("/api/models/1/do", json={"do": {"do": "describe-pot", "pot": pot, "part": part}})
+    assert shot.run()["depth"] == {"model": ["Coat", "Otter"], "changes": {}}
+    model = {"do": {"do": "depth", "parts": ["Otter", "Coat"]}}
+    assert shot.client.post("/api/models/1/do", json=model).status_code == 200
+    here = {"do": "depth", "level": 1, "drawing": shot.ids[1], "parts": ["Coat", "Otter"]}
+    assert shot.client.post("/api/stacks/1/do", json={"do": here}).status_code == 200
+    found = {"model": ["Otter", "Coat"], "changes": {str(shot.ids[1]): ["Coat", "Otter"]}}
+    assert shot.run()["depth"] == found
+    shot.client.post("/api/stacks/1/undo")
+    assert shot.run()["depth"]["changes"] == {}
+    shot.client.post("/api/stacks/1/redo")
+    assert shot.run()["depth"] == found
+    # Refused: a part the model has not, a drawing of elsewhere.
+    wrong = shot.client.post("/api/models/1/do", json={"do": {"do": "depth", "parts": ["Wing"]}})
+    assert (wrong.status_code, "Wing" in wrong.json()["error"]) == (422, True)
+    away = shot.client.post("/api/stacks/1/do", json={"do": {**here, "drawing": 999}})
+    assert away.status_code == 404
+    shot.client.post("/api/stacks/1/do", json={"do": {**here, "parts": None}})
+    assert shot.run()["depth"]["changes"] == {}
+
+
+def test_a_patch_can_belong_to_another_part_than_its_pot_and_that_is_carried(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(1, "pour", points=[[181, 95]], pot=1)
+    shot.edit(1, "pour", points=[[100, 100]], pot=2)
+    answer = shot.edit(1, "belong", points=[[181, 95]], part="Brim")
+    assert [p["part"] for p in answer["paint"].values() if "part" in p] == ["Brim"]
+    shot.job("carry")
+    assert [p["part"] for p in shot.patches(2)["paint"].values() if "part" in p] == ["Brim"]
+    shot.edit(1, "belong", points=[[181, 95]], part=None)
+    assert not [p for p in shot.patches(1)["paint"].values() if "part" in p]
+    bare = shot.client.post(
+        f"/api/drawings/{shot.ids[0]}/do",
+        json={
+            "base": shot.drawing(1)["revision"],
+            "do": {"do": "belong", "points": [[2, 2]], "part": "Brim"},
+        },
+    )
+    assert bare.status_code == 422

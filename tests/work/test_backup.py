@@ -37,6 +37,8 @@ def painted(shot: Shot) -> Shot:
         2, "line", do={"do": "trace", "id": "aaaaaaaa", "path": [[9, 9, 0.5], [90, 60, 0.5]], "width": 4}
     )
     shot.client.post(f"/api/drawings/{shot.ids[1]}/undo")
+    depth = {"do": "depth", "level": 1, "drawing": shot.ids[1], "parts": ["Coat", "Otter"]}
+    assert shot.client.post("/api/stacks/1/do", json={"do": depth}).status_code == 200
     shot.client.post("/productions", data={"name": "Ice Works"})
     return shot
 

@@ -133,4 +133,11 @@ def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[An
         for p, paint in found.items()
         if paint.source and paint.source[0] < len(run.rows)
     }
-    return tasks.painted_over, run.packed[k], spots, found, sources, keep
+    parts = {
+        p: part
+        for p, paint in found.items()
+        if paint.source
+        and paint.source[0] < len(run.rows)
+        and (part := run.known[paint.source[0]].parts.get(paint.source[1]))
+    }
+    return tasks.painted_over, run.packed[k], spots, found, sources, keep, parts

@@ -15,7 +15,7 @@ from ...work import edits, history
 from ...work.operations import AnyDrawing, AnyModel, AnyRun, AnyStack, AnyTime
 from ...work.operations.line import PenOperation
 from ...work.operations.model import AddKey, AddPots
-from ...work.operations.paint import Pour, PourWithin
+from ...work.operations.paint import Belong, Pour, PourWithin
 from ..deps import FilesDep, StoreDep
 from ..shapes import paint_of, remarks_of, shape_of
 from ..values import Body, Id
@@ -42,11 +42,11 @@ def change_drawing(drawing_id: int, edit: DrawingEdit, store: StoreDep, files: F
         edit.do = edits.settled(store, drawing_id, edit.do)
     with store.transaction() as cursor:
         saved = edits.change_drawing(cursor, drawing_id, edit.base or None, edit.do)
-        if isinstance(edit.do, Pour | PourWithin):
+        if isinstance(edit.do, Pour | PourWithin | Belong):
             row, sheet = edits.load(cursor, drawing_id)
             more = {
                 "paint": paint_of(files, row, sheet), "remarks": remarks_of(cursor, files, row, sheet),
-                "patches": edit.do.patches,
+                "patches": getattr(edit.do, "patches", 0),
             }  # fmt: skip
     return JSONResponse(
         {

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Form, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from ...core.model.compare import RunLimits
+from ...core.model.depth import depth_of
 from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
@@ -67,6 +68,7 @@ def shot_page(
         "spans": run["spans"],
         "sheet": run["sheet"],
         "notes": run["notes"],
+        "depth": run["depth"],
         "pots": model["pots"] if model else [],
         "keys": model["keys"] if model else [],
         "key": key["id"] if key else None,
@@ -115,11 +117,16 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
     ]  # fmt: skip
     time = time_shown(cursor, shot["id"])
     own = time["levels"][shot["level_id"]]
+    model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
     return {
         "drawings": drawings,
         "frames": time["frames"],
         "fps": time["fps"],
         "notes": time["notes"],
+        "depth": {
+            "model": depth_of((pot["part"] for pot in model["pots"]), model["depth"]) if model else (),
+            "changes": productions.stack_of(cursor, shot["id"]).levels[shot["level_id"]].depth,
+        },
         "spans": own["spans"],
         "sheet": own["sheet"],
         "levels": [

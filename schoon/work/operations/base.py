@@ -8,8 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Annotated
 
-from pydantic import ConfigDict
+from pydantic import ConfigDict, Field
 
 from ...core.patches import Patches
 from ...core.strokes import LineRule, Stroke
@@ -19,6 +20,9 @@ from ..documents import NOTHING, Sheet
 
 Spot = tuple[Number, Number]
 """(x, y), px of the drawing."""
+
+
+PartName = Annotated[str, Field(min_length=1, max_length=60)]
 
 
 class Operation(Sound):

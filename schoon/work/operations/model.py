@@ -13,7 +13,7 @@ from ...errors import NotFound, Refusal
 from ...formats import pots as pot_files
 from ...store.states import ColourKey, Model, Pot, SheetPicture, Tones
 from ...text import named
-from .base import Id, Operation, many
+from .base import Id, Operation, PartName, many
 
 Sha = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 _GREY = "#808080"
@@ -453,7 +453,24 @@ class ReadPots(ModelOperation):
         return _keys(model, keys)
 
 
+class Depth(ModelOperation):
+    """Puts the parts of the model in an order from front to rear."""
+
+    do: Literal["depth"]
+    parts: Annotated[list[PartName], Field(max_length=100)]
+
+    def label(self) -> str:
+        return "change the depth of the model's parts"
+
+    def apply(self, model: Model, fresh: Fresh) -> Model:
+        known = {pot.part for pot in model.pots}
+        unknown = next((part for part in self.parts if part not in known), None)
+        if unknown is not None:
+            raise Refusal(f"No pot of this model belongs to a part “{unknown}”; open the page again")
+        return model.model_copy(update={"depth": tuple(self.parts)})
+
+
 AnyModel = (
-    AddPots | RenamePot | DescribePot | OrderPots | DeletePot | SetColour | AddKey | SetRule | Measure
+    AddPots | RenamePot | DescribePot | OrderPots | DeletePot | SetColour | AddKey | SetRule | Measure | Depth
 )  # fmt: skip
 """What a page may ask for; the others come of its files and drawings."""

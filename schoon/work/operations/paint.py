@@ -13,7 +13,7 @@ from ...core.patches import Patches, patches_within
 from ...errors import Refusal
 from ..documents import NOTHING, Sheet, painting_of, poured
 from ..documents import Spot as Paint
-from .base import Context, DrawingOperation, Id, RunOperation, Spot, many
+from .base import Context, DrawingOperation, Id, PartName, RunOperation, Spot, many
 
 Pot = Annotated[int, Field(ge=NOTHING, lt=2**31)]
 
@@ -121,7 +121,8 @@ class Repaint(RunOperation):
             changed += 1
             if self.act != "lift":
                 pot = self.to if self.act == "pour" and self.to is not None else spot.pot
-                spots.append(Paint(spot.at, pot, 0.0, "hand", waits=spot.waits))
+                part = spot.part if self.act == "accept" else ""
+                spots.append(Paint(spot.at, pot, 0.0, "hand", waits=spot.waits, part=part))
         return (replace(sheet, spots=spots), changed) if changed else (sheet, 0)
 
     def nothing(self) -> str:
@@ -160,4 +161,28 @@ class Answer(RunOperation):
         return "None of these patches is there any more"
 
 
-AnyPaint = Pour | PourWithin
+class Belong(DrawingOperation):
+    """Says that painted patches belong to another part of the model than their pot does; None to the pot's again."""
+
+    do: Literal["belong"]
+    points: list[Spot] = Field(min_length=1, max_length=5000)
+    part: PartName | None
+
+    def label(self) -> str:
+        return f"make {many(len(self.points), 'patch', 'es')} {self.part or 'of the part of their pot'}"
+
+    def apply(self, sheet: Sheet, context: Context) -> Sheet:
+        patches = context.found(sheet)
+        touched = _touched(patches, self.points)
+        spots = [
+            replace(spot, part=self.part or "")
+            if patches.at(*spot.at) in touched and not spot.waits
+            else spot
+            for spot in sheet.spots
+        ]
+        if not any(patches.at(*spot.at) in touched for spot in sheet.spots):
+            raise Refusal("A patch belongs to the part of its paint; paint it first")
+        return replace(sheet, spots=spots) if spots != sheet.spots else sheet
+
+
+AnyPaint = Pour | PourWithin | Belong

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Annotated, Literal
 
 from pydantic import Field, PrivateAttr
@@ -11,14 +11,15 @@ from pydantic import Field, PrivateAttr
 from ...errors import NotFound, Refusal
 from ...store.states import Level, Stack
 from ...text import named
-from .base import Id, Operation, is_locked
+from .base import Id, Operation, PartName, is_locked
 
 
 @dataclass(frozen=True)
 class Offers:
-    """keys: model -> its colour keys in order, for the models of the shot's production."""
+    """keys: model -> its colour keys in order, for the models of the shot's production. drawings: drawing -> its level."""
 
     keys: Mapping[int, tuple[int, ...]]
+    drawings: Mapping[int, int] = field(default_factory=dict)
 
 
 class StackOperation(Operation):
@@ -144,4 +145,25 @@ class SeeIn(_OnLevel):
         return level.model_copy(update={"key": self.key})
 
 
-AnyStack = Order | Rename | Lock | PutAside | UseModel | SeeIn
+class Depth(_OnLevel):
+    """Puts the parts of a level in another order of depth from a drawing on; with None it is as before it again."""
+
+    do: Literal["depth"]
+    drawing: Id
+    parts: Annotated[list[PartName], Field(max_length=100)] | None
+
+    def label(self) -> str:
+        return f"{'change' if self.parts is not None else 'put back'} the depth of parts in {self._name}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if level.locked:
+            raise is_locked(level.name)
+        if offers.drawings.get(self.drawing) != self.level:
+            raise NotFound("This drawing is not in the run any more")
+        others = {k: parts for k, parts in level.depth.items() if k != self.drawing}
+        return level.model_copy(
+            update={"depth": others if self.parts is None else {**others, self.drawing: tuple(self.parts)}}
+        )
+
+
+AnyStack = Order | Rename | Lock | PutAside | UseModel | SeeIn | Depth

@@ -1,6 +1,7 @@
 // The page of a shot: one drawing on the table, its neighbours in the wings, the run in sheet and ledge.
 
 import { catchUp } from './early.js';
+import { Depth } from './shot/depth.js';
 import { Dock } from './shot/dock.js';
 import { wireKeys } from './shot/keyboard.js';
 import { Notes } from './shot/notes.js';
@@ -25,6 +26,7 @@ export const app = new Shot(data, (shot) => new STAGES[data.stage](shot, data.st
 new Sheet(app);
 new Wings(app);
 new Dock(app);
+new Depth(app);
 new Notes(app);
 wireSwitches(app);
 wireKeys(app);

@@ -95,6 +95,39 @@ export class CutOutTool {
   }
 }
 
+// Says that a patch belongs to another part than its pot does. While it is in the hand the parts are told apart by tints.
+export class PartTool {
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'part', label: 'Part', key: 'p', part: '' }); }
+
+  get pen() { return this.part ? `Make patches ${this.part}` : 'Give patches the part of their pot'; }
+
+  names() { return [...new Set(this.app.data.pots.map((p) => p.part).filter(Boolean))]; }
+
+  // The part a patch belongs to, as it carries paint.
+  partOf(paint) { return paint?.part ?? this.app.data.pots.find((p) => p.id === paint?.pot)?.part ?? ''; }
+
+  down(event) {
+    const { app, stage } = this;
+    const entry = app.current;
+    const shapes = stage.ready(true);
+    if (!shapes) return null;
+    const hit = new Set();
+    const take = (e) => {
+      const n = patchUnder(app, e, app.table.view.toPaper(e.clientX, e.clientY));
+      if (n && n !== shapes.background) hit.add(n);
+    };
+    take(event);
+    return {
+      move: take,
+      async up() {
+        const points = shapes.patches.filter((p) => hit.has(p.n)).map((p) => p.at);
+        if (points.length) await stage.send(entry, 'belong', { points, part: stage.part.part || null });
+      },
+      cancel() { app.table.draw(); },
+    };
+  }
+}
+
 export class WholeRunTool {
   constructor(app, stage) { Object.assign(this, { app, stage, id: 'whole-run', label: 'Whole run', key: 't' }); }
 

@@ -29,7 +29,7 @@ export class Sync {
       here = here || (entry === app.current && entry.revision !== fresh.revision);
       Object.assign(entry, fresh);
     }
-    Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes });
+    Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth });
     Object.assign(data.shot, { frames: found.frames, fps: found.fps });
     for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
     for (const link of document.querySelectorAll('.track a')) {

@@ -6,7 +6,7 @@ import { adopt, paintNow, paintSeen } from '../shot/drawings.js';
 import { Ledger } from '../paint/ledger.js';
 import { UnsureQueue } from '../paint/queue.js';
 import { RunView } from '../paint/run.js';
-import { BrushTool, CutOutTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
+import { BrushTool, CutOutTool, PartTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
 import { testColour } from '../pure/test_colours.js';
 import { Stage } from './stage.js';
 
@@ -18,7 +18,7 @@ export class PaintStage extends Stage {
     this.look = 'paint';
     this.patches = 'pots';
     this.showsBare = true;
-    this.keys = 'F pour · C ring · T whole run · G cut out · H base coat · S sample · X lift off · Q W previous or next pot · N next unsure';
+    this.keys = 'F pour · C ring · T whole run · G cut out · H base coat · S sample · P part · X lift off · Q W previous or next pot · N next unsure';
     this.help = [
       ['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'],
       ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'],
@@ -31,9 +31,10 @@ export class PaintStage extends Stage {
     this.locked = new Set(JSON.parse(localStorage[this.lockedIn] || '[]'));
     this.alone = null;
     this.garish = false;
+    this.part = new PartTool(app, this);
     this.tools = [
       new BrushTool(app, this, false, { id: 'pour', label: 'Pour', key: 'f' }), new RingTool(app, this), new WholeRunTool(app, this), new CutOutTool(app, this),
-      { id: 'base', label: 'Base coat', key: 'h', act: () => this.baseCoat() }, new SampleTool(app, this),
+      { id: 'base', label: 'Base coat', key: 'h', act: () => this.baseCoat() }, new SampleTool(app, this), this.part,
       new BrushTool(app, this, true, { id: 'lift', label: 'Lift off', key: 'x' }),
     ];
     this.hover = (event, at) => patchUnder(app, event, at);
@@ -167,7 +168,14 @@ export class PaintStage extends Stage {
     const { alone } = this;
     const shapes = paintNow(this.app.current);
     const back = (node) => alone !== null && shapes?.paint[node.dataset.n]?.pot !== alone;
-    for (const node of this.app.table.paper.layers.patches.children) node.classList.toggle('back', back(node));
+    const names = this.part.names();
+    const telling = this.app.tools.now === this.part;
+    for (const node of this.app.table.paper.layers.patches.children) {
+      node.classList.toggle('back', back(node));
+      if (!telling) continue;
+      const k = names.indexOf(this.part.partOf(shapes?.paint[node.dataset.n]));
+      if (k >= 0) node.style.fill = node.style.stroke = testColour(k);
+    }
     for (const item of this.potItems) {
       const id = Number(item.dataset.pot);
       item.querySelector('[data-way="alone"]')?.setAttribute('aria-pressed', String(id === alone));
@@ -182,6 +190,19 @@ export class PaintStage extends Stage {
     button.setAttribute('aria-pressed', 'false');
     button.addEventListener('click', () => { this.testColours(!this.garish); button.setAttribute('aria-pressed', String(this.garish)); });
     tray.append(button);
+    const parts = document.createElement('label');
+    parts.dataset.of = 'part';
+    fill(parts, html`<span>belongs to</span><select id="belongs-to"><option value="">its pot's part</option>${this.part.names().map((name) => html`<option>${name}</option>`)}</select>`);
+    parts.querySelector('select').addEventListener('change', (event) => { this.part.part = event.target.value; this.app.tools.status(); });
+    tray.append(parts);
+  }
+
+  // Only what the tool in hand can use; parts are told apart while one is given.
+  toolChanged() {
+    const now = this.app.tools.now?.id;
+    for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(now);
+    if (now === 'part' || this.told) this.app.table.draw();
+    this.told = now === 'part';
   }
 
   // ---- the ledge
