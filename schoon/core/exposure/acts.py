@@ -1,0 +1,250 @@
+"""What is done to a span of a sheet: frames `first` to `last` of one level.
+
+A sheet goes on beyond the end of the shot; what an act pushes there is kept and seen again when the shot is made longer.
+An act makes new pieces of what stands in its span. If they are more or fewer frames than before, `push` says whether what
+follows moves along, or stays where it is: then more frames lie over it, and of fewer the last piece fills what is left.
+
+What a repeat shows is written out where a span cuts it; a repeat outside the span goes on repeating what stands there now.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from itertools import accumulate
+from typing import TypeAlias, TypeVar
+
+from .sheet import Again, entries, frame_by_frame, unrolled
+
+T = TypeVar("T", bound=Hashable)
+What: TypeAlias = T | Again | None
+Starts: TypeAlias = Mapping[int, T | Again | None]
+Pieces: TypeAlias = list[tuple[T | None, int]]
+"""(drawing or None for nothing, frames), one after the other."""
+
+Act: TypeAlias = Callable[[Pieces[T]], Pieces[T]]
+"""New pieces of the old ones. May raise ValueError."""
+
+
+def pieces(starts: Starts[T], first: int, last: int) -> Pieces[T]:
+    """What stands in a span, repeats written out. Raises ValueError for a span that is none."""
+    _check(first, last)
+    flat = unrolled(split(starts, first), last)
+    found = [(what, count) for at, count, what in entries(flat, last) if at >= first]
+    blank = last - first + 1 - sum(count for _, count in found)
+    plain: Pieces[T] = [(what, count) for what, count in found if not isinstance(what, Again)]
+    return [(None, blank), *plain] if blank else plain
+
+
+def split(starts: Starts[T], frame: int) -> dict[int, What[T]]:
+    """The same sheet with a start at a frame."""
+    after: dict[int, What[T]] = dict(starts)
+    before = max((at for at in starts if at <= frame), default=None)
+    if before == frame:
+        return after
+    what = starts[before] if before is not None else None
+    if before is None or not isinstance(what, Again):
+        after[frame] = what
+        return dict(sorted(after.items()))
+    cycle = before - what.first
+    if cycle < 1:
+        after[frame] = None
+        return dict(sorted(after.items()))
+    # The rest of the turn that is cut is written out; whole turns go on after it.
+    turn = before + math.ceil((frame - before) / cycle) * cycle
+    end = min((at for at in starts if at > before), default=turn + 1)
+    flat = frame_by_frame(starts, max(min(turn, end) - 1, frame))
+    for at in range(frame, min(turn, end)):
+        if at == frame or flat[at - 1] != flat[at - 2]:
+            after[at] = flat[at - 1]
+    if turn < end:
+        after[turn] = what
+    return dict(sorted(after.items()))
+
+
+def replaced(
+    starts: Starts[T], first: int, last: int, new: Sequence[tuple[What[T], int]], push: bool
+) -> dict[int, What[T]]:
+    """The sheet with new pieces for what stands in a span; see the module for `push`."""
+    _check(first, last)
+    length, wanted = last - first + 1, sum(count for _, count in new)
+    if not push and wanted < length:
+        new = [*new[:-1], (new[-1][0], new[-1][1] + length - wanted)] if new else [(None, length)]
+        wanted = length
+    rest = last + 1 if push else first + wanted
+    by = wanted - length if push else 0
+    whole = split(split(starts, first), rest)
+    after: dict[int, What[T]] = {at: what for at, what in whole.items() if at < first}
+    at = first
+    for what, count in new:
+        after[at] = what
+        at += count
+    for start, what in whole.items():
+        if start >= rest:
+            after[start + by] = _along(what, start, first, last, by)
+    return dict(sorted(after.items()))
+
+
+def _along(what: What[T], start: int, first: int, last: int, by: int) -> What[T]:
+    """A repeat whose frames have moved follows them; one that has lost them shows nothing."""
+    if not isinstance(what, Again) or not by:
+        return what
+    source = what.first + by if what.first > last else min(what.first, first)
+    return Again(source) if source < start + by else None
+
+
+def _act(starts: Starts[T], first: int, last: int, push: bool, act: Act[T]) -> dict[int, What[T]]:
+    return replaced(starts, first, last, act(pieces(starts, first, last)), push)
+
+
+def on_each(starts: Starts[T], first: int, last: int, hold: int, push: bool = True) -> dict[int, What[T]]:
+    """What stands in a span held `hold` frames each. Raises ValueError for hold < 1."""
+    if hold < 1:
+        raise ValueError("a drawing is held for at least one frame")
+    return _act(starts, first, last, push, lambda old: [(what, hold) for what, _ in old])
+
+
+def stretched(starts: Starts[T], first: int, last: int, frames: int, push: bool = True) -> dict[int, What[T]]:
+    """A span made to last `frames` frames, every hold by its share. Raises ValueError if there are more pieces."""
+    return _act(starts, first, last, push, lambda old: _stretched(old, frames))
+
+
+def _stretched(old: Pieces[T], frames: int) -> Pieces[T]:
+    if frames < len(old):
+        raise ValueError(f"{len(old)} drawings stand in this span; they need as many frames at least")
+    ends = _shares([count for _, count in old], frames)
+    return [(what, end - begin) for (what, _), begin, end in zip(old, [0, *ends], ends, strict=False)]
+
+
+def _shares(counts: Sequence[int], frames: int) -> list[int]:
+    """Where each of several counts ends when they are brought to `frames` in all, each at least 1."""
+    whole, left = sum(counts), len(counts)
+    ends: list[int] = []
+    for k, end in enumerate(accumulate(counts), 1):
+        least = (ends[-1] if ends else 0) + 1
+        ends.append(min(max(math.floor(end * frames / whole + 0.5), least), frames - (left - k)))
+    return ends
+
+
+def repeated(
+    starts: Starts[T], first: int, last: int, until: int | None, push: bool = False
+) -> dict[int, What[T]]:
+    """A span that runs again and again up to and with frame `until`, or with None to the end of the shot, however long.
+
+    push: what follows comes after the repeats. Raises ValueError unless `until` lies behind the span.
+    """
+    _check(first, last)
+    if until is None:
+        whole = split(starts, last + 1)
+        return {**{at: what for at, what in whole.items() if at <= last}, last + 1: Again(first)}
+    if until <= last:
+        raise ValueError(f"a repeat of frames {first} to {last} ends behind frame {last}")
+    again: list[tuple[What[T], int]] = [(Again(first), until - last)]
+    if not push:
+        return replaced(starts, last + 1, until, again, False)
+    whole = split(starts, last + 1)
+    by = until - last
+    after: dict[int, What[T]] = {at: what for at, what in whole.items() if at <= last}
+    after[last + 1] = Again(first)
+    for start, what in whole.items():
+        if start > last:
+            after[start + by] = _along(what, start, last + 1, last, by)
+    return dict(sorted(after.items()))
+
+
+def there_and_back(starts: Starts[T], first: int, last: int, push: bool = False) -> dict[int, What[T]]:
+    """A span followed by itself backwards, without its ends a second time. Raises ValueError for fewer than 3 pieces."""
+
+    def both(old: Pieces[T]) -> Pieces[T]:
+        if len(old) < 3:
+            raise ValueError("there and back needs three drawings at least")
+        return [*old, *old[-2:0:-1]]
+
+    return _act(starts, first, last, push, both)
+
+
+def reversed_(starts: Starts[T], first: int, last: int) -> dict[int, What[T]]:
+    """What stands in a span, backwards."""
+    return _act(starts, first, last, False, lambda old: old[::-1])
+
+
+def blanked(starts: Starts[T], first: int, last: int) -> dict[int, What[T]]:
+    """Nothing in a span."""
+    return exposed_over(starts, first, last, None)
+
+
+def exposed_over(starts: Starts[T], first: int, last: int, what: T | None) -> dict[int, What[T]]:
+    """A drawing all through a span, or None for nothing."""
+    return replaced(starts, first, last, [(what, last - first + 1)], False)
+
+
+def taken_away(starts: Starts[T], first: int, last: int, push: bool = True) -> dict[int, What[T]]:
+    """A span taken out. push: what follows moves up; else what stood before goes on through it."""
+    if push:
+        return replaced(starts, first, last, [], True)
+    before = pieces(starts, first - 1, first - 1)[0][0] if first > 1 else None
+    return exposed_over(starts, first, last, before)
+
+
+def pasted(
+    starts: Starts[T], frame: int, new: Sequence[tuple[T | None, int]], push: bool = False
+) -> dict[int, What[T]]:
+    """Pieces put in at a frame. push: what stands there and follows comes after them; else they lie over it."""
+    length = sum(count for _, count in new)
+    if length < 1 or min(count for _, count in new) < 1:
+        raise ValueError("there is nothing to put in")
+    if push:
+        here = pieces(starts, frame, frame)
+        return replaced(starts, frame, frame, [*new, *here], True)
+    return replaced(starts, frame, frame + length - 1, list(new), False)
+
+
+def moved(starts: Starts[T], first: int, last: int, by: int) -> dict[int, What[T]]:
+    """A span moved later, or with a negative number earlier; what it passes takes its place.
+
+    Raises ValueError if it would begin before the first frame.
+    """
+    _check(first, last)
+    if first + by < 1:
+        raise ValueError("nothing stands before frame 1")
+    if not by:
+        return dict(starts)
+    span = pieces(starts, first, last)
+    if by > 0:
+        passed = pieces(starts, last + 1, last + by)
+        return replaced(starts, first, last + by, [*passed, *span], False)
+    passed = pieces(starts, first + by, first - 1)
+    return replaced(starts, first + by, last, [*span, *passed], False)
+
+
+def retimed(starts: Starts[T], old: float, new: float) -> dict[int, What[T]]:
+    """The sheet at another rate, every start at the same second as nearly as frames allow.
+
+    Raises ValueError naming the frame of the first start that would have no frame left.
+    """
+    after: dict[int, What[T]] = {}
+
+    def at(frame: int) -> int:
+        return 1 + math.floor((frame - 1) * new / old + 0.5)
+
+    for frame, what in sorted(starts.items()):
+        then = at(frame)
+        if then in after:
+            raise ValueError(
+                f"what starts at frame {frame} would have no frame of its own; hold it longer first"
+            )
+        after[then] = Again(at(what.first)) if isinstance(what, Again) else what
+    return after
+
+
+def pushed_off(before: Starts[T], after: Starts[T], frames: int) -> list[T]:
+    """Drawings seen before an act and not after it because they stand beyond the end of the shot, in order."""
+    seen = set(frame_by_frame(after, frames))
+    beyond = {what for at, what in after.items() if at > frames and not isinstance(what, Again)}
+    lost = (d for d in frame_by_frame(before, frames) if d is not None and d not in seen and d in beyond)
+    return list(dict.fromkeys(lost))
+
+
+def _check(first: int, last: int) -> None:
+    if not 1 <= first <= last:
+        raise ValueError(f"frames {first} to {last} are no span of a sheet")
