@@ -99,8 +99,8 @@ def _clean(cursor: productions.Cursor, stairs: int, flags: int) -> None:
 def _paint(cursor: productions.Cursor, stairs: int, flags: int) -> None:
     """What a person would do: names the parts, paints the keys, and has the paint carried."""
     _assign_parts(cursor, stairs)
-    _paint_keys(cursor, stairs, {d.number: d.truth() for d in stair() if d.number in KEYS_BY_HAND})
-    _paint_keys(cursor, flags, {1: flag(SIZE)[0].truth()})
+    _paint_keys(cursor, stairs, {str(d.number): d.truth() for d in stair() if d.number in KEYS_BY_HAND})
+    _paint_keys(cursor, flags, {"1": flag(SIZE)[0].truth()})
     row, sheet = edits.load(cursor, productions.drawings(cursor, stairs)[0]["id"])
     keys.expect_as_in(cursor, _model_of(cursor, stairs), row, sheet)
     for level in (stairs, flags):
@@ -188,7 +188,7 @@ def with_parts(strokes: Sequence[Stroke], truth: Flat) -> list[Stroke]:
 
 def _assign_parts(cursor: productions.Cursor, level: int) -> None:
     """Gives the strokes their parts as a person who knows the model would."""
-    truths = {d.number: d for d in stair()}
+    truths = {str(d.number): d for d in stair()}
     action = revisions.begin_action(cursor, "assign parts")
     for row, sheet in edits.load_all(cursor, level):
         strokes = with_parts(sheet.strokes, truths[row["number"]].truth())
@@ -203,7 +203,7 @@ def _model_of(cursor: productions.Cursor, level: int) -> int:
     return model
 
 
-def _paint_keys(cursor: productions.Cursor, level: int, truths: dict[int, Flat]) -> None:
+def _paint_keys(cursor: productions.Cursor, level: int, truths: dict[str, Flat]) -> None:
     """Pours into the key drawings as a person with the model sheet would: what is drawn there decides the pot."""
     names = {pot["name"]: pot["id"] for pot in models.model(cursor, _model_of(cursor, level))["pots"]}
     for row, sheet in edits.load_all(cursor, level):

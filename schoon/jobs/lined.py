@@ -78,7 +78,7 @@ class Saved:
     drawings: int
     unsure: int
     stay: int
-    changed: list[int]
+    changed: list[str]
 
 
 def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Saved:
@@ -89,7 +89,7 @@ def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Sav
     """
     waiting = set(calls)
     drawings = unsure = stay = 0
-    changed: list[int] = []
+    changed: list[str] = []
     names: dict[int, Any] = {k: run.rows[k]["paint"] for k in waiting}
     while waiting:
         with work.store.transaction() as cursor:
@@ -103,7 +103,7 @@ def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Sav
                 row = now.get(run.rows[k]["id"])
                 if row is None or any(row[part] != run.rows[k][part] for part in ("line", "seal")):
                     # Its patches are others by now.
-                    changed.append(int(run.rows[k]["number"]))
+                    changed.append(run.rows[k]["number"])
                     waiting.discard(k)
                     continue
                 if row["paint"] != names[k]:

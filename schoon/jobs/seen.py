@@ -61,7 +61,7 @@ class Seen:
                 look = "rough"
             wanted = wanted_of(cursor, row, shot, key_id, look == "paint")
         if look == "rough" and not clear:
-            return self._rough(row["rough"], width)
+            return self._rough(row["rough"], width) if row["rough"] else self.frame([], size_of(shot), width)
         return self.frame([wanted], size_of(shot), width, clear)
 
     def _rough(self, name: str, width: int) -> bytes:

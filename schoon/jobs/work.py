@@ -305,6 +305,6 @@ class DrawingKind:
         return True
 
 
-def named(numbers: Sequence[int]) -> str:
+def named(numbers: Sequence[str]) -> str:
     """A few drawing numbers in words."""
-    return ", ".join(map(str, numbers[:6])) + (" …" if len(numbers) > 6 else "")
+    return ", ".join(numbers[:6]) + (" …" if len(numbers) > 6 else "")

@@ -153,7 +153,7 @@ def waiting_items(cursor: Cursor, job_id: int) -> list[int]:
     """Drawings the job has not finished."""
     cursor.execute(
         "SELECT i.drawing_id FROM job_items i JOIN drawings d ON d.id = i.drawing_id"
-        " WHERE i.job_id = %s AND i.state = 'waiting' ORDER BY d.number",
+        " WHERE i.job_id = %s AND i.state = 'waiting' ORDER BY d.number + 0, d.number",
         (job_id,),
     )
     return [int(row["drawing_id"]) for row in cursor.fetchall()]
@@ -180,7 +180,7 @@ def failures(cursor: Cursor, job_id: int) -> list[Row]:
     """number and message of the drawings that failed."""
     cursor.execute(
         "SELECT d.number, i.message FROM job_items i JOIN drawings d ON d.id = i.drawing_id"
-        " WHERE i.job_id = %s AND i.state = 'failed' ORDER BY d.number",
+        " WHERE i.job_id = %s AND i.state = 'failed' ORDER BY d.number + 0, d.number",
         (job_id,),
     )
     return list(cursor.fetchall())

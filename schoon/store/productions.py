@@ -72,8 +72,8 @@ def fill_shot(
     shot_id: int,
     level_id: int,
     size: tuple[int, int],
-    drawings: Sequence[tuple[int, str, str]],
-    starts: Mapping[int, int],
+    drawings: Sequence[tuple[int | str, str, str]],
+    starts: Mapping[int, int | str],
     frames: int,
 ) -> None:
     """Puts the drawings of its first level into a new shot, which takes its size and length from them."""
@@ -84,7 +84,10 @@ def fill_shot(
 
 
 def fill_level(
-    cursor: Cursor, level_id: int, drawings: Sequence[tuple[int, str, str]], starts: Mapping[int, int]
+    cursor: Cursor,
+    level_id: int,
+    drawings: Sequence[tuple[int | str, str, str]],
+    starts: Mapping[int, int | str],
 ) -> None:
     """Puts drawings (number, kind, picture) into an empty level; starts: frame -> number of its drawing."""
     cursor.executemany(
@@ -93,8 +96,8 @@ def fill_level(
     )
     cursor.executemany(
         "INSERT INTO exposures (level_id, frame, drawing_id)"
-        " SELECT %s, %s, id FROM drawings WHERE level_id = %s AND number = %s",
-        [(level_id, frame, level_id, number) for frame, number in starts.items()],
+        " SELECT %s, %s, id FROM drawings WHERE level_id = %s AND number = %s AND alive",
+        [(level_id, frame, level_id, str(number)) for frame, number in starts.items()],
     )
 
 
@@ -166,8 +169,9 @@ def add_level(cursor: Cursor, shot_id: int, name: str, model_id: int | None, key
 def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
     """The drawings of a level in order, with the documents of their present revision."""
     cursor.execute(
-        "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.parts"
-        " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.level_id = %s ORDER BY d.number",
+        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, r.parts"
+        " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.level_id = %s AND d.alive"
+        " ORDER BY d.number + 0, d.number",
         (level_id,),
     )
     return [with_parts(row) for row in cursor.fetchall()]
@@ -176,10 +180,10 @@ def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
 def painted_elsewhere(cursor: Cursor, model_id: int, level_id: int, most: int) -> list[DrawingRow]:
     """Key drawings with paint in other levels that show a model, the newest of each level first, at most so many."""
     cursor.execute(
-        "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.parts,"
+        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, r.parts,"
         " ROW_NUMBER() OVER (PARTITION BY d.level_id ORDER BY d.id DESC) AS place"
         " FROM drawings d JOIN revisions r ON r.id = d.head JOIN levels l ON l.id = d.level_id"
-        " WHERE l.model_id = %s AND l.id <> %s AND NOT l.aside AND d.kind = 'key'"
+        " WHERE l.model_id = %s AND l.id <> %s AND NOT l.aside AND d.kind = 'key' AND d.alive"
         " AND JSON_VALUE(r.parts, '$.paint') IS NOT NULL ORDER BY place, d.id DESC LIMIT %s",
         (model_id, level_id, most),
     )
@@ -203,16 +207,18 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
     cursor.execute("SELECT id FROM levels WHERE shot_id = %s ORDER BY id", (shot_id,))
     levels = [int(row["id"]) for row in cursor.fetchall()]
     cursor.execute(
-        "SELECT d.id, d.kind FROM drawings d JOIN levels l ON l.id = d.level_id WHERE l.shot_id = %s"
-        " ORDER BY d.id",
+        "SELECT d.id, d.kind, d.number FROM drawings d JOIN levels l ON l.id = d.level_id"
+        " WHERE l.shot_id = %s AND d.alive ORDER BY d.id",
         (shot_id,),
     )
-    marks = {int(row["id"]): row["kind"] for row in cursor.fetchall()}
+    rows = list(cursor.fetchall())
     return Time(
         frames=own["frames"],
         fps=own["fps"],
         levels={level: exposures(cursor, level) for level in levels},
-        marks=marks,
+        marks={int(row["id"]): row["kind"] for row in rows},
+        numbers={int(row["id"]): row["number"] for row in rows},
+        numbering=own["numbering"],
         notes=_notes(cursor, shot_id),
     )
 
@@ -226,8 +232,13 @@ def _notes(cursor: Cursor, shot_id: int) -> dict[str, Note]:
 
 
 def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
-    """Brings the time of a shot from `now` to `then`; levels and drawings `then` does not name stay as they are."""
-    cursor.execute("UPDATE shots SET frames = %s, fps = %s WHERE id = %s", (then.frames, then.fps, shot_id))
+    """Brings the time of a shot from `now` to `then`. Levels `then` does not name stay as they are; drawings of the others
+    it does not name are taken out of the run."""
+    cursor.execute(
+        "UPDATE shots SET frames = %s, fps = %s, numbering = %s WHERE id = %s",
+        (then.frames, then.fps, then.numbering, shot_id),
+    )
+    _set_run(cursor, now, then)
     for level, starts in then.levels.items():
         if starts == now.levels.get(level):
             continue
@@ -317,6 +328,35 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 "INSERT INTO depths (level_id, drawing_id, parts) VALUES (%s, %s, %s)",
                 [(k, drawing, json.dumps(parts)) for drawing, parts in level.depth.items()],
             )
+
+
+def _set_run(cursor: Cursor, now: Time, then: Time) -> None:
+    """Which drawings are in the run, and what is written on them."""
+    numbers = {**{d: now.numbers[d] for d in then.marks if d in now.numbers}, **then.numbers}
+    gone = [d for d in now.marks if d not in then.marks]
+    if gone and then.levels:
+        marks = ", ".join(["%s"] * len(then.levels))
+        cursor.executemany(
+            f"UPDATE drawings SET alive = NULL WHERE id = %s AND level_id IN ({marks})",
+            [(d, *then.levels) for d in gone],
+        )
+    changed = [d for d in then.marks if d not in now.marks or numbers.get(d) != now.numbers.get(d)]
+    # Out of each other's way first, so that two may change their numbers.
+    cursor.executemany("UPDATE drawings SET alive = NULL WHERE id = %s", [(d,) for d in changed])
+    cursor.executemany(
+        "UPDATE drawings SET alive = TRUE, number = COALESCE(%s, number) WHERE id = %s",
+        [(numbers.get(d), d) for d in changed],
+    )
+
+
+def new_drawing(cursor: Cursor, level_id: int, like: int | None = None) -> int:
+    """The id of a drawing that is in no document yet. like: one whose rough it has; none for an empty sheet."""
+    cursor.execute(
+        "INSERT INTO drawings (level_id, number, kind, rough, alive)"
+        " VALUES (%s, '0', 'inbetween', (SELECT s.rough FROM drawings s WHERE s.id = %s), NULL)",
+        (level_id, like),
+    )
+    return int(cursor.lastrowid)
 
 
 def step_done(cursor: Cursor, name: str) -> bool:

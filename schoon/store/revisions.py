@@ -69,7 +69,7 @@ _GONE = {
 }
 
 _DRAWING = (
-    "SELECT d.id, d.level_id, d.number, d.kind, d.rough, d.head, r.parts, r.parent_id, r.action_id"
+    "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, r.parts, r.parent_id, r.action_id"
     " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.id"
 )
 
@@ -99,7 +99,7 @@ def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, Drawi
     cursor.execute(
         f"SELECT id FROM drawings FORCE INDEX (PRIMARY) WHERE id IN ({marks}) ORDER BY id FOR UPDATE", wanted
     )
-    cursor.execute(f"{_DRAWING} IN ({marks}) ORDER BY d.number, d.id", wanted)
+    cursor.execute(f"{_DRAWING} IN ({marks}) ORDER BY d.number + 0, d.number, d.id", wanted)
     return {int(row["id"]): with_parts(row) for row in cursor.fetchall()}
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any, Literal, TypedDict
 
+from ..core.exposure import Numbering
+
 Mark = Literal["key", "breakdown", "inbetween"]
 
 
@@ -26,6 +28,7 @@ class ShotRow(TypedDict):
     reading: dict[str, Any]
     locked: bool
     aside: bool
+    numbering: Numbering
 
 
 class LevelRow(TypedDict):
@@ -39,12 +42,12 @@ class LevelRow(TypedDict):
 
 
 class DrawingRow(TypedDict):
-    """A drawing. rough: hash of its picture, "" for none. head: its present revision. line, seal, paint, said: names of the
+    """A drawing. number: what is written on it, as `core.exposure.place_of`. rough: hash of its picture, "" for none. head: its present revision. line, seal, paint, said: names of the
     documents of that revision, None for what there is not yet."""
 
     id: int
     level_id: int
-    number: int
+    number: str
     kind: Mark
     rough: str
     head: int | None

@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ..core.exposure import Again
+from ..core.exposure import Again, Numbering
 
 Kind = Literal["key", "breakdown", "inbetween"]
 
@@ -42,12 +42,15 @@ class Note(BaseModel):
 
 
 class Time(State):
-    """frames: length of the shot. levels: id -> starts. marks: drawing -> its kind. notes: name -> note."""
+    """frames: length of the shot. levels: id -> starts. marks: drawing -> its kind, of all that are in the run. numbers:
+    drawing -> what is written on it. notes: name -> note."""
 
     frames: int
     fps: float
     levels: dict[int, Starts]
     marks: dict[int, Kind]
+    numbers: dict[int, str] = Field(default_factory=dict)
+    numbering: Numbering = "letters"
     notes: dict[str, Note] = Field(default_factory=dict)
 
 

@@ -218,6 +218,7 @@ def _time(content: Any, ids: backup.Ids) -> Any:
         **content,
         "levels": _keyed("levels", levels, ids),
         "marks": _keyed("drawings", content["marks"], ids),
+        "numbers": _keyed("drawings", content.get("numbers", {}), ids),
         "notes": {
             name: {**note, "drawing": ids.of("drawings", note["drawing"])}
             for name, note in content.get("notes", {}).items()

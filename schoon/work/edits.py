@@ -4,6 +4,7 @@ work. What an edit does stands in `operations`; here it is done and kept.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
@@ -19,7 +20,7 @@ from ..limits import limits
 from ..store import Cursor, DrawingRow, ShotRow, Store, models, pictures, productions, revisions
 from ..store.documents import current
 from ..store.revisions import Subject, of
-from ..store.states import State
+from ..store.states import State, Time
 from . import pen
 from .derived import Memory, sheet_patches
 from .documents import (
@@ -39,6 +40,7 @@ from .operations import (
     DrawingOperation,
     ModelOperation,
     Operation,
+    RunChange,
     RunOperation,
     StackOperation,
     TimeOperation,
@@ -255,11 +257,38 @@ def change_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> int |
     subject = Subject("time", shot_id)
     _hold(cursor, subject)
     now = revisions.state_of(cursor, subject)
-    levels = Levels(
+    if not isinstance(operation, RunChange):
+        return _keep(cursor, subject, operation, now, operation.apply(now, _levels(cursor, shot_id, now)))
+    operation.use(lambda level, like: productions.new_drawing(cursor, level, like))
+    then = operation.apply(now, _levels(cursor, shot_id, now))
+    action = revisions.begin_action(cursor, operation.label())
+    revision = _keep(cursor, subject, operation, now, then, action)
+    for made, like in operation.made.items():
+        if like is not None:
+            row = revisions.drawing(cursor, like)
+            revisions.revise(
+                cursor, Subject("drawing", made), action, **{p: row[p] for p in revisions.PARTS if row[p]}
+            )
+    return revision
+
+
+def tried_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> Time:
+    """The time of a shot as it would be after an operation; nothing is changed. Drawings it would make have negative ids.
+
+    Raises NotFound and Refusal.
+    """
+    now = productions.time_of(cursor, shot_id)
+    if isinstance(operation, RunChange):
+        ids = itertools.count(-1, -1)
+        operation.use(lambda level, like: next(ids))
+    return operation.apply(now, _levels(cursor, shot_id, now))
+
+
+def _levels(cursor: Cursor, shot_id: int, time: Time) -> Levels:
+    return Levels(
         locked_levels(cursor, shot_id),
-        {row["id"]: level for level in now.levels for row in productions.drawings(cursor, level)},
+        {row["id"]: level for level in time.levels for row in productions.drawings(cursor, level)},
     )
-    return _keep(cursor, subject, operation, now, operation.apply(now, levels))
 
 
 def locked_levels(cursor: Cursor, shot_id: int) -> dict[int, str]:

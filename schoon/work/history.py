@@ -81,7 +81,7 @@ class Pair:
     """A drawing before and after an action: revisions, None for before its first."""
 
     id: int
-    number: int
+    number: str
     level: str
     before: int | None
     after: int
@@ -92,7 +92,7 @@ class Entry:
     """An action as the history lists it.
 
     stands: whether something of it holds now. drawings: those it changed. colours: (what, before, after) of pots whose
-    look it changed. spans: (before, after) of the sheet it changed, as (first frame, frames, drawing number), where 0
+    look it changed. spans: (before, after) of the sheet it changed, as (first frame, frames, drawing number), where ""
     is nothing.
     """
 
@@ -103,7 +103,7 @@ class Entry:
     stands: bool = False
     drawings: list[Pair] = field(default_factory=list)
     colours: list[tuple[str, str | None, str | None]] = field(default_factory=list)
-    spans: tuple[list[tuple[int, int, int]], list[tuple[int, int, int]]] | None = None
+    spans: tuple[list[tuple[int, int, str]], list[tuple[int, int, str]]] | None = None
     kinds: list[str] = field(default_factory=list)
 
 
@@ -139,7 +139,7 @@ def of_shot(cursor: Cursor, shot_id: int) -> History:
             continue
         entry.stands = entry.stands or s.id in standing
         if s.subject.kind == "drawing":
-            number, level = names.get(s.subject.id, (0, ""))
+            number, level = names.get(s.subject.id, ("", ""))
             entry.drawings.append(Pair(s.subject.id, number, level, s.parent, s.id))
             continue
         entry.kinds.append(s.subject.kind)
@@ -177,14 +177,14 @@ def _recoloured(before: Model, after: Model) -> list[tuple[str, str | None, str 
 
 
 def _changed_sheet(
-    before: Time, after: Time, numbers: Mapping[int, int]
-) -> tuple[list[tuple[int, int, int]], list[tuple[int, int, int]]] | None:
+    before: Time, after: Time, numbers: Mapping[int, str]
+) -> tuple[list[tuple[int, int, str]], list[tuple[int, int, str]]] | None:
     """The sheet of the level that changed most to the rear, before and after; None if no sheet looks otherwise."""
 
-    def shown(time: Time, level: int) -> list[tuple[int, int, int]]:
+    def shown(time: Time, level: int) -> list[tuple[int, int, str]]:
         flat = exposure.unrolled(time.levels.get(level, {}), time.frames)
         return [
-            (first, count, numbers.get(d, 0) if isinstance(d, int) else 0)
+            (first, count, numbers.get(d, "") if isinstance(d, int) else "")
             for first, count, d in exposure.entries(flat, time.frames)
         ]
 

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from ..core.cleanup import CleanupSettings, Lesson, Taught, lessons_in, read_rough, taught
 from ..core.strokes import strokes_from_dicts, strokes_to_dicts
+from ..errors import Refusal
 from ..formats.pictures import decode
 from ..store import Cursor, DrawingRow, pictures, productions, revisions
 from .derived import Files, Memory, key_of, to_json
@@ -53,7 +54,7 @@ class Lessons:
 class _Source:
     """A drawing that teaches. said, line: its documents, None for nothing said and for a line that is not finished."""
 
-    number: int
+    number: str
     rough: str
     said: Any
     line: Any
@@ -94,7 +95,7 @@ def _sources(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> list[
     found = revisions.get_documents(cursor, [name for r in rows for name in (r["said"], lines[r["id"]])])
     return [
         _Source(
-            int(r["number"]), r["rough"], found.get(r["said"]), found.get(lines[r["id"]]),
+            r["number"], r["rough"], found.get(r["said"]), found.get(lines[r["id"]]),
             key_of("lesson", r["rough"], r["said"], lines[r["id"]], _text(reading)),
         )
         for r in rows
@@ -111,7 +112,14 @@ def own(cursor: Cursor, row: DrawingRow, reading: Mapping[str, Any]) -> Own | No
     ink = reading.get("ink", "strokes")
     if ink == "strokes":
         return None
-    return Own(row["rough"], ink == "tinted", bytes(pictures.get(cursor, row["rough"])["body"]))
+    return Own(row["rough"], ink == "tinted", rough_of(cursor, row))
+
+
+def rough_of(cursor: Cursor, row: DrawingRow) -> bytes:
+    """The picture a drawing is cleaned from. Raises Refusal for an empty sheet."""
+    if not row["rough"]:
+        raise Refusal(f"Drawing {row['number']} is an empty sheet and has no rough to read; draw its lines")
+    return bytes(pictures.get(cursor, row["rough"])["body"])
 
 
 def key(row: DrawingRow, reading: Mapping[str, Any], known: Lessons) -> str:
@@ -133,7 +141,7 @@ def read(
 
 def wanted(cursor: Cursor, row: DrawingRow, reading: Mapping[str, Any], known: Lessons) -> Wanted:
     """What `read` is called with for a drawing."""
-    body = bytes(pictures.get(cursor, row["rough"])["body"])
+    body = rough_of(cursor, row)
     said = revisions.get_documents(cursor, [row["said"]]).get(row["said"])
     return f"drawing {row['number']}", body, reading, said, known.bodies
 

@@ -47,14 +47,14 @@ def trapped(page: Page, store: Store) -> Page:
         hands.put_aside(cursor, aside, True)
         for row in productions.drawings(cursor, level):
             action = revisions.begin_action(cursor, f"paint {TRAP}")
-            strokes = [type(s)(**{**vars(s), "part": f"part {TRAP}"}) for s in lined(8 * row["number"])]
+            strokes = [type(s)(**{**vars(s), "part": f"part {TRAP}"}) for s in lined(8 * int(row["number"]))]
             name = revisions.put_document(cursor, line_document(strokes))
             revisions.revise(cursor, revisions.of(revisions.drawing(cursor, row["id"])), action, line=name)
             now, sheet = edits.load(cursor, row["id"])
             patches = sheet_patches(now["line"], sheet)
-            ring = patches.at(300 + 8 * row["number"], 270)
+            ring = patches.at(300 + 8 * int(row["number"]), 270)
             paint = (
-                Paint(pots[0]) if row["number"] == 1 else Paint(pots[0], 0.8, "carried", others=(pots[1],))
+                Paint(pots[0]) if row["number"] == "1" else Paint(pots[0], 0.8, "carried", others=(pots[1],))
             )
             document = revisions.put_document(cursor, paint_document(spots_of({ring: paint}, patches)))
             revisions.revise(cursor, revisions.of(now), action, paint=document)

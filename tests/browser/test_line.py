@@ -57,7 +57,7 @@ def desk(page: Page, store: Store) -> Page:
         productions.fill_shot(cursor, shot, level, SIZE, rows, {1: 1, 3: 2, 5: 3}, 6)
         for row in productions.drawings(cursor, level):
             action = revisions.begin_action(cursor, "clean")
-            document = revisions.put_document(cursor, line_document(lined(8 * row["number"])))
+            document = revisions.put_document(cursor, line_document(lined(8 * int(row["number"]))))
             revisions.revise(
                 cursor, revisions.of(revisions.drawing(cursor, row["id"])), action, line=document
             )

@@ -38,11 +38,11 @@ def desk(page: Page, store: Store) -> Page:
         productions.fill_shot(cursor, shot, level, SIZE, rows, {1: 1, 3: 2, 5: 3}, 6)
         for number, row in enumerate(productions.drawings(cursor, level)):
             action = revisions.begin_action(cursor, "paint")
-            name = revisions.put_document(cursor, line_document(lined(8 * row["number"])))
+            name = revisions.put_document(cursor, line_document(lined(8 * int(row["number"]))))
             revisions.revise(cursor, revisions.of(revisions.drawing(cursor, row["id"])), action, line=name)
             now, sheet = edits.load(cursor, row["id"])
             patches = sheet_patches(now["line"], sheet)
-            ring = patches.at(300 + 8 * row["number"], 270)
+            ring = patches.at(300 + 8 * int(row["number"]), 270)
             paint = [
                 Paint(coat), Paint(coat, 0.8, "carried", others=(fur,)), Paint(fur, 0.1, "carried"),
             ][number]  # fmt: skip

@@ -145,7 +145,7 @@ def test_a_drawing_that_ends_its_worker_fails_alone(shot: Shot, monkeypatch: pyt
 
     def planned(work: Any, cursor: Any, row: Any, drawing: Any) -> Any:
         call = plan(work, cursor, row, drawing)
-        return (dies, 1) if row["number"] == 2 else call
+        return (dies, 1) if row["number"] == "2" else call
 
     monkeypatch.setattr(KINDS["clean"], "plan", planned)
     shot.client.app.state.runner.run_open()  # type: ignore[attr-defined]

@@ -164,7 +164,7 @@ def test_jobs_count_their_items_and_end_once(store: Store) -> None:
         assert row is not None
         assert (row["total"], row["done"], row["failed"], row["settings"]) == (3, 1, 1, {"detail": 0.5})
         assert jobs.waiting_items(cursor, job) == [ids[2]]
-        assert jobs.failures(cursor, job) == [{"number": 2, "message": "broken"}]
+        assert jobs.failures(cursor, job) == [{"number": "2", "message": "broken"}]
         jobs.end(cursor, job, "cancelled")
         jobs.end(cursor, job, "done")
         with pytest.raises(jobs.Lost):

@@ -186,11 +186,11 @@ def test_the_history_says_who_did_what_and_what_it_looked_like(shot: Shot) -> No
     ]
     assert listed[0]["colours"] == [["Coat in Day", "#edb21f", "#102030"]]
     assert listed[1]["spans"] == [
-        [[1, 2, 1], [3, 2, 2], [5, 2, 3]],
-        [[1, 3, 1], [4, 1, 2], [5, 2, 3]],
+        [[1, 2, "1"], [3, 2, "2"], [5, 2, "3"]],
+        [[1, 3, "1"], [4, 1, "2"], [5, 2, "3"]],
     ]
     pair = listed[2]["drawings"][0]
-    assert pair["number"] == 1
+    assert pair["number"] == "1"
     pictures = [
         shot.client.get(f"/drawings/{pair['id']}/view.webp?w=80&revision={revision}&v=1").content
         for revision in (pair["before"], pair["after"])

@@ -47,7 +47,7 @@ def levels(shot: Shot) -> list[str]:
 def test_a_level_comes_in_front_and_has_its_own_run(stack: Shot) -> None:
     assert levels(stack) == ["Pim", "Flag"]
     run = stack.client.get("/api/shots/1/run?level=2").json()
-    assert [d["number"] for d in run["drawings"]] == [1, 2]
+    assert [d["number"] for d in run["drawings"]] == ["1", "2"]
     # The shot keeps its six frames; the last drawing is held to the end.
     assert run["spans"] == [[1, 2, run["drawings"][0]["id"]], [3, 4, run["drawings"][1]["id"]]]
     assert len(stack.run()["drawings"]) == 3

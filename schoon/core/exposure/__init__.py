@@ -9,6 +9,7 @@ from .acts import (
     pasted,
     pieces,
     pushed_off,
+    put_between,
     repeated,
     retimed,
     reversed_,
@@ -16,7 +17,9 @@ from .acts import (
     stretched,
     taken_away,
     there_and_back,
+    without,
 )
+from .numbers import Numbering, place_of, with_more
 from .sheet import (
     Again,
     cleared,
@@ -34,6 +37,7 @@ from .sheet import (
 __all__ = [
     "Act",
     "Again",
+    "Numbering",
     "blanked",
     "cleared",
     "entries",
@@ -47,7 +51,9 @@ __all__ = [
     "on_holds",
     "pasted",
     "pieces",
+    "place_of",
     "pushed_off",
+    "put_between",
     "repeated",
     "retimed",
     "reversed_",
@@ -58,4 +64,6 @@ __all__ = [
     "there_and_back",
     "together",
     "unrolled",
+    "with_more",
+    "without",
 ]

@@ -199,6 +199,46 @@ def pasted(
     return replaced(starts, frame, frame + length - 1, list(new), False)
 
 
+def put_between(
+    starts: Starts[T], first: int, last: int, new: Sequence[Sequence[T]], hold: int | None = None
+) -> dict[int, What[T]]:
+    """Drawings put in behind each piece of a span: `new` has some for each.
+
+    hold: frames each is held, and what follows moves along; None takes their frames from the piece they stand behind,
+    in even shares. Raises ValueError where a hold has too few frames for that.
+    """
+
+    def act(old: Pieces[T]) -> Pieces[T]:
+        found: Pieces[T] = []
+        for (what, count), more in zip(old, new, strict=True):
+            if hold is not None:
+                found += [(what, count), *((one, hold) for one in more)]
+                continue
+            if count <= len(more):
+                raise ValueError(
+                    f"a hold of {count} frames has no room for {len(more)} more drawings; let what follows move along"
+                )
+            ends = _shares([1] * (len(more) + 1), count)
+            found += [
+                (one, end - begin) for one, begin, end in zip([what, *more], [0, *ends], ends, strict=False)
+            ]
+        return found
+
+    return _act(starts, first, last, hold is not None, act)
+
+
+def without(starts: Starts[T], gone: T) -> dict[int, What[T]]:
+    """The sheet without a drawing: what stood before it goes on."""
+    after: dict[int, What[T]] = {}
+    for at, what in sorted(starts.items()):
+        if what == gone:
+            if not after:
+                after[at] = None
+        else:
+            after[at] = what
+    return after
+
+
 def moved(starts: Starts[T], first: int, last: int, by: int) -> dict[int, What[T]]:
     """A span moved later, or with a negative number earlier; what it passes takes its place.
 

@@ -49,11 +49,11 @@ class Export:
             starts = productions.exposures(cursor, work.level)
         numbers = {row["id"]: row["number"] for row in rows}
         if work.settings["what"] == "frames":
-            places: dict[int, list[int]] = {}
+            places: dict[int, list[str]] = {}
             for first, count, drawing in exposure.spans(starts, shot["frames"]):
-                places.setdefault(drawing, []).extend(range(first, first + count))
+                places.setdefault(drawing, []).extend(f"{frame:04}" for frame in range(first, first + count))
         else:
-            places = {row["id"]: [row["number"]] for row in rows}
+            places = {row["id"]: ["{:04}{}".format(*exposure.place_of(row["number"]))] for row in rows}
         stem = f"{shot['name']}_{shot['level']}".replace(" ", "_").replace("/", "_")
         order = sorted(places, key=lambda d: (places[d][0], numbers[d]))
 
@@ -80,7 +80,7 @@ class Export:
                 while following in early:
                     body = early.pop(following)
                     for place in places[following]:
-                        add_to_zip(archive, f"{stem}_{place:04}.png", body)
+                        add_to_zip(archive, f"{stem}_{place}.png", body)
                     following = next(left, None)
                 with work.saving() as cursor:
                     work.done(cursor, made)

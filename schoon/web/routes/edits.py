@@ -9,10 +9,11 @@ from fastapi.responses import JSONResponse
 from pydantic import Field
 
 from ...core import exposure
-from ...store import Cursor, productions
+from ...store import productions
 from ...store.revisions import Kind, Subject
+from ...store.states import Time
 from ...work import edits, history
-from ...work.operations import AnyDrawing, AnyModel, AnyRun, AnyStack, AnyTime
+from ...work.operations import AnyDrawing, AnyModel, AnyRun, AnyStack, AnyTime, TimeOperation
 from ...work.operations.line import PenOperation
 from ...work.operations.model import AddKey, AddPots
 from ...work.operations.paint import Belong, Pour, PourWithin
@@ -77,16 +78,35 @@ def change_time(shot_id: int, edit: TimeEdit, store: StoreDep) -> JSONResponse:
     """Changes exposures, marks, length or rate of a shot."""
     with store.transaction() as cursor:
         edits.change_time(cursor, shot_id, edit.do)
-        return JSONResponse(time_shown(cursor, shot_id))
+        return JSONResponse({**time_shown(productions.time_of(cursor, shot_id)), **_said(edit.do)})
 
 
-def time_shown(cursor: Cursor, shot_id: int) -> dict[str, Any]:
+@router.post("/times/{shot_id}/try")
+def try_time(shot_id: int, edit: TimeEdit, store: StoreDep) -> JSONResponse:
+    """What the time of a shot would be after an edit; nothing is changed."""
+    with store.transaction() as cursor:
+        time = edits.tried_time(cursor, shot_id, edit.do)
+    return JSONResponse({**time_shown(time), **_said(edit.do)})
+
+
+def _said(operation: TimeOperation) -> dict[str, Any]:
+    """What an edit of time has to say beside its result. lost: level -> drawings it pushes off the end. made: new drawings.
+    uneven: holds that another rate does not divide evenly."""
+    return {
+        "lost": getattr(operation, "lost", {}),
+        "made": list(getattr(operation, "made", ())),
+        "uneven": getattr(operation, "uneven", 0),
+    }
+
+
+def time_shown(time: Time) -> dict[str, Any]:
     """The time of a shot as the page shows it; per level its sheet as it is written and as it plays."""
-    time = productions.time_of(cursor, shot_id)
     return {
         "frames": time.frames,
         "fps": time.fps,
         "marks": time.marks,
+        "numbers": time.numbers,
+        "numbering": time.numbering,
         "notes": {name: note.model_dump() for name, note in time.notes.items()},
         "levels": {
             level: {

@@ -83,6 +83,10 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             chosen = [row for row in chosen if row["line"]]
         if not chosen:
             raise Refusal("None of these drawings has a line yet; clean them first")
+        if new.kind in ("clean", "fit"):
+            chosen = [row for row in chosen if row["rough"]]
+            if not chosen:
+                raise Refusal("These drawings are empty sheets without a rough; draw their lines")
         if new.kind == "carry" and not any(row["paint"] for row in rows) and not speaks(cursor, level_id):
             raise Refusal(NOTHING_PAINTED)
         settings: dict[str, Any] = {}

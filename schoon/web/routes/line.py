@@ -20,7 +20,7 @@ from ...work.derived import key_of, to_json
 from ...work.documents import said_of
 from ...work.operations.base import Spot
 from ...work.operations.time import AddNotes, NewNote
-from ...work.readings import Reader
+from ...work.readings import Reader, rough_of
 from ..deps import DeskDep, FilesDep, StoreDep
 from ..shapes import shape_of
 from ..values import Body, Id, Number
@@ -34,7 +34,7 @@ def pencils(drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) ->
     """The coloured pencils in a rough: what one would call them, their hue in degrees and their share of the marks."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
-        body = pictures.get(cursor, row["rough"])["body"]
+        body = rough_of(cursor, row)
 
     def make() -> bytes:
         return to_json(desk.call(views.pencils, f"drawing {row['number']}", body))
@@ -67,9 +67,7 @@ def tidy(drawing_id: int, want: Lasso, store: StoreDep, desk: DeskDep) -> JSONRe
     """Three readings of what lies in a lasso; nothing is changed. `do` tidy puts one in the place of what is there."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
-        if not row["rough"]:
-            raise Refusal("This drawing has no rough to read anew")
-        body = bytes(pictures.get(cursor, row["rough"])["body"])
+        body = rough_of(cursor, row)
         shot = productions.shot_of_level(cursor, row["level_id"])
         rule = edits.line_rule(cursor, shot)
     name = f"drawing {row['number']}"
@@ -101,7 +99,7 @@ def notes(level_id: int, want: Noting, store: StoreDep, files: FilesDep, desk: D
     for drawing_id in want.drawings:
         with store.transaction() as cursor:
             row = revisions.drawing(cursor, drawing_id)
-            body = bytes(pictures.get(cursor, row["rough"])["body"])
+            body = rough_of(cursor, row)
         found = read(row)
         if any(mark["kind"] == "note" for mark in found["marks"]):
             name = f"drawing {row['number']}"

@@ -115,7 +115,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         }
         for row in rows
     ]  # fmt: skip
-    time = time_shown(cursor, shot["id"])
+    time = time_shown(productions.time_of(cursor, shot["id"]))
     own = time["levels"][shot["level_id"]]
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
     return {

@@ -165,7 +165,7 @@ class Expect(ModelOperation):
 
     do: Literal["expect"]
     pots: dict[int, Expected]
-    drawing: int
+    drawing: str
 
     def label(self) -> str:
         return f"count as in drawing {self.drawing}"

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
 from ...core import exposure
 from ...errors import NotFound, Refusal
@@ -159,16 +159,40 @@ class Length(TimeOperation):
 
 
 class Rate(TimeOperation):
-    """How many frames a second has."""
+    """How many frames a second has. recount: seconds are kept and frames counted anew; else frames are kept."""
 
     do: Literal["rate"]
     fps: float = Field(ge=1, le=120)
+    recount: bool = False
+    _uneven: int = PrivateAttr(default=0)
+
+    @property
+    def uneven(self) -> int:
+        """How many holds have no whole number of frames at the new rate; known after it was applied."""
+        return self._uneven
 
     def label(self) -> str:
-        return f"play at {self.fps:g} frames a second"
+        return f"play at {self.fps:g} frames a second" + (", frames counted anew" if self.recount else "")
 
     def apply(self, time: Time, levels: Levels) -> Time:
-        return time.model_copy(update={"fps": round(self.fps, 3)})
+        fps = round(self.fps, 3)
+        if not self.recount or fps == time.fps:
+            return time.model_copy(update={"fps": fps})
+        frames = max(1, round(time.frames * fps / time.fps))
+        if frames > MOST_FRAMES:
+            raise Refusal(f"The shot would be {frames} frames long; the most is {MOST_FRAMES}")
+        sheets = {}
+        for level, starts in time.levels.items():
+            try:
+                sheets[level] = exposure.retimed(starts, time.fps, fps)
+            except ValueError as error:
+                raise Refusal(f"The sheet stays as it is: {error}") from error
+            self._uneven += sum(
+                what is not None and count * fps % time.fps > 1e-9
+                for _, count, what in exposure.entries(starts, time.frames)
+            )
+        notes = {name: _renoted(note, time.fps, fps) for name, note in time.notes.items()}
+        return time.model_copy(update={"fps": fps, "frames": frames, "levels": sheets, "notes": notes})
 
 
 NoteName = Annotated[str, Field(pattern=r"^[0-9a-z]{6,10}$")]
@@ -240,6 +264,14 @@ class TakeNote(TimeOperation):
     def apply(self, time: Time, levels: Levels) -> Time:
         _note(time, self.note)
         return time.model_copy(update={"notes": {k: v for k, v in time.notes.items() if k != self.note}})
+
+
+def _renoted(note: Note, old: float, new: float) -> Note:
+    """A note of frames at another rate."""
+    (first, last) = (
+        None if frame is None else 1 + round((frame - 1) * new / old) for frame in (note.first, note.last)
+    )
+    return note.model_copy(update={"first": first, "last": last})
 
 
 def _note(time: Time, name: str) -> Note:

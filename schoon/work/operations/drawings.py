@@ -1,0 +1,190 @@
+"""Drawings put into a run, copied, numbered and taken out of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Annotated, Literal
+
+from pydantic import Field, PrivateAttr
+
+from ...core import exposure
+from ...core.exposure import Numbering
+from ...errors import Refusal
+from ...store.states import Starts, Time
+from ...values import Id
+from .base import many
+from .spans import Frame
+from .time import Levels, TimeOperation, refuse_locked
+
+MOST_DRAWINGS = 2000
+
+Fresh = Callable[[int, int | None], int]
+"""(level, drawing it is like or None) -> the id of a new drawing."""
+
+
+class RunChange(TimeOperation):
+    """A change of which drawings a level has."""
+
+    level: Id
+    _made: dict[int, int | None] = PrivateAttr(default_factory=dict)
+    _fresh: Fresh | None = PrivateAttr(default=None)
+    _lost: dict[int, list[int]] = PrivateAttr(default_factory=dict)
+
+    def use(self, fresh: Fresh) -> None:
+        """What gives new drawings their ids."""
+        self._fresh = fresh
+
+    @property
+    def made(self) -> dict[int, int | None]:
+        """New drawing -> the one it is a copy of; known after it was applied."""
+        return self._made
+
+    @property
+    def lost(self) -> dict[int, list[int]]:
+        """As `spans.SpanOperation.lost`."""
+        return self._lost
+
+    def _new(self, like: int | None = None) -> int:
+        assert self._fresh is not None
+        made = self._fresh(self.level, like)
+        self._made[made] = like
+        return made
+
+    def _run(self, time: Time, levels: Levels) -> list[int]:
+        """The drawings of the level in order. Raises Refusal for a locked level."""
+        refuse_locked(levels.locked, self.level)
+        own = [d for d in time.marks if levels.owner.get(d) == self.level]
+        return sorted(own, key=lambda d: exposure.place_of(time.numbers[d]))
+
+    def _after(
+        self, time: Time, levels: Levels, run: Sequence[int], numbers: Sequence[str], starts: Starts
+    ) -> Time:
+        """The time with other drawings on the level, what is written on them, and its sheet."""
+        marks = {d: kind for d, kind in time.marks.items() if levels.owner.get(d) != self.level}
+        marks |= {d: time.marks.get(d, "inbetween") for d in run}
+        written = {d: n for d, n in time.numbers.items() if d in marks} | dict(zip(run, numbers, strict=True))
+        before = time.levels.get(self.level, {})
+        if lost := exposure.pushed_off(before, starts, time.frames):
+            self._lost[self.level] = lost
+        return time.model_copy(
+            update={"marks": marks, "numbers": written, "levels": {**time.levels, self.level: starts}}
+        )
+
+
+class Insert(RunChange):
+    """Empty sheets behind what stands in a span: so many behind each, or with `between` behind all but the last.
+
+    hold: frames each is held, and what follows moves along; none takes them from the hold before.
+    """
+
+    do: Literal["insert"]
+    first: Frame
+    last: Frame
+    count: Annotated[int, Field(ge=1, le=20)] = 1
+    between: bool = False
+    hold: Annotated[int, Field(ge=1, le=1000)] | None = None
+
+    def label(self) -> str:
+        return f"put in {many(len(self._made), 'drawing')}"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        run = self._run(time, levels)
+        starts = time.levels.get(self.level, {})
+        try:
+            standing = exposure.pieces(starts, self.first, self.last)
+            places = standing[:-1] if self.between else standing
+            places = [(what, count) for what, count in places if what is not None]
+            if not places:
+                raise Refusal(
+                    "Choose a span with two drawings at least" if self.between else "No drawing stands here"
+                )
+            if len(run) + self.count * len(places) > MOST_DRAWINGS:
+                raise Refusal(f"A level has at most {MOST_DRAWINGS} drawings")
+            numbers = [time.numbers[d] for d in run]
+            new: list[list[int]] = []
+            for k, (what, _) in enumerate(standing):
+                here = what is not None and not (self.between and k == len(standing) - 1)
+                new.append([self._new() for _ in range(self.count)] if here else [])
+                if here and what is not None:
+                    at = run.index(what)
+                    # A drawing that stands in the span twice has some behind it already.
+                    numbers = exposure.with_more(numbers, at, self.count, time.numbering)
+                    run[at + 1 : at + 1] = new[-1]
+            after = exposure.put_between(starts, self.first, self.last, new, self.hold)
+        except ValueError as error:
+            raise Refusal(f"The sheet stays as it is: {error}") from error
+        return self._after(time, levels, run, numbers, after)
+
+
+class Copy(RunChange):
+    """A drawing of its own that is like another one, in place of it from a frame to the end of its hold."""
+
+    do: Literal["copy-drawing"]
+    drawing: Id
+    first: Frame
+    last: Frame
+
+    def label(self) -> str:
+        return "copy a drawing"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        levels.check(self.level, self.drawing)
+        run = self._run(time, levels)
+        at = run.index(self.drawing)
+        try:
+            numbers = exposure.with_more([time.numbers[d] for d in run], at, 1, time.numbering)
+            made = self._new(self.drawing)
+            run.insert(at + 1, made)
+            starts = exposure.exposed_over(time.levels.get(self.level, {}), self.first, self.last, made)
+        except ValueError as error:
+            raise Refusal(f"The sheet stays as it is: {error}") from error
+        return self._after(time, levels, run, numbers, starts)
+
+
+class TakeOut(RunChange):
+    """Takes drawings out of the run; what stood before them in the sheet goes on. Undo brings them back."""
+
+    do: Literal["take-out"]
+    drawings: Annotated[list[Id], Field(min_length=1, max_length=MOST_DRAWINGS)]
+
+    def label(self) -> str:
+        return f"take {many(len(self.drawings), 'drawing')} out of the run"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        for drawing in self.drawings:
+            levels.check(self.level, drawing)
+        run = [d for d in self._run(time, levels) if d not in self.drawings]
+        if not run:
+            raise Refusal("A level keeps one drawing at least; put the level aside instead")
+        starts: Starts = time.levels.get(self.level, {})
+        for drawing in self.drawings:
+            starts = exposure.without(starts, drawing)
+        numbers = [time.numbers[d] for d in run]
+        if time.numbering == "all":
+            numbers = [str(k) for k in range(1, len(run) + 1)]
+        return self._after(time, levels, run, numbers, starts)
+
+
+class Renumber(TimeOperation):
+    """How drawings that are put in are numbered from now on; "all" numbers all levels anew at once."""
+
+    do: Literal["numbering"]
+    numbering: Numbering
+
+    def label(self) -> str:
+        return "number all drawings anew" if self.numbering == "all" else "number new drawings with letters"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        numbers = dict(time.numbers)
+        if self.numbering == "all":
+            for level in time.levels:
+                own = [d for d in time.marks if levels.owner.get(d) == level]
+                if not own:
+                    continue
+                refuse_locked(levels.locked, level)
+                own.sort(key=lambda d: exposure.place_of(time.numbers[d]))
+                numbers |= {d: str(k) for k, d in enumerate(own, 1)}
+        return time.model_copy(update={"numbers": numbers, "numbering": self.numbering})
+
+
+AnyDrawings = Insert | Copy | TakeOut | Renumber

@@ -1,0 +1,164 @@
+"""Time over HTTP: acts on spans of the sheet, drawings put in and taken out, another rate."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from ..shot import Shot
+
+
+def act(shot: Shot, what: str, status: int = 200, how: str = "do", **fields: Any) -> dict:
+    answer = shot.client.post(f"/api/times/1/{how}", json={"do": {"do": what, **fields}})
+    assert answer.status_code == status, answer.text
+    return answer.json()
+
+
+def span(shot: Shot, what: str, first: int, last: int, status: int = 200, **fields: Any) -> dict:
+    return act(shot, what, status, levels=[1], first=first, last=last, **fields)
+
+
+def sheet(shot: Shot) -> str:
+    """What is written on the drawing of each frame."""
+    run = shot.run()
+    number = {d["id"]: d["number"] for d in run["drawings"]}
+    shown = ["."] * run["frames"]
+    for first, count, drawing in run["spans"]:
+        shown[first - 1 : first - 1 + count] = [number[drawing]] * count
+    return " ".join(shown)
+
+
+def test_acts_on_a_span_keep_the_length_and_are_undone(shot: Shot) -> None:
+    assert sheet(shot) == "1 1 2 2 3 3"
+    answer = span(shot, "on-each", 1, 6, hold=3)
+    assert sheet(shot) == "1 1 1 2 2 2"
+    assert answer["lost"] == {"1": [shot.ids[2]]}
+    shot.client.post("/api/times/1/undo")
+    assert sheet(shot) == "1 1 2 2 3 3"
+    span(shot, "on-each", 1, 6, hold=1)
+    assert sheet(shot) == "1 2 3 3 3 3"
+    span(shot, "repeat-span", 1, 3)
+    assert sheet(shot) == "1 2 3 1 2 3"
+    act(shot, "length", frames=8)
+    assert sheet(shot) == "1 2 3 1 2 3 1 2"
+    span(shot, "reverse", 1, 3)
+    assert sheet(shot) == "3 2 1 3 2 1 3 2"
+    span(shot, "cover", 4, 5, drawing=None)
+    assert sheet(shot) == "3 2 1 . . 1 3 2"
+    span(shot, "move", 1, 1, by=1)
+    assert sheet(shot) == "2 3 1 . . 1 2 3"
+
+
+def test_copied_frames_are_put_in_and_only_where_they_belong(shot: Shot) -> None:
+    pieces = {"1": [[shot.ids[1], 1], [None, 1]]}
+    span(shot, "paste", 5, 5, pieces=pieces, push=True)
+    assert sheet(shot) == "1 1 2 2 2 ."
+    span(shot, "take-away", 5, 6)
+    assert sheet(shot) == "1 1 2 2 3 3"
+    span(shot, "paste", 1, 1, pieces=pieces)
+    assert sheet(shot) == "2 . 2 2 3 3"
+    span(shot, "there-and-back", 1, 6, status=200)
+    span(shot, "paste", 1, 1, status=404, pieces={"1": [[999, 1]]})
+    span(shot, "paste", 1, 1, status=422, pieces={"2": [[shot.ids[0], 1]]})
+
+
+@pytest.mark.parametrize(
+    ("what", "fields", "words"),
+    [
+        ("stretch", {"frames": 2}, "as many frames"),
+        ("move", {"by": -3}, "frame 1"),
+        ("repeat-span", {"until": 4}, "behind frame"),
+    ],
+)
+def test_what_cannot_be_is_refused_and_changes_nothing(
+    shot: Shot, what: str, fields: dict, words: str
+) -> None:
+    assert words in span(shot, what, 1, 6, status=422, **fields)["error"]
+    assert "frames of the shot" in span(shot, "reverse", 7, 9, status=422)["error"]
+    assert sheet(shot) == "1 1 2 2 3 3"
+
+
+def test_a_locked_level_keeps_its_time(shot: Shot) -> None:
+    shot.client.post("/api/stacks/1/do", json={"do": {"do": "lock", "level": 1, "locked": True}})
+    assert "locked" in span(shot, "reverse", 1, 6, status=422)["error"]
+    assert "locked" in span_insert(shot, status=422)["error"]
+
+
+def span_insert(shot: Shot, status: int = 200, **fields: Any) -> dict:
+    return act(shot, "insert", status, level=1, **{"first": 1, "last": 6, **fields})
+
+
+def test_trying_an_act_changes_nothing(shot: Shot) -> None:
+    tried = act(shot, "on-each", how="try", levels=[1], first=1, last=6, hold=3)
+    assert [s[:2] for s in tried["levels"]["1"]["spans"]] == [[1, 3], [4, 3]]
+    tried = act(shot, "insert", how="try", level=1, first=1, last=6, between=True)
+    assert tried["made"] == [-1, -2]
+    assert sheet(shot) == "1 1 2 2 3 3"
+
+
+def test_empty_sheets_between_take_their_frames_from_the_hold(shot: Shot) -> None:
+    answer = span_insert(shot, between=True)
+    assert sheet(shot) == "1 1a 2 2a 3 3"
+    made = answer["made"]
+    # An empty sheet: nothing to see, and a line can be drawn on it.
+    assert shot.client.get(f"/drawings/{made[0]}/view.webp?w=240").status_code == 200
+    empty = shot.client.get(f"/api/drawings/{made[0]}").json()
+    assert (empty["rough"], empty["strokes"]) == ("", [])
+    trace = {"do": "trace", "id": "aaaaaaaa", "path": [[9, 9, 0.5], [90, 60, 0.5]], "width": 4}
+    answer = shot.client.post(f"/api/drawings/{made[0]}/do", json={"base": 0, "do": trace})
+    assert answer.status_code == 200
+    # The next ones take the letters behind.
+    span_insert(shot, first=1, last=1, hold=1)
+    assert sheet(shot) == "1 1a 1b 2 2a 3"
+    shot.client.post("/api/times/1/undo")
+    shot.client.post("/api/times/1/undo")
+    assert sheet(shot) == "1 1 2 2 3 3"
+    assert len(shot.run()["drawings"]) == 3
+    shot.client.post("/api/times/1/redo")
+    assert sheet(shot) == "1 1a 2 2a 3 3"
+    again = shot.client.get(f"/api/drawings/{made[0]}").json()
+    assert [s["id"] for s in again["strokes"]] == ["aaaaaaaa"]
+    assert "no room" in span_insert(shot, status=422, first=1, last=1)["error"]
+
+
+def test_a_run_can_be_numbered_anew(shot: Shot) -> None:
+    span_insert(shot, between=True)
+    act(shot, "numbering", numbering="all")
+    assert sheet(shot) == "1 2 3 4 5 5"
+    span_insert(shot, first=5, last=6)
+    assert sheet(shot) == "1 2 3 4 5 6"
+    shot.client.post("/api/times/1/undo")
+    shot.client.post("/api/times/1/undo")
+    assert sheet(shot) == "1 1a 2 2a 3 3"
+
+
+def test_a_copy_is_a_drawing_of_its_own(shot: Shot) -> None:
+    shot.job("clean")
+    strokes = len(shot.drawing(2)["strokes"])
+    (made,) = act(shot, "copy-drawing", level=1, drawing=shot.ids[1], first=4, last=4)["made"]
+    assert sheet(shot) == "1 1 2 2a 3 3"
+    copy = shot.client.get(f"/api/drawings/{made}").json()
+    assert len(copy["strokes"]) == strokes
+    first = copy["strokes"][0]["id"]
+    shot.client.post(
+        f"/api/drawings/{made}/do", json={"base": copy["revision"], "do": {"do": "delete", "ids": [first]}}
+    )
+    assert len(shot.drawing(2)["strokes"]) == strokes
+    act(shot, "take-out", level=1, drawings=[shot.ids[0]])
+    assert sheet(shot) == ". . 2 2a 3 3"
+    shot.client.post("/api/times/1/undo")
+    assert sheet(shot) == "1 1 2 2a 3 3"
+
+
+def test_another_rate_keeps_seconds_and_says_what_is_uneven(shot: Shot) -> None:
+    act(shot, "rate", fps=48, recount=True)
+    assert sheet(shot) == "1 1 1 1 2 2 2 2 3 3 3 3"
+    act(shot, "rate", fps=24, recount=True)
+    assert sheet(shot) == "1 1 2 2 3 3"
+    tried = act(shot, "rate", how="try", fps=30, recount=True)
+    assert (tried["frames"], tried["uneven"]) == (8, 3)
+    act(shot, "rate", fps=12, recount=False)
+    assert sheet(shot) == "1 1 2 2 3 3"
+    assert "frame 2" not in act(shot, "rate", fps=6, recount=True).get("error", "")
+    assert sheet(shot) == "1 2 3"
