@@ -82,7 +82,17 @@ def replaced(
     for start, what in whole.items():
         if start >= rest:
             after[start + by] = _along(what, start, first, last, by)
-    return dict(sorted(after.items()))
+    return _joined(after)
+
+
+def _joined(starts: Starts[T]) -> dict[int, What[T]]:
+    """The sheet with a drawing that goes on written once."""
+    order = sorted(starts)
+    return {
+        at: starts[at]
+        for before, at in zip([None, *order], order, strict=False)
+        if before is None or starts[at] != starts[before] or isinstance(starts[at], Again)
+    }
 
 
 def _along(what: What[T], start: int, first: int, last: int, by: int) -> What[T]:
@@ -149,7 +159,7 @@ def repeated(
     for start, what in whole.items():
         if start > last:
             after[start + by] = _along(what, start, last + 1, last, by)
-    return dict(sorted(after.items()))
+    return _joined(after)
 
 
 def there_and_back(starts: Starts[T], first: int, last: int, push: bool = False) -> dict[int, What[T]]:

@@ -8,7 +8,6 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
-from ...core import exposure
 from ...errors import NotFound
 from ...jobs import views
 from ...jobs.seen import Sight
@@ -74,37 +73,31 @@ def own(
     return Response(body, media_type="image/png", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 
-@router.get("/shots/{shot_id}/frames/{frame}.webp")
-def frame(
+@router.get("/shots/{shot_id}/frames/together.webp")
+def together(
     shot_id: int,
-    frame: int,
     store: StoreDep,
     seen: SeenDep,
-    levels: Annotated[str, Query(pattern=r"^[0-9]{1,9}(,[0-9]{1,9}){0,99}$")],
+    drawings: Annotated[str, Query(pattern=r"^[0-9]{1,9}(,[0-9]{1,9}){0,99}$")],
     w: int = Query(default=960, ge=16, le=1920),
     look: Sight = "best",
     v: str = "",
 ) -> Response:
-    """A frame of the shot at most `w` px wide on white: the drawings its levels show there, as every export shows them.
+    """Drawings of a shot's levels laid together, at most `w` px wide on white, as every export shows them.
 
-    levels: ids of those to be seen, with commas. v: as in `view`.
+    drawings: ids from rear to front, with commas; of those without a line nothing is seen. v: as in `view`.
     """
-    wanted = {int(level) for level in levels.split(",")}
-    drawings = []
+    wanted = []
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id)
-        for level in productions.levels(cursor, shot_id):
-            if level["id"] not in wanted or not 1 <= frame <= shot["frames"]:
-                continue
-            starts = productions.exposures(cursor, level["id"])
-            shown = exposure.frame_by_frame(starts, shot["frames"])[frame - 1]
-            if shown is None:
-                continue
-            row = revisions.drawing(cursor, shown)
+        for drawing_id in map(int, drawings.split(",")):
+            row = revisions.drawing(cursor, drawing_id)
+            own = productions.shot_of_level(cursor, row["level_id"])
+            if own["id"] != shot_id:
+                raise NotFound("This drawing belongs to another shot")
             if row["line"]:
-                own = productions.shot_of_level(cursor, level["id"])
-                drawings.append(wanted_of(cursor, row, own, None, look in ("best", "paint")))
-    body = seen.frame(drawings, size_of(shot), w)
+                wanted.append(wanted_of(cursor, row, own, None, look in ("best", "paint")))
+    body = seen.frame(wanted, size_of(shot), w)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 

@@ -87,20 +87,24 @@ def shot_page(
     )  # fmt: skip
 
 
-def _level(cursor: Cursor, level: LevelRow, spans: list[tuple[int, int, int]]) -> dict[str, Any]:
-    """A level as it lies in the stack: which drawing every frame shows, and the revision of those that have a line.
+def _level(cursor: Cursor, level: LevelRow, time: dict[str, Any]) -> dict[str, Any]:
+    """A level as it lies in the stack: its sheet, which drawing every frame shows, and the revision of those that have a
+    line. drawings: what is written on each, its kind, and whether it is an empty sheet.
 
     tag: changes with the colours it is seen in.
     """
-    drawn = {row["id"]: row["head"] for row in productions.drawings(cursor, level["id"]) if row["line"]}
+    rows = productions.drawings(cursor, level["id"])
     return {
         "id": level["id"],
         "name": level["name"],
         "locked": level["locked"],
         "key": level["key_id"],
         "tag": key_of(look_of(cursor, productions.shot_of_level(cursor, level["id"])).key())[:10],
-        "spans": spans,
-        "drawn": drawn,
+        **time,
+        "drawn": {row["id"]: row["head"] for row in rows if row["line"]},
+        "drawings": {
+            row["id"]: (row["number"], row["kind"], not row["rough"] and not row["line"]) for row in rows
+        },
     }
 
 
@@ -130,8 +134,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         "spans": own["spans"],
         "sheet": own["sheet"],
         "levels": [
-            _level(cursor, row, time["levels"][row["id"]]["spans"])
-            for row in productions.levels(cursor, shot["id"])
+            _level(cursor, row, time["levels"][row["id"]]) for row in productions.levels(cursor, shot["id"])
         ],
         "progress": progress(list(counts.values())),
     }

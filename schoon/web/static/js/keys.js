@@ -9,7 +9,7 @@ export const HELD = { drag: '5', turn: '6', alone: 'q' };
 
 export const FLIP = { 1: -1, 2: 0, 3: 1 };
 
-export const PAPER = { fit: '0', figure: '9', wings: '8', ledge: 'Digit4' };
+export const PAPER = { fit: '0', figure: '9', wings: '8', ledge: 'Digit4', wide: '-' };
 
 // What is done to chosen lines.
 export const CHOSEN = { join: 'g', mirror: 'm', smooth: 'i', lighter: ',', heavier: '.', taper: 'p', copy: 'u', accept: CARD.take, delete: CARD.none };
@@ -26,6 +26,7 @@ export const EVERYWHERE = [
   [PAPER.figure, 'the figure in this drawing; again: in the whole run'],
   ['4', 'fold or open the ledge; with Shift large'],
   [PAPER.wings, 'wings'],
+  [PAPER.wide, 'the sheet, wide'],
   ['E O', 'rough, onion skin'],
   ['J K L', 'on every card: take, the other, later'],
   ['Ctrl+Z', 'undo; with Shift redo'],

@@ -12,6 +12,7 @@ import { Wings } from './shot/wings.js';
 import { HandOffStage } from './stages/hand_off.js';
 import { LineStage } from './stages/line.js';
 import { PaintStage } from './stages/paint.js';
+import { Wide } from './time/wide.js';
 import { RoughStage } from './stages/rough.js';
 import { SealStage } from './stages/seal.js';
 
@@ -24,6 +25,7 @@ const first = Number(new URLSearchParams(window.location.hash.slice(1)).get('d')
 export const app = new Shot(data, (shot) => new STAGES[data.stage](shot, data.stage), first);
 
 new Sheet(app);
+new Wide(app);
 new Wings(app);
 new Dock(app);
 new Depth(app);

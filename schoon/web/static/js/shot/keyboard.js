@@ -31,6 +31,7 @@ export function wireKeys(app) {
     if (key === PAPER.fit) { app.table.view.fit(); return; }
     if (key === PAPER.figure) { app.room.figure(); return; }
     if (key === PAPER.wings) { $('see-wings').click(); return; }
+    if (key === PAPER.wide) { $('sheet-wide').click(); return; }
     if (event.code === PAPER.ledge) { if (event.shiftKey) app.room.largeLedge(); else app.room.turnLedge(); return; }
     if (key === '?') { showKeys(stage); return; }
     if (key === 'e') { $('see-rough').click(); return; }

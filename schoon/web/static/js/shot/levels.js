@@ -47,10 +47,12 @@ export class Levels {
 
   static at(level, frame) { return level.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2]; }
 
-  // What the other levels show at the first frame of a drawing of this one.
+  // What the other levels show at the frame that is looked at.
   show(entry) {
     const { data, table: { paper } } = this.app;
-    const frame = data.spans.find((s) => s[2] === entry.id)?.[0];
+    const { frame: looked } = this.app;
+    const here = data.spans.filter((s) => s[2] === entry.id);
+    const frame = here.some(([first, count]) => looked >= first && looked < first + count) ? looked : here[0]?.[0];
     const sides = { behind: [], before: [] };
     let side = 'behind';
     for (const level of this.all) {

@@ -57,10 +57,10 @@ export class Paper {
 
   // entry, line: as the server gives them. how: full, faint or off; what is not seen is not asked for.
   rough(entry, line, how) {
-    this.roughOf = how === 'off' ? null : { entry, line };
+    this.roughOf = how === 'off' || !line.rough ? null : { entry, line };
     this.sharpen();
     this.layers.rough.setAttribute('class', `rough ${how}`);
-    this.layers.rough.style.display = how === 'off' ? 'none' : '';
+    this.layers.rough.style.display = this.roughOf ? '' : 'none';
   }
 
   // The rough as large as it is seen: at its own size only once it is looked at that closely.

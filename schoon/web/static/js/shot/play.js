@@ -4,58 +4,75 @@ import { notice } from '../api.js';
 import { Levels } from './levels.js';
 
 export class Player {
-  constructor(app) { this.app = app; this.on = false; this.canvas = document.getElementById('screen'); }
+  constructor(app) {
+    this.app = app;
+    this.on = false;
+    this.canvas = document.getElementById('screen');
+    this.pictures = new Map();
+    // What is tried in the sheet is seen at once.
+    app.on('time', () => { if (this.on) this.read(); });
+  }
 
   async toggle() {
     if (this.on) { this.stop(); return; }
+    document.getElementById('play').textContent = 'Reading …';
+    if (!await this.read()) { document.getElementById('play').textContent = 'Play'; return; }
+    this.on = true;
+    document.getElementById('play').textContent = 'Stop';
+    this.canvas.hidden = false;
+    this.run();
+  }
+
+  // Which picture each frame shows; frames that show the same share one. Resolves to whether all of them are there.
+  async read() {
     const { app } = this;
-    const button = document.getElementById('play');
-    button.textContent = 'Reading …';
     const look = app.stage.plays;
-    const pictures = new Map();
     const stack = app.levels.all.filter((l) => app.levels.seen(l));
     const several = look !== 'rough' && (stack.length > 1 || stack[0]?.id !== app.data.shot.level_id);
-    // Which picture each frame shows; frames that show the same share one.
     const shown = several ? this.together(stack, look) : this.alone(look);
-    const read = async (url) => {
+    const one = async (url) => {
       const image = new Image();
       image.src = url;
       await image.decode();
-      pictures.set(url, image);
+      this.pictures.set(url, image);
     };
     try {
-      await Promise.all([...new Set(shown.filter(Boolean))].map(read));
+      await Promise.all([...new Set(shown.filter(Boolean))].filter((url) => !this.pictures.has(url)).map(one));
     } catch {
       notice('The shot could not be read for playing; try again', true);
-      button.textContent = 'Play';
-      return;
+      return false;
     }
-    this.on = true;
-    button.textContent = 'Stop';
-    this.canvas.hidden = false;
-    const { fps, frames, width, height } = app.data.shot;
-    const box = this.canvas.getBoundingClientRect();
+    const wanted = new Set(shown);
+    for (const url of [...this.pictures.keys()]) if (!wanted.has(url)) this.pictures.delete(url);
+    this.shown = shown;
+    return true;
+  }
+
+  run() {
+    const { app, canvas } = this;
+    const { width, height } = app.data.shot;
+    const box = canvas.getBoundingClientRect();
     const dots = window.devicePixelRatio || 1;
-    this.canvas.width = box.width * dots;
-    this.canvas.height = box.height * dots;
-    const ink = this.canvas.getContext('2d');
-    const scale = Math.min(this.canvas.width / width, this.canvas.height / height) * 0.94;
+    Object.assign(canvas, { width: box.width * dots, height: box.height * dots });
+    const ink = canvas.getContext('2d');
+    const scale = Math.min(canvas.width / width, canvas.height / height) * 0.94;
     const [wide, high] = [width * scale, height * scale];
-    const area = [(this.canvas.width - wide) / 2, (this.canvas.height - high) / 2, wide, high];
+    const area = [(canvas.width - wide) / 2, (canvas.height - high) / 2, wide, high];
     ink.fillStyle = getComputedStyle(document.getElementById('table')).backgroundColor;
-    ink.fillRect(0, 0, this.canvas.width, this.canvas.height);
+    ink.fillRect(0, 0, canvas.width, canvas.height);
     const start = performance.now();
     let last = 0;
     const step = (now) => {
       if (!this.on) return;
+      const { fps, frames } = app.data.shot;
       const frame = 1 + (Math.floor(((now - start) / 1000) * fps) % frames);
       if (frame !== last) {
         last = frame;
-        const image = pictures.get(shown[frame]);
+        const image = this.pictures.get(this.shown[frame]);
         if (image) ink.drawImage(image, ...area);
         else { ink.fillStyle = '#fff'; ink.fillRect(...area); }
         app.tools.says(`frame ${frame} of ${frames}`);
-        this.canvas.dataset.frame = frame;
+        canvas.dataset.frame = frame;
       }
       requestAnimationFrame(step);
     };
@@ -65,7 +82,7 @@ export class Player {
   alone(look) {
     const { data, byId } = this.app;
     const shown = new Array(data.shot.frames + 1).fill(null);
-    for (const [first, count, id] of data.spans) shown.fill(this.app.colours.viewUrl(byId.get(id), 960, look), first, first + count);
+    for (const [first, count, id] of data.spans) shown.fill(byId.has(id) ? this.app.colours.viewUrl(byId.get(id), 960, look) : null, first, first + count);
     return shown;
   }
 
@@ -75,11 +92,10 @@ export class Player {
     const known = new Map();
     return Array.from({ length: data.shot.frames + 1 }, (_, frame) => {
       if (!frame) return null;
-      const tags = stack.map((level) => this.app.levels.tag(level, Levels.at(level, frame)));
-      if (!tags.some(Boolean)) return null;
-      const name = tags.join('.');
-      const levels = stack.map((l) => l.id).join(',');
-      if (!known.has(name)) known.set(name, `/shots/${data.shot.id}/frames/${frame}.webp?w=960&look=${look}&levels=${levels}&v=${name}`);
+      const at = stack.map((level) => [level.id, Levels.at(level, frame), this.app.levels.tag(level, Levels.at(level, frame))]).filter(([, , tag]) => tag);
+      if (!at.length) return null;
+      const name = at.map(([, , tag]) => tag).join('.');
+      if (!known.has(name)) known.set(name, `/shots/${data.shot.id}/frames/together.webp?w=960&look=${look}&drawings=${at.map(([, id]) => id).join(',')}&v=${name}`);
       return known.get(name);
     });
   }

@@ -92,6 +92,8 @@ export class Sheet {
     const box = item.getBoundingClientRect();
     const within = Math.min(count - 1, Math.max(0, Math.floor((event.clientY - box.top) / ROW)));
     this.pointed = this.work ? first : first + within;
+    this.app.frame = this.pointed;
+    this.app.tell('frame');
     this.showFoot();
   }
 

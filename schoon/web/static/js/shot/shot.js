@@ -5,6 +5,7 @@
 //   leave  the drawing on the table is about to change
 //   drawn  a drawing lies on the table: entry, line, shapes
 //   time   the exposures have changed
+//   frame  another frame is looked at
 //   colours  the colour key or a colour of it has changed
 
 import { notice } from '../api.js';
@@ -31,6 +32,8 @@ export class Shot extends Events {
     this.byId = new Map(data.run.map((d) => [d.id, d]));
     this.current = this.byId.get(first) || data.run[0];
     this.chosen = new Set();
+    // The frame that is looked at: of several in which the drawing on the table stands, the one pointed at.
+    this.frame = data.spans.find(([, , id]) => id === this.current?.id)?.[0] ?? 1;
     this.sync = new Sync(this);
     this.colours = new Colours(this);
     this.table = new Table(this);
@@ -63,9 +66,20 @@ export class Shot extends Events {
     if (alone) this.chosen.clear();
     if (entry !== this.current) this.tell('leave', this.current);
     this.current = entry;
+    const spans = this.data.spans.filter(([, , d]) => d === id);
+    if (spans.length && !spans.some(([first, count]) => this.frame >= first && this.frame < first + count)) [[this.frame]] = spans;
     window.history.replaceState(null, '', `${window.location.search}#d=${id}`);
     this.tell('run');
     await this.table.draw();
+  }
+
+  // Looks at a frame: the drawing that stands there comes on the table.
+  async seek(frame) {
+    this.frame = frame;
+    this.tell('frame');
+    const id = this.data.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2];
+    if (id && id !== this.current.id) await this.go(id);
+    else this.levels.show(this.current);
   }
 
   chooseTo(id) {

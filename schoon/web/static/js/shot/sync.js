@@ -22,13 +22,7 @@ export class Sync {
     const { data } = app;
     let found;
     try { found = await get(`/api/shots/${data.shot.id}/run?level=${app.level}`); } catch (error) { notice(error.message, true); return; }
-    let here = false;
-    for (const fresh of found.drawings) {
-      const entry = app.byId.get(fresh.id);
-      if (!entry) continue;
-      here = here || (entry === app.current && entry.revision !== fresh.revision);
-      Object.assign(entry, fresh);
-    }
+    const here = this.takeRun(found.drawings);
     Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth });
     Object.assign(data.shot, { frames: found.frames, fps: found.fps });
     for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
@@ -39,6 +33,19 @@ export class Sync {
     app.tell('run');
     app.stage.refreshed();
     if (here) await app.table.draw(); else app.onion.show();
+  }
+
+  // The drawings of the run as they are now; whether the one on the table has changed, or is another one because it is gone.
+  takeRun(fresh) {
+    const { app } = this;
+    const { revision } = app.current;
+    app.data.run = fresh.map((drawing) => Object.assign(app.byId.get(drawing.id) ?? {}, drawing));
+    app.byId = new Map(app.data.run.map((d) => [d.id, d]));
+    app.chosen = new Set([...app.chosen].filter((id) => app.byId.has(id)));
+    if (app.byId.get(app.current.id)) return app.current.revision !== revision;
+    app.tell('leave', app.current);
+    app.current = app.data.run.findLast((d) => parseInt(d.number, 10) <= parseInt(app.current.number, 10)) ?? app.data.run[0];
+    return true;
   }
 
   // A drawing was changed by this hand.
@@ -78,13 +85,14 @@ export class Sync {
     } catch (error) { notice(error.message, true); app.tell('time'); }
   }
 
-  take({ frames, fps, levels, marks, notes }) {
+  // tried: what it would be, which may name drawings that are not there yet.
+  take({ frames, fps, levels, marks, notes, numbers }, tried = false) {
     const { app } = this;
     const { data } = app;
     Object.assign(data.shot, { frames, fps });
     Object.assign(data, levels[app.level], { notes });
-    for (const level of data.levels) level.spans = levels[level.id].spans;
-    for (const entry of data.run) entry.kind = marks[entry.id];
+    for (const level of data.levels) Object.assign(level, levels[level.id]);
+    if (!tried) for (const entry of data.run) Object.assign(entry, { kind: marks[entry.id], number: numbers[entry.id] });
     app.tell('time');
   }
 }
