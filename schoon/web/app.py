@@ -41,6 +41,7 @@ from .routes import (
     line,
     models,
     renders,
+    sheets,
     shelf,
     shots,
     take_in,
@@ -94,6 +95,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     for module in (
         shelf,
         take_in,
+        sheets,
         shots,
         drawings,
         edits,

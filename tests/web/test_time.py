@@ -162,3 +162,54 @@ def test_another_rate_keeps_seconds_and_says_what_is_uneven(shot: Shot) -> None:
     assert sheet(shot) == "1 1 2 2 3 3"
     assert "frame 2" not in act(shot, "rate", fps=6, recount=True).get("error", "")
     assert sheet(shot) == "1 2 3"
+
+
+def read(shot: Shot, name: str, text: str, status: int = 200) -> dict:
+    answer = shot.client.post("/api/shots/1/sheet", files={"file": (name, text.encode())})
+    assert answer.status_code == status, answer.text
+    return answer.json()
+
+
+def test_the_sheet_goes_out_and_comes_in_as_csv_and_json(shot: Shot) -> None:
+    span(shot, "repeat-span", 1, 2, until=4)
+    span(shot, "cover", 5, 5, drawing=None)
+    assert sheet(shot) == "1 1 1 1 . 3"
+    before = sheet(shot)
+    texts = {ending: shot.client.get(f"/shots/1/sheet.{ending}").text for ending in ("csv", "json")}
+    assert texts["csv"].splitlines()[:2] == ["frame,Pim", "1,1"]
+    assert '"repeat": 1' in texts["json"]
+    for ending, text in texts.items():
+        span(shot, "reverse", 1, 6)
+        assert sheet(shot) != before
+        assert read(shot, f"a.{ending}", text) == {"levels": ["Pim"]}
+        assert sheet(shot) == before
+        shot.client.post("/api/times/1/undo")
+        assert sheet(shot) != before
+        shot.client.post("/api/times/1/undo")
+    assert shot.client.get("/shots/1/sheet/paper").text.count('class="frame"') == 6
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "first row"),
+        ("frame,Pim,Pim\n1,1,1\n", "twice"),
+        ("frame,Pim\n" + "".join(f"{k},1\n" for k in range(1, 5)), "4 frames and the shot 6"),
+        ("frame,Pim\n1,1\n3,1\n", "frame 2 should stand here"),
+        ("frame,Pim\n1,9\n" + "".join(f"{k},1\n" for k in range(2, 7)), "no drawing 9"),
+        ("frame,Otto\n" + "".join(f"{k},1\n" for k in range(1, 7)), "level “Otto”"),
+        ("frame,Pim\n1,-4\n", "row 2, Pim"),
+        ("frame,Pim\n1,1,1\n", "more cells"),
+        ('{"frames": 6}', "no sheet in JSON"),
+        (
+            '{"frames": 6, "fps": 24, "levels": [{"name": "Pim", "sheet": [{"frame": 2, "repeat": 2}]}]}',
+            "before it",
+        ),
+        ('{"frames": 6, "fps": 24, "levels": ' + "[" * 100_000, "no sheet in JSON"),
+    ],
+)
+def test_a_wrong_sheet_is_refused_and_changes_nothing(shot: Shot, text: str, words: str) -> None:
+    error = read(shot, "wrong.csv", text, status=422)["error"]
+    assert words in error
+    assert "wrong.csv" in error
+    assert sheet(shot) == "1 1 2 2 3 3"

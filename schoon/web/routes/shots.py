@@ -61,7 +61,7 @@ def shot_page(
     data = {
         "shot": {
             name: shot[name]
-            for name in ("id", "name", "fps", "width", "height", "frames", "level_id", "level")
+            for name in ("id", "name", "fps", "width", "height", "frames", "level_id", "level", "numbering")
         },
         "stage": stage,
         "run": run["drawings"],
@@ -126,6 +126,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         "drawings": drawings,
         "frames": time["frames"],
         "fps": time["fps"],
+        "numbering": time["numbering"],
         "notes": time["notes"],
         "depth": {
             "model": depth_of((pot["part"] for pot in model["pots"]), model["depth"]) if model else (),

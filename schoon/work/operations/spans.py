@@ -201,6 +201,25 @@ class Paste(SpanOperation):
         return exposure.pasted(starts, self.first, self.pieces[level], self.push)
 
 
+class WholeSheet(TimeOperation):
+    """Whole levels by a sheet that was read from a file: level -> its entries."""
+
+    do: Literal["whole-sheet"]
+    name: str
+    sheets: dict[Id, Starts]
+
+    def label(self) -> str:
+        return f"read the sheet {self.name}"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        for level, starts in self.sheets.items():
+            refuse_locked(levels.locked, level)
+            for what in starts.values():
+                if isinstance(what, int):
+                    levels.check(level, what)
+        return time.model_copy(update={"levels": {**time.levels, **self.sheets}})
+
+
 AnySpan = (
     OnEach | Stretch | RepeatSpan | ThereAndBack | Reverse | Cover | Move | TakeAway | Paste
 )  # fmt: skip

@@ -1,6 +1,7 @@
 // The exposure sheet: frames run down, a stem shows how long a drawing is held, a small cross that there is none, a stem
 // that bends back that what stood before runs again. Below it: what is to stand at the frame that was pointed at.
 
+import { notice, post } from '../api.js';
 import { fill, html } from '../dom.js';
 import { byWork, left } from '../pure/order.js';
 
@@ -106,6 +107,7 @@ export class Sheet {
     $('time-frame').max = shot.frames;
     $('time-length').value = shot.frames;
     $('time-rate').value = shot.fps;
+    $('time-numbering').value = shot.numbering;
     const there = sheet.find(([first, count]) => pointed >= first && pointed < first + count);
     const what = there?.[2];
     const chosen = what?.again ? 'again' : what ? String(what) : 'none';
@@ -116,6 +118,17 @@ export class Sheet {
     $('time-first').value = what?.again ?? 1;
     $('time-first').max = Math.max(1, pointed - 1);
     $('time-clear').disabled = there?.[0] !== pointed;
+  }
+
+  // Another rate: what comes out uneven is said before.
+  async rate(fps, recount) {
+    const { sync, data } = this.app;
+    try {
+      const { uneven, frames } = await post(`/api/times/${data.shot.id}/try`, { do: { do: 'rate', fps, recount } });
+      const words = `${uneven} hold${uneven === 1 ? '' : 's'} come out uneven, and the shot has ${frames} frames. Count them anew?`;
+      if (uneven && !window.confirm(words)) { this.showFoot(); return; }
+      await sync.time('rate', { fps, recount });
+    } catch (error) { notice(error.message, true); this.showFoot(); }
   }
 
   put() {
@@ -134,7 +147,8 @@ export class Sheet {
     on('time-first', 'change', () => this.put());
     on('time-clear', 'click', () => sync.time('clear', { level: this.app.level, frame: this.pointed }));
     on('time-length', 'change', (field) => sync.time('length', { frames: Number(field.value) }));
-    on('time-rate', 'change', (field) => sync.time('rate', { fps: Number(field.value) }));
+    on('time-rate', 'change', (field) => this.rate(Number(field.value), $('time-keeps').value === 'seconds'));
+    on('time-numbering', 'change', (field) => sync.time('numbering', { numbering: field.value }));
     on('time-undo', 'click', () => sync.step('undo', 'times'));
     on('time-redo', 'click', () => sync.step('redo', 'times'));
   }

@@ -24,7 +24,7 @@ export class Sync {
     try { found = await get(`/api/shots/${data.shot.id}/run?level=${app.level}`); } catch (error) { notice(error.message, true); return; }
     const here = this.takeRun(found.drawings);
     Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth });
-    Object.assign(data.shot, { frames: found.frames, fps: found.fps });
+    Object.assign(data.shot, { frames: found.frames, fps: found.fps, numbering: found.numbering });
     for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
     for (const link of document.querySelectorAll('.track a')) {
       link.classList.toggle('done', found.progress.done[link.dataset.stage]);
@@ -86,12 +86,15 @@ export class Sync {
   }
 
   // tried: what it would be, which may name drawings that are not there yet.
-  take({ frames, fps, levels, marks, notes, numbers }, tried = false) {
+  take({ frames, fps, levels, marks, notes, numbers, numbering }, tried = false) {
     const { app } = this;
     const { data } = app;
-    Object.assign(data.shot, { frames, fps });
+    Object.assign(data.shot, { frames, fps, numbering });
     Object.assign(data, levels[app.level], { notes });
-    for (const level of data.levels) Object.assign(level, levels[level.id]);
+    for (const level of data.levels) {
+      Object.assign(level, levels[level.id]);
+      for (const [id, drawing] of Object.entries(level.drawings)) if (numbers[id]) [drawing[0], drawing[1]] = [numbers[id], marks[id]];
+    }
     if (!tried) for (const entry of data.run) Object.assign(entry, { kind: marks[entry.id], number: numbers[entry.id] });
     app.tell('time');
   }

@@ -1,5 +1,6 @@
 // The wide sheet: all levels as columns, a span chosen by hand or keyboard, and what is done to it.
 
+import { notice, upload } from '../api.js';
 import { fill, html } from '../dom.js';
 import { Acts } from './acts.js';
 import { COLUMN, Drawn, HEAD, placeAt, ROW, RULER, rowsOf, widthOf } from './drawn.js';
@@ -18,6 +19,7 @@ export class Wide {
     this.to = null;
     this.acts = new Acts(app, this);
     $('sheet-wide').addEventListener('click', () => this.turn());
+    $('sheet-file').addEventListener('change', (event) => this.read(event.target));
     const scroll = $('wide-scroll');
     scroll.addEventListener('scroll', () => this.draw());
     scroll.addEventListener('pointerdown', (event) => this.down(event));
@@ -60,6 +62,20 @@ export class Wide {
     const [first, last] = this.span;
     const seen = this.chosenLevels.flatMap((level) => level.spans.filter(([at, count]) => at <= last && at + count > first).map(([, , id]) => id));
     return [...new Set(seen)];
+  }
+
+  // A sheet from a file; the levels it names change, and are undone as one.
+  async read(field) {
+    const { app } = this;
+    const form = new FormData();
+    form.append('file', field.files[0]);
+    field.value = '';
+    try {
+      const { levels } = await upload(`/api/shots/${app.data.shot.id}/sheet`, form);
+      app.sync.undoes('times');
+      await app.sync.refresh();
+      notice(`Read from the file: ${levels.join(', ')}`);
+    } catch (error) { notice(error.message, true); }
   }
 
   // ---- what is shown
