@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 import sys
+from collections import deque
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor, as_completed
+from concurrent.futures import Future, ProcessPoolExecutor, ThreadPoolExecutor, as_completed
 from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
@@ -27,6 +28,7 @@ from .core.seal import propose_stitches
 from .core.strokes import ink_coverage, walls
 from .errors import Away, Damaged, Full, Refusal
 from .formats import gif, svg
+from .formats.movie import frames
 from .formats.pictures import decode, encode_png
 from .formats.sequences import number_of
 
@@ -406,6 +408,47 @@ def _with_store(verb: str, act: Callable[..., object]) -> None:
         if server:
             server.stop()
     print(said)
+
+
+@app.command()
+def take(
+    movie: Annotated[Path, typer.Argument(help="The movie.")],
+    out: Out,
+    first: Annotated[int, typer.Option("--from", min=1, help="First picture, counted from 1.")] = 1,
+    last: Annotated[
+        int | None, typer.Option("--to", min=1, help="Last picture; by default that of the movie.")
+    ] = None,
+    every: Annotated[int, typer.Option(min=1, help="Takes every n-th picture.")] = 1,
+    jobs: Jobs = 1,
+) -> None:
+    """Takes pictures of a movie, numbered by its own, as PNG."""
+    if last is not None and last < first:
+        raise typer.BadParameter(f"the last picture, {last}, comes before the first, {first}")
+    if not movie.is_file():
+        raise Refusal(f"{movie} cannot be read: there is no such file")
+    out.mkdir(parents=True, exist_ok=True)
+    seen = 0
+    with _progress() as bar, ThreadPoolExecutor(jobs) as writers:
+        task = bar.add_task("take", total=-(-(last - first + 1) // every) if last else None)
+        waiting: deque[Future[int]] = deque()
+        try:
+            for shown in frames(movie.name, movie, first, last, every):
+                seen = shown.number
+                target = out / f"{seen:04}.png"
+                waiting.append(
+                    writers.submit(
+                        lambda pixels, to: to.write_bytes(encode_png(pixels)), shown.pixels, target
+                    )
+                )
+                # Pictures are large: few of them wait to be written.
+                while len(waiting) > 2 * jobs:
+                    waiting.popleft().result()
+                    bar.advance(task)
+        finally:
+            for written in waiting:
+                written.result()
+    if last is not None and seen + every <= last:
+        raise Refusal(f"{movie.name} ends before picture {last}; those before its end are written")
 
 
 @app.command()
