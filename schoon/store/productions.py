@@ -13,7 +13,7 @@ from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
 from .rows import DrawingRow, LevelRow, ShotRow
-from .states import Level, Note, Stack, Starts, Time
+from .states import Level, Note, Place, Stack, Starts, Time
 
 DUPLICATE = 1062
 
@@ -119,7 +119,7 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     Raises NotFound.
     """
     cursor.execute(
-        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked,"
+        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked, l.kind, l.seen,"
         " l.aside FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
         " WHERE s.id = %s AND (l.id = %s OR %s IS NULL AND NOT l.aside) ORDER BY l.id LIMIT 1",
         (shot_id, level_id, level_id),
@@ -128,6 +128,7 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     row["fps"] = float(row["fps"])
     row["reading"] = json.loads(row["reading"] or "{}")
     row["locked"], row["aside"] = bool(row["locked"]), bool(row["aside"])
+    row |= {"opacity": 100, "visible": True, "tint": None, **json.loads(row.pop("seen") or "{}")}
     return cast(ShotRow, row)
 
 
@@ -143,7 +144,7 @@ def levels(cursor: Cursor, shot_id: int, aside: bool = False) -> list[LevelRow]:
     aside: those that were put aside instead.
     """
     cursor.execute(
-        "SELECT id, name, model_id, key_id, locked FROM levels WHERE shot_id = %s AND aside = %s"
+        "SELECT id, name, model_id, key_id, locked, kind FROM levels WHERE shot_id = %s AND aside = %s"
         " ORDER BY position, id",
         (shot_id, aside),
     )
@@ -269,13 +270,16 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
 def stack_of(cursor: Cursor, shot_id: int) -> Stack:
     """The levels of a shot, those that lie aside included."""
     cursor.execute(
-        "SELECT id, name, locked, aside, model_id, key_id FROM levels WHERE shot_id = %s"
+        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place FROM levels WHERE shot_id = %s"
         " ORDER BY position, id",
         (shot_id,),
     )
     rows = list(cursor.fetchall())
     depths = _depths(cursor, shot_id)
+    cursor.execute("SELECT framing FROM shots WHERE id = %s", (shot_id,))
+    framing = json.loads(_one(cursor, "This shot is not there any more")["framing"] or "{}")
     return Stack(
+        framing=framing,
         order=tuple(int(row["id"]) for row in rows if not row["aside"]),
         levels={
             int(row["id"]): Level(
@@ -284,6 +288,9 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
                 model=row["model_id"],
                 key=row["key_id"],
                 depth=depths.get(row["id"], {}),
+                kind=row["kind"],
+                place=Place(**json.loads(row["place"] or "{}")),
+                **json.loads(row["seen"] or "{}"),
             )
             for row in rows
         },
@@ -311,6 +318,9 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
     twice = next((level.name for level in then.levels.values() if names.count(level.name.casefold()) > 1), "")
     if twice:
         raise Refusal(f"This shot has a level called “{twice}” already; choose another name")
+    if then.framing != now.framing:
+        framing = {frame: notch.model_dump() for frame, notch in then.framing.items()}
+        cursor.execute("UPDATE shots SET framing = %s WHERE id = %s", (json.dumps(framing), shot_id))
     # Out of each other's way first, so that two levels may change their names.
     renamed = [k for k, level in then.levels.items() if k in now.levels and level.name != now.levels[k].name]
     cursor.executemany("UPDATE levels SET name = CONCAT('#', id) WHERE id = %s", [(k,) for k in renamed])
@@ -318,9 +328,21 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
     for k in now.levels:
         level = then.levels.get(k, now.levels[k])
         cursor.execute(
-            "UPDATE levels SET name = %s, locked = %s, model_id = %s, key_id = %s, aside = %s,"
-            " position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
-            (level.name, level.locked, level.model, level.key, k not in place, place.get(k), k, shot_id),
+            "UPDATE levels SET name = %s, locked = %s, model_id = %s, key_id = %s, aside = %s, kind = %s, seen = %s,"
+            " place = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
+            (
+                level.name,
+                level.locked,
+                level.model,
+                level.key,
+                k not in place,
+                level.kind,
+                json.dumps({"opacity": level.opacity, "visible": level.visible, "tint": level.tint}),
+                json.dumps(level.place.model_dump()),
+                place.get(k),
+                k,
+                shot_id,
+            ),
         )
         if level.depth != now.levels[k].depth:
             cursor.execute("DELETE FROM depths WHERE level_id = %s", (k,))

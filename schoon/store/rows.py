@@ -11,7 +11,8 @@ Mark = Literal["key", "breakdown", "inbetween"]
 
 
 class ShotRow(TypedDict):
-    """A shot seen with one of its levels. width, height: px. frames: its length. reading: how roughs are read."""
+    """A shot seen with one of its levels. width, height: px. frames: its length. reading: how roughs are read.
+    kind, opacity, visible, tint: of the level, as in `states.Level`."""
 
     id: int
     production_id: int
@@ -29,6 +30,10 @@ class ShotRow(TypedDict):
     locked: bool
     aside: bool
     numbering: Numbering
+    kind: Literal["drawings", "pictures", "backdrop", "guide"]
+    opacity: int
+    visible: bool
+    tint: str | None
 
 
 class LevelRow(TypedDict):
@@ -39,6 +44,7 @@ class LevelRow(TypedDict):
     model_id: int | None
     key_id: int | None
     locked: bool
+    kind: Literal["drawings", "pictures", "backdrop", "guide"]
 
 
 class DrawingRow(TypedDict):

@@ -10,8 +10,13 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.exposure import Again, Numbering
+from ..core.exposure.placing import Notch, Pose, Way
 
 Kind = Literal["key", "breakdown", "inbetween"]
+
+LevelKind = Literal["drawings", "pictures", "backdrop", "guide"]
+"""Drawings are lined and painted. Pictures are seen and traced. A backdrop is part of the result, however large. A guide is
+drawn on and never handed off."""
 
 Starts = dict[int, int | Again | None]
 """frame -> id of the drawing that starts there, None for nothing, or Again."""
@@ -54,8 +59,38 @@ class Time(State):
     notes: dict[str, Note] = Field(default_factory=dict)
 
 
+class NotchState(BaseModel):
+    """As `core.exposure.placing.Notch`."""
+
+    model_config = ConfigDict(frozen=True)
+
+    x: float = 0.0
+    y: float = 0.0
+    turn: float = 0.0
+    scale: float = Field(default=1.0, gt=0)
+    way: Way = "smooth"
+
+    def notch(self) -> Notch:
+        """For the computation."""
+        return Notch(Pose(self.x, self.y, self.turn, self.scale), self.way)
+
+
+class Place(BaseModel):
+    """Where a level lies over time. pivot: px of the shot it turns and scales about, None for the middle. follow: share of
+    the framing's move that it takes."""
+
+    model_config = ConfigDict(frozen=True)
+
+    pivot: tuple[float, float] | None = None
+    notches: dict[int, NotchState] = Field(default_factory=dict)
+    follow: float = 1.0
+
+
 class Level(BaseModel):
-    """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on."""
+    """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on. kind: what it is for.
+
+    opacity: 1..100 %. visible: whether it is seen at all. tint: "#rrggbb" of a guide's lines, None for those of the key.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -64,13 +99,20 @@ class Level(BaseModel):
     model: int | None = None
     key: int | None = None
     depth: dict[int, tuple[str, ...]] = Field(default_factory=dict)
+    kind: LevelKind = "drawings"
+    opacity: int = Field(default=100, ge=1, le=100)
+    visible: bool = True
+    tint: str | None = None
+    place: Place = Place()
 
 
 class Stack(State):
-    """order: ids of the levels from rear to front; those that are put aside are not in it."""
+    """order: ids of the levels from rear to front; those that are put aside are not in it. framing: frame -> the field that
+    is seen, moved about the middle of the frame."""
 
     order: tuple[int, ...]
     levels: dict[int, Level]
+    framing: dict[int, NotchState] = Field(default_factory=dict)
 
 
 class Pot(BaseModel):

@@ -17,8 +17,10 @@ from ..core.look import Look
 from ..core.model import Rgb
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches, pack, unpack_open
+from ..formats.pictures import decode
 from .derived import own_pixels, patches_in
 from .documents import Own, Sheet, painting_of, sheet_of
+from .placing import SAME, Numbers, matrix_from
 
 WHITE = (255, 255, 255)
 
@@ -27,12 +29,18 @@ WHITE = (255, 255, 255)
 class Drawn:
     """A drawing as it goes to a worker. documents: its line, seal and paint documents, None for those there are not.
 
-    packed: its patches, if somebody has found them before.
+    packed: its patches, if somebody has found them before. picture: what is seen below its lines, where a level shows its
+    pictures. fits: whether that is brought to the size of the shot; else it lies at its own size about the middle.
+    opacity: 0..1. place: from its paper to the frame.
     """
 
     documents: tuple[Any, Any, Any]
     look: Look
     packed: bytes | None = None
+    picture: bytes | None = None
+    fits: bool = True
+    opacity: float = 1.0
+    place: Numbers = SAME
 
 
 def layers_of(sheet: Sheet, patches: Patches | OpenPatches | None, look: Look) -> tuple[Layer, ...]:
@@ -82,8 +90,24 @@ def frame_of(drawings: Sequence[Drawn], size: tuple[int, int]) -> tuple[Frame, l
             else:
                 patches = unpack_open(body)
         packed.append(body)
-        layers += layers_of(sheet, patches, drawn.look)
+        own = layers_of(sheet, patches, drawn.look)
+        if drawn.picture is not None:
+            own = (_picture_of(drawn, size), *own)
+        if drawn.place != SAME or drawn.opacity < 1:
+            own = (Layer("flats", own, matrix_from(drawn.place), opacity=drawn.opacity),)
+        layers += own
     return Frame(size, tuple(layers)), packed
+
+
+def _picture_of(drawn: Drawn, size: tuple[int, int]) -> Layer:
+    assert drawn.picture is not None
+    pixels = decode("the picture of a level", drawn.picture)
+    if pixels.shape[2] == 3:
+        pixels = np.dstack([pixels, np.full(pixels.shape[:2], 255, np.uint8)])
+    height, width = pixels.shape[:2]
+    scale = min(size[0] / width, size[1] / height) if drawn.fits else 1.0
+    aside = ((size[0] - scale * width) / 2, (size[1] - scale * height) / 2)
+    return Layer("backdrop", Picture(pixels), np.array([[scale, 0, aside[0]], [0, scale, aside[1]]]))
 
 
 def on_white(frame: Frame, width: int | None = None) -> NDArray[np.uint8]:

@@ -3,29 +3,45 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..core.look import Look
-from ..store import Cursor, DrawingRow, ShotRow, revisions
+from ..core.model import parse_colour
+from ..store import Cursor, DrawingRow, ShotRow, pictures, revisions
+from ..store.states import LevelKind
 from .derived import Files, sheet_key
 from .documents import sheet_of
 from .frames import Drawn
 from .looks import look_of
+from .placing import SAME, Numbers
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """A drawing that is to be seen. row: as `store.revisions.drawing`. names: of the documents its picture takes."""
+    """A drawing that is to be seen. row: as `store.revisions.drawing`. names: of the documents its picture takes.
+
+    picture: name of the picture below its lines, where its level shows pictures. kind, opacity: of the level. place: from
+    its paper to the frame.
+    """
 
     row: DrawingRow
     size: tuple[int, int]
     look: Look
     names: tuple[str | None, ...]
+    picture: str | None = None
+    kind: LevelKind = "drawings"
+    opacity: int = 100
+    place: Numbers = SAME
 
     @property
     def key(self) -> tuple[object, ...]:
         """What its picture derives from."""
-        return (self.names, self.look.key())
+        return (self.names, self.look.key(), self.picture, self.kind, self.opacity, self.place)
+
+    @property
+    def empty(self) -> bool:
+        """Whether nothing of it is seen."""
+        return self.picture is None and not self.row["line"]
 
 
 def wanted_of(
@@ -33,10 +49,23 @@ def wanted_of(
 ) -> Wanted:
     """shot: seen with the drawing's level. painted: False for its line alone."""
     look = look_of(cursor, shot, key_id)
+    if shot["tint"]:
+        look = replace(look, ink=parse_colour(shot["tint"]))
     size = (int(shot["width"]), int(shot["height"]))
-    if painted and row["paint"]:
-        return Wanted(row, size, look, tuple(row[part] for part in revisions.SHOWN))
-    return Wanted(row, size, look.inked(), (row["line"], None, None))
+    names: tuple[str | None, ...] = tuple(row[part] for part in revisions.SHOWN)
+    if not (painted and row["paint"]):
+        look, names = look.inked(), (row["line"], None, None)
+    return Wanted(row, size, look, names)
+
+
+def in_stack(cursor: Cursor, row: DrawingRow, shot: ShotRow, painted: bool = True) -> Wanted:
+    """A drawing as it is seen among the levels of its shot: of a level that shows pictures, with its picture.
+
+    shot: seen with the drawing's level.
+    """
+    wanted = wanted_of(cursor, row, shot, None, painted)
+    picture = row["rough"] or None if shot["kind"] != "drawings" else None
+    return replace(wanted, picture=picture, kind=shot["kind"], opacity=shot["opacity"])
 
 
 def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
@@ -45,7 +74,10 @@ def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
     line, seal, paint = (found.get(name or "") for name in wanted.names)
     key = sheet_key(wanted.names[0], sheet_of(wanted.size, None, seal, None))
     packed = files.read(key, ".patches") if paint else None
-    return Drawn((line, seal, paint), wanted.look, packed), key
+    picture = bytes(pictures.get(cursor, wanted.picture)["body"]) if wanted.picture else None
+    fits = wanted.kind != "backdrop"
+    opacity = wanted.opacity / 100
+    return Drawn((line, seal, paint), wanted.look, packed, picture, fits, opacity, wanted.place), key
 
 
 def keep_patches(files: Files, keys: Sequence[str], packed: Sequence[bytes | None]) -> None:

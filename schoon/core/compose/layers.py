@@ -246,6 +246,10 @@ class _Floats:
         return self.pixels[box[1] : box[3], box[0] : box[2]]
 
 
+_FLICKERS = 0.75
+"""Scale below which a picture is averaged before it is moved."""
+
+
 def _moved(picture: Any, matrix: Matrix, size: tuple[int, int]) -> Any:
     """A picture through a matrix to a size: averaged if it only becomes smaller, else between its pixels."""
     height, width = picture.shape[:2]
@@ -254,6 +258,12 @@ def _moved(picture: Any, matrix: Matrix, size: tuple[int, int]) -> Any:
         return picture
     if scale is not None and scale < 1 and (round(width * scale), round(height * scale)) == size:
         return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    # Between pixels alone, much smaller pictures flicker: they are averaged first.
+    smaller = float(np.sqrt(abs(np.linalg.det(matrix[:, :2]))))
+    if smaller < _FLICKERS:
+        few = (max(1, round(width * smaller)), max(1, round(height * smaller)))
+        picture = cv2.resize(picture, few, interpolation=cv2.INTER_AREA)
+        matrix = matrix @ np.diag([width / few[0], height / few[1], 1])
     shifted = matrix.copy()
     # OpenCV counts from the middle of the first pixel.
     shifted[:, 2] += matrix[:, :2] @ (0.5, 0.5) - 0.5

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -13,6 +14,7 @@ from ...formats.sequences import add_to_zip
 from ...store import Cursor, ShotRow, productions, revisions
 from ...work.frames import Drawn
 from ...work.renders import drawn_of, keep_patches, wanted_of
+from ...work.stacks import drawn_in, frames_of
 from .. import tasks
 from ..exports import export_path
 from ..work import Call, Failed, Work, size_of
@@ -88,30 +90,18 @@ class Export:
     def _gif(self, work: Work, shot: ShotRow, path: Path) -> None:
         """The levels together, as the shot is seen."""
         with work.store.transaction() as cursor:
-            levels = [row["id"] for row in productions.levels(cursor, shot["id"])]
-            shots = {level: productions.shot_of_level(cursor, level) for level in levels}
-            rows = {row["id"]: row for level in levels for row in productions.drawings(cursor, level)}
-            runs = exposure.together(
-                [
-                    exposure.frame_by_frame(productions.exposures(cursor, level), shot["frames"])
-                    for level in levels
-                ]
-            )
-        seen = [(count, shown) for count, shown in runs if any(d is not None for d in shown)]
-        if not seen:
+            shown = frames_of(cursor, shot)
+            rows = {row["id"] for row in productions.drawings(cursor, work.level)}
+        runs = [(slots, len(list(same))) for slots, same in itertools.groupby(shown)]
+        if not any(slots for slots, _ in runs):
             raise Refusal("This shot has no frames")
-        pictures = sorted({shown for _, shown in seen}, key=[shown for _, shown in seen].index)
-
+        pictures = list(dict.fromkeys(slots for slots, _ in runs))
         keys: dict[int, list[str]] = {}
 
         def calls() -> Iterator[tuple[int, Call]]:
-            for k, shown in enumerate(pictures):
+            for k, slots in enumerate(pictures):
                 with work.store.transaction() as cursor:
-                    stack = [
-                        _drawn(cursor, work, d, shots[level])
-                        for level, d in zip(levels, shown, strict=True)
-                        if d is not None
-                    ]
+                    stack = [drawn_in(cursor, work.files, slot) for slot in slots]
                 keys[k] = [key for _, key in stack]
                 drawings = [drawn for drawn, _ in stack]
                 yield k, (tasks.frame_png, drawings, size_of(shot), int(work.settings["width"]), True)
@@ -120,12 +110,12 @@ class Export:
         for k, (body, packed) in _sure(work, calls(), dict.fromkeys(range(len(pictures)), "")):
             made[k] = body
             keep_patches(work.files, keys.pop(k), packed)
-            own = pictures[k][levels.index(work.level)]
-            if own is not None and own in rows:
-                with work.saving() as cursor:
-                    work.done(cursor, own)
-        frames = [made[pictures.index(shown)] for _, shown in seen]
-        path.write_bytes(work.call(tasks.looping_gif, frames, [count for count, _ in seen], shot["fps"]))
+            for slot in pictures[k]:
+                if slot.drawing in rows:
+                    with work.saving() as cursor:
+                        work.done(cursor, slot.drawing)
+        frames = [made[pictures.index(slots)] for slots, _ in runs]
+        path.write_bytes(work.call(tasks.looping_gif, frames, [count for _, count in runs], shot["fps"]))
         with work.saving() as cursor:
             for row in productions.drawings(cursor, work.level):
                 work.done(cursor, int(row["id"]))

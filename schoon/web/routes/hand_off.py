@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import FileResponse, JSONResponse
 from pydantic import Field
 
-from ...core import exposure
 from ...errors import NotFound, Refusal
 from ...jobs import tasks
 from ...jobs.exports import export_path
 from ...jobs.work import size_of
-from ...store import Cursor, jobs, productions, revisions
-from ...work.derived import Files
-from ...work.frames import Drawn
-from ...work.renders import drawn_of, wanted_of
+from ...store import jobs, productions
+from ...work.stacks import drawn_in, frames_of
 from ..deps import DeskDep, FilesDep, RunnerDep, SettingsDep, StoreDep
 from ..values import Body
 from .jobs import state_of
@@ -53,26 +51,13 @@ def gif_size(
     """About how many bytes the GIF will have, from a few of its pictures."""
     with store.transaction() as cursor:
         shot = productions.shot_of_level(cursor, level_id)
-        stack = [
-            exposure.frame_by_frame(productions.exposures(cursor, level["id"]), shot["frames"])
-            for level in productions.levels(cursor, shot["id"])
-        ]
-        runs = [shown for _, shown in exposure.together(stack) if any(d is not None for d in shown)]
+        runs = [slots for slots, _ in itertools.groupby(frames_of(cursor, shot)) if slots]
         if not runs:
             raise Refusal("This shot has no frames")
         step = max(1, len(runs) // _SAMPLES)
-        chosen = [
-            [_drawn(cursor, files, drawing) for drawing in shown if drawing is not None]
-            for shown in runs[::step][:_SAMPLES]
-        ]
+        chosen = [[drawn_in(cursor, files, slot)[0] for slot in slots] for slots in runs[::step][:_SAMPLES]]
     made = [desk.call(tasks.frame_png, drawings, size_of(shot), width, True)[0] for drawings in chosen]
     return JSONResponse({"bytes": desk.call(tasks.gif_bytes, made, len(runs))})
-
-
-def _drawn(cursor: Cursor, files: Files, drawing_id: int) -> Drawn:
-    row = revisions.drawing(cursor, drawing_id)
-    shot = productions.shot_of_level(cursor, row["level_id"])
-    return drawn_of(cursor, files, wanted_of(cursor, row, shot))[0]
 
 
 @router.get("/exports/{job_id}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -16,7 +17,8 @@ from ...store import pictures, productions, revisions
 from ...work import edits
 from ...work.derived import key_of
 from ...work.looks import look_of
-from ...work.renders import wanted_of
+from ...work.placing import Placed
+from ...work.renders import in_stack
 from ..deps import DeskDep, FilesDep, SeenDep, StoreDep
 
 router = APIRouter()
@@ -80,23 +82,29 @@ def together(
     seen: SeenDep,
     drawings: Annotated[str, Query(pattern=r"^[0-9]{1,9}(,[0-9]{1,9}){0,99}$")],
     w: int = Query(default=960, ge=16, le=1920),
+    frame: int | None = Query(default=None, ge=1, le=20_000),
     look: Sight = "best",
     v: str = "",
 ) -> Response:
     """Drawings of a shot's levels laid together, at most `w` px wide on white, as every export shows them.
 
-    drawings: ids from rear to front, with commas; of those without a line nothing is seen. v: as in `view`.
+    drawings: ids from rear to front, with commas; of those without a line nothing is seen. frame: that by whose placement
+    and framing they lie; without one they lie as they were drawn. v: as in `view`.
     """
     wanted = []
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id)
+        placed = Placed(size_of(shot), productions.stack_of(cursor, shot_id)) if frame else None
         for drawing_id in map(int, drawings.split(",")):
             row = revisions.drawing(cursor, drawing_id)
             own = productions.shot_of_level(cursor, row["level_id"])
             if own["id"] != shot_id:
                 raise NotFound("This drawing belongs to another shot")
-            if row["line"]:
-                wanted.append(wanted_of(cursor, row, own, None, look in ("best", "paint")))
+            one = in_stack(cursor, row, own, look in ("best", "paint"))
+            if placed and frame:
+                one = replace(one, place=placed.seen(row["level_id"], frame))
+            if not one.empty:
+                wanted.append(one)
     body = seen.frame(wanted, size_of(shot), w)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 

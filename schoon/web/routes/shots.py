@@ -17,6 +17,7 @@ from ...work import edits, lists
 from ...work.derived import key_of
 from ...work.looks import look_of
 from ...work.operations.stack import UseModel
+from ...work.placing import Placed
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress, summaries
 from .edits import time_shown
@@ -69,6 +70,7 @@ def shot_page(
         "sheet": run["sheet"],
         "notes": run["notes"],
         "depth": run["depth"],
+        "framing": run["framing"],
         "pots": model["pots"] if model else [],
         "keys": model["keys"] if model else [],
         "key": key["id"] if key else None,
@@ -105,6 +107,21 @@ def _level(cursor: Cursor, level: LevelRow, time: dict[str, Any]) -> dict[str, A
         "drawings": {
             row["id"]: (row["number"], row["kind"], not row["rough"] and not row["line"]) for row in rows
         },
+        "roughs": {row["id"]: row["rough"][:12] for row in rows} if level["kind"] != "drawings" else {},
+    }
+
+
+def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
+    """How a level is seen and where it lies. places: its matrix in each frame, nothing if it lies as it was drawn."""
+    state = placed.stack.levels[level]
+    notches = state.place.notches
+    return {
+        "kind": state.kind,
+        "opacity": state.opacity,
+        "visible": state.visible,
+        "tint": state.tint,
+        "place": state.place.model_dump(),
+        "places": [placed.place(level, frame) for frame in range(1, frames + 1)] if notches else [],
     }
 
 
@@ -121,6 +138,8 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
     ]  # fmt: skip
     time = time_shown(productions.time_of(cursor, shot["id"]))
     own = time["levels"][shot["level_id"]]
+    stack = productions.stack_of(cursor, shot["id"])
+    placed = Placed((shot["width"], shot["height"]), stack)
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
     return {
         "drawings": drawings,
@@ -128,14 +147,21 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         "fps": time["fps"],
         "numbering": time["numbering"],
         "notes": time["notes"],
+        "framing": {
+            "notches": {frame: notch.model_dump() for frame, notch in stack.framing.items()},
+            "fields": [placed.field(frame) for frame in range(1, time["frames"] + 1)]
+            if stack.framing
+            else [],
+        },
         "depth": {
             "model": depth_of((pot["part"] for pot in model["pots"]), model["depth"]) if model else (),
-            "changes": productions.stack_of(cursor, shot["id"]).levels[shot["level_id"]].depth,
+            "changes": stack.levels[shot["level_id"]].depth,
         },
         "spans": own["spans"],
         "sheet": own["sheet"],
         "levels": [
-            _level(cursor, row, time["levels"][row["id"]]) for row in productions.levels(cursor, shot["id"])
+            {**_level(cursor, row, time["levels"][row["id"]]), **_placed(placed, row["id"], time["frames"])}
+            for row in productions.levels(cursor, shot["id"])
         ],
         "progress": progress(list(counts.values())),
     }

@@ -9,8 +9,9 @@ from typing import Annotated, Literal
 from pydantic import Field, PrivateAttr
 
 from ...errors import NotFound, Refusal
-from ...store.states import Level, Stack
+from ...store.states import Level, LevelKind, NotchState, Stack
 from ...text import named
+from ...values import Number
 from .base import Id, Operation, PartName, is_locked
 
 
@@ -166,4 +167,112 @@ class Depth(_OnLevel):
         )
 
 
-AnyStack = Order | Rename | Lock | PutAside | UseModel | SeeIn | Depth
+class Purpose(_OnLevel):
+    """What a level is for."""
+
+    do: Literal["purpose"]
+    kind: LevelKind
+
+    def label(self) -> str:
+        return f"make {self._name} {_PURPOSES[self.kind]}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if level.locked:
+            raise is_locked(level.name)
+        return level.model_copy(update={"kind": self.kind})
+
+
+_PURPOSES = {
+    "drawings": "a level of drawings",
+    "pictures": "a level of pictures to trace",
+    "backdrop": "a backdrop",
+    "guide": "a guide",
+}
+
+
+class Sight(_OnLevel):
+    """How a level is seen; what is not named stays. tint: "" for the colours it has."""
+
+    do: Literal["sight"]
+    opacity: int | None = Field(default=None, ge=1, le=100)
+    visible: bool | None = None
+    tint: str | None = Field(default=None, pattern="^(#[0-9a-f]{6})?$")
+
+    def label(self) -> str:
+        return f"change how {self._name} is seen"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        changed = {
+            name: value for name in ("opacity", "visible") if (value := getattr(self, name)) is not None
+        }
+        if self.tint is not None:
+            changed["tint"] = self.tint or None
+        return level.model_copy(update=changed)
+
+
+class NewNotch(NotchState):
+    """A notch within bounds a frame can need."""
+
+    x: float = Field(default=0.0, ge=-100_000, le=100_000, allow_inf_nan=False)
+    y: float = Field(default=0.0, ge=-100_000, le=100_000, allow_inf_nan=False)
+    turn: float = Field(default=0.0, ge=-36_000, le=36_000, allow_inf_nan=False)
+    scale: float = Field(default=1.0, ge=0.01, le=100, allow_inf_nan=False)
+
+
+class SetPlace(_OnLevel):
+    """Where a level lies: a notch at a frame, None takes it away; its pivot; the share of the framing's move it takes."""
+
+    do: Literal["place-level"]
+    frame: int | None = Field(default=None, ge=1, le=20_000)
+    notch: NewNotch | None = None
+    pivot: tuple[Number, Number] | None = None
+    follow: float | None = Field(default=None, ge=0, le=4, allow_inf_nan=False)
+
+    def label(self) -> str:
+        return f"place {self._name}" + (f" at frame {self.frame}" if self.frame else "")
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if level.locked:
+            raise is_locked(level.name)
+        place = level.place
+        if self.frame is not None:
+            place = place.model_copy(update={"notches": _notched(place.notches, self.frame, self.notch)})
+        if self.pivot is not None:
+            place = place.model_copy(update={"pivot": self.pivot})
+        if self.follow is not None:
+            place = place.model_copy(update={"follow": self.follow})
+        return level.model_copy(update={"place": place})
+
+
+class SetFraming(StackOperation):
+    """The field that is seen: a notch at a frame, None takes it away."""
+
+    do: Literal["framing"]
+    frame: int = Field(ge=1, le=20_000)
+    notch: NewNotch | None = None
+
+    def label(self) -> str:
+        return f"{'set' if self.notch else 'take away'} the framing at frame {self.frame}"
+
+    def apply(self, stack: Stack, offers: Offers) -> Stack:
+        return stack.model_copy(update={"framing": _notched(stack.framing, self.frame, self.notch)})
+
+
+_MOST_NOTCHES = 500
+
+
+def _notched(
+    notches: Mapping[int, NotchState], frame: int, notch: NotchState | None
+) -> dict[int, NotchState]:
+    others = {k: value for k, value in notches.items() if k != frame}
+    if notch is None:
+        return others
+    if len(others) >= _MOST_NOTCHES:
+        raise Refusal(f"There are {_MOST_NOTCHES} notches already; take some away")
+    plain = NotchState(**notch.model_dump())
+    return dict(sorted({**others, frame: plain}.items()))
+
+
+AnyStack = (
+    Order | Rename | Lock | PutAside | UseModel | SeeIn | Depth | Purpose | Sight | SetPlace | SetFraming
+)
