@@ -228,3 +228,60 @@ def test_a_patch_can_belong_to_another_part_than_its_pot_and_that_is_carried(sho
         },
     )
     assert bare.status_code == 422
+
+
+def picture(shot: Shot, query: str) -> np.ndarray:
+    body = shot.client.get(f"/shots/1/frames/together.webp?w=320&{query}").content
+    return np.asarray(Image.open(io.BytesIO(body)).convert("L")).astype(int)
+
+
+def middle(dark: np.ndarray) -> tuple[float, float]:
+    rows, columns = np.nonzero(dark < 128)
+    return float(columns.mean()), float(rows.mean())
+
+
+def test_a_level_is_placed_and_framed_as_plain_arithmetic_says(shot: Shot) -> None:
+    shot.job("clean")
+    here = f"drawings={shot.ids[0]}"
+    x, y = middle(picture(shot, here))
+    place = {"do": "place-level", "level": 1, "frame": 1, "notch": {"x": 40, "way": "even"}}
+    shot.client.post("/api/stacks/1/do", json={"do": place})
+    then = {**place, "frame": 5, "notch": {"x": 0, "y": 20}}
+    assert shot.client.post("/api/stacks/1/do", json={"do": then}).status_code == 200
+    assert middle(picture(shot, here)) == pytest.approx((x, y), abs=0.6)
+    assert middle(picture(shot, f"{here}&frame=1")) == pytest.approx((x + 40, y), abs=0.6)
+    assert middle(picture(shot, f"{here}&frame=3")) == pytest.approx((x + 20, y + 10), abs=0.6)
+    (level,) = shot.run()["levels"]
+    assert level["places"][2] == [1, 0, 0, 1, 20, 10]
+    framing = {"do": "framing", "frame": 1, "notch": {"x": 30, "y": -10, "scale": 0.8}}
+    shot.client.post("/api/stacks/1/do", json={"do": framing})
+    centre = np.array([160, 120])
+    seen = centre + (np.array([x + 40, y]) - centre - (30, -10)) / 0.8
+    assert middle(picture(shot, f"{here}&frame=1")) == pytest.approx(seen, abs=1)
+    assert middle(picture(shot, f"{here}&frame=1&framed=0")) == pytest.approx((x + 40, y), abs=0.6)
+    far = {"do": "place-level", "level": 1, "follow": 0}
+    shot.client.post("/api/stacks/1/do", json={"do": far})
+    assert middle(picture(shot, f"{here}&frame=1")) == pytest.approx((x + 40, y), abs=0.6)
+    for _ in range(4):
+        shot.client.post("/api/stacks/1/undo")
+    assert middle(picture(shot, f"{here}&frame=1")) == pytest.approx((x, y), abs=0.6)
+
+
+def test_what_a_level_is_for_says_what_is_seen_and_handed_off(stack: Shot) -> None:
+    shot = stack
+    shot.job("clean")
+    own = shot.client.get("/api/shots/1/run?level=2").json()
+    two = own["drawings"][0]["id"]
+    blank = picture(shot, f"drawings={two}")
+    assert (blank == 255).all()
+    shot.client.post("/api/stacks/1/do", json={"do": {"do": "purpose", "level": 2, "kind": "pictures"}})
+    assert picture(shot, f"drawings={two}").min() < 90
+    shot.client.post("/api/stacks/1/do", json={"do": {"do": "sight", "level": 2, "opacity": 50}})
+    assert 120 < picture(shot, f"drawings={two}").min() < 190
+    before = shot.client.get("/api/levels/1/gif-size?width=320").json()["bytes"]
+    shot.client.post("/api/stacks/1/do", json={"do": {"do": "purpose", "level": 2, "kind": "backdrop"}})
+    assert shot.client.get("/api/levels/1/gif-size?width=320").json()["bytes"] != before
+    shot.client.post("/api/stacks/1/do", json={"do": {"do": "sight", "level": 2, "visible": False}})
+    assert shot.client.get("/api/levels/1/gif-size?width=320").json()["bytes"] == before
+    wrong = {"do": "sight", "level": 2, "tint": "red"}
+    assert shot.client.post("/api/stacks/1/do", json={"do": wrong}).status_code == 422

@@ -83,13 +83,15 @@ def together(
     drawings: Annotated[str, Query(pattern=r"^[0-9]{1,9}(,[0-9]{1,9}){0,99}$")],
     w: int = Query(default=960, ge=16, le=1920),
     frame: int | None = Query(default=None, ge=1, le=20_000),
+    framed: bool = True,
+    clear: bool = False,
     look: Sight = "best",
     v: str = "",
 ) -> Response:
     """Drawings of a shot's levels laid together, at most `w` px wide on white, as every export shows them.
 
     drawings: ids from rear to front, with commas; of those without a line nothing is seen. frame: that by whose placement
-    and framing they lie; without one they lie as they were drawn. v: as in `view`.
+    and, if framed, framing they lie; without one they lie as they were drawn. clear, v: as in `view`.
     """
     wanted = []
     with store.transaction() as cursor:
@@ -102,10 +104,10 @@ def together(
                 raise NotFound("This drawing belongs to another shot")
             one = in_stack(cursor, row, own, look in ("best", "paint"))
             if placed and frame:
-                one = replace(one, place=placed.seen(row["level_id"], frame))
+                one = replace(one, place=(placed.seen if framed else placed.place)(row["level_id"], frame))
             if not one.empty:
                 wanted.append(one)
-    body = seen.frame(wanted, size_of(shot), w)
+    body = seen.frame(wanted, size_of(shot), w, clear)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 

@@ -41,6 +41,7 @@ export function wireKeys(app) {
       if (entry) app.go(entry.id, true);
       return;
     }
+    if (key === 'escape' && app.placer.on) { app.placer.end(); return; }
     if (stage.key(event)) { event.preventDefault(); return; }
     const found = stage.tools.find((t) => t.key === key);
     if (found && first) app.tools.use(found.id);

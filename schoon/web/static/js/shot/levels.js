@@ -3,8 +3,10 @@
 import { fill, html } from '../dom.js';
 import { change, notice } from '../api.js';
 import { writeName } from '../naming.js';
+import { inverse, multiply } from '../pure/geometry.js';
 import { make } from './paper.js';
 
+const KINDS = { drawings: 'drawings', pictures: 'pictures to trace', backdrop: 'backdrop', guide: 'guide' };
 const $ = (id) => document.getElementById(id);
 
 export class Levels {
@@ -14,12 +16,11 @@ export class Levels {
     this.own = app.data.shot.level_id;
     this.aside = app.data.aside;
     const kept = JSON.parse(sessionStorage[`levels${app.data.shot.id}`] || '{}');
-    this.hidden = new Set(kept.hidden || []);
     this.alone = kept.alone ?? null;
     $('levels-undo').addEventListener('click', () => app.sync.step('undo', 'stacks'));
     $('levels-redo').addEventListener('click', () => app.sync.step('redo', 'stacks'));
     $('see-levels').addEventListener('click', () => this.open($('levels-box').hidden));
-    for (const what of ['drawn', 'time']) app.on(what, () => this.show(app.current));
+    for (const what of ['drawn', 'time', 'run']) app.on(what, () => this.show());
     if (sessionStorage.levelsOpen) { delete sessionStorage.levelsOpen; this.open(true); }
   }
 
@@ -31,46 +32,75 @@ export class Levels {
 
   get locked() { return this.all.find((l) => l.id === this.own)?.locked; }
 
-  seen(level) { return this.alone === null ? !this.hidden.has(level.id) : level.id === this.alone; }
+  seen(level) { return this.alone === null ? level.visible : level.id === this.alone; }
 
-  // Changes with the drawing and with the colours it is seen in; nothing where there is no line.
-  tag(level, drawing) {
-    if (level.id !== this.own) return level.drawn[drawing] ? `${drawing}-${level.drawn[drawing]}-${level.tag}` : '';
+  // Changes with all that is seen of a drawing; nothing where nothing is. frame: that by which it lies, 0 for none.
+  tag(level, drawing, frame = 0) {
+    const place = frame ? `-${level.places[frame - 1] ?? ''}` : '';
+    const look = `${level.opacity}${level.tint || ''}${level.kind[0]}${level.roughs[drawing] || ''}`;
+    if (level.id !== this.own) {
+      if (!level.drawn[drawing] && !level.roughs[drawing]) return '';
+      return `${drawing}-${level.drawn[drawing] || 0}-${level.tag}-${look}${place}`;
+    }
     const entry = this.app.byId.get(drawing);
-    return entry?.strokes ? `${drawing}-${entry.revision}-${this.app.colours.tag}` : '';
-  }
-
-  url(level, drawing, width, look = 'best') {
-    const key = level.key ? `&key=${level.key}` : '';
-    return `/drawings/${drawing}/view.webp?w=${width}&look=${look}&clear=1${key}&v=${this.tag(level, drawing)}`;
+    return entry?.strokes || level.roughs[drawing] ? `${drawing}-${entry.revision}-${this.app.colours.tag}-${look}${place}` : '';
   }
 
   static at(level, frame) { return level.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2]; }
 
-  // What the other levels show at the frame that is looked at.
-  show(entry) {
-    const { data, table: { paper } } = this.app;
-    const { frame: looked } = this.app;
-    const here = data.spans.filter((s) => s[2] === entry.id);
-    const frame = here.some(([first, count]) => looked >= first && looked < first + count) ? looked : here[0]?.[0];
+  // The frame that is looked at, if the drawing on the table stands there, else its first.
+  get frame() {
+    const { data, current, frame } = this.app;
+    const here = data.spans.filter(([, , id]) => id === current.id);
+    return here.some(([first, count]) => frame >= first && frame < first + count) ? frame : here[0]?.[0];
+  }
+
+  get mine() { return this.all.find((l) => l.id === this.own); }
+
+  // Where a level lies in the frame that is looked at.
+  placeOf(level) { return level.places[(this.frame ?? 1) - 1] ?? [1, 0, 0, 1, 0, 0]; }
+
+  // What the other levels show at the frame that is looked at, laid so that the drawing on the table lies as it was drawn;
+  // while a level is placed, all lie as they do in the shot.
+  show() {
+    const { app } = this;
+    const { data, table: { paper } } = app;
+    const { frame } = this;
     const sides = { behind: [], before: [] };
     let side = 'behind';
     for (const level of this.all) {
       if (level.id === this.own) { side = 'before'; continue; }
       const drawing = frame && this.seen(level) ? Levels.at(level, frame) : null;
-      if (!drawing || level.drawn[drawing] === undefined) continue;
-      const { width, height } = data.shot;
-      sides[side].push(make('image', { href: this.url(level, drawing, 1920), width, height, preserveAspectRatio: 'none' }));
+      const tag = drawing && this.tag(level, drawing, frame);
+      if (tag) sides[side].push([drawing, tag]);
     }
-    for (const [name, nodes] of Object.entries(sides)) paper.layers[name].replaceChildren(...nodes);
-    const own = this.all.find((l) => l.id === this.own);
-    paper.svg.dataset.own = own && !this.seen(own) ? 'hidden' : 'seen';
+    const { width, height } = data.shot;
+    const lies = this.placeOf(this.mine);
+    const placing = app.placer?.on;
+    const back = placing ? '' : `matrix(${inverse(lies).join(',')})`;
+    for (const [name, found] of Object.entries(sides)) {
+      const href = `/shots/${data.shot.id}/frames/together.webp?w=1920&look=best&framed=0&clear=1&frame=${frame}&drawings=${found.map(([id]) => id).join(',')}&v=${found.map(([, tag]) => tag).join('.')}`;
+      paper.layers[name].replaceChildren(...(found.length ? [make('image', { href, width, height, preserveAspectRatio: 'none', ...(back ? { transform: back } : {}) })] : []));
+    }
+    paper.placed(placing ? lies : null);
+    paper.field(this.fieldLines(placing ? null : lies));
+    paper.svg.dataset.own = this.seen(this.mine) ? 'seen' : 'hidden';
+  }
+
+  // The edges of the field the audience sees, and of the frame where the paper lies elsewhere in it.
+  fieldLines(lies) {
+    const { framing } = this.app.data;
+    const back = lies ? inverse(lies) : [1, 0, 0, 1, 0, 0];
+    const lines = [];
+    if (framing.fields.length) lines.push({ kind: 'seen', matrix: multiply(back, framing.fields[(this.frame ?? 1) - 1]) });
+    if (lies && this.mine.places.length) lines.push({ kind: 'shot', matrix: back });
+    return lines;
   }
 
   keep() {
-    sessionStorage[`levels${this.app.data.shot.id}`] = JSON.stringify({ hidden: [...this.hidden], alone: this.alone });
+    sessionStorage[`levels${this.app.data.shot.id}`] = JSON.stringify({ alone: this.alone });
     this.list();
-    this.show(this.app.current);
+    this.show();
   }
 
   // Front first, as the stack lies before the eye.
@@ -78,7 +108,7 @@ export class Levels {
     const { data } = this.app;
     const rows = [...this.all].reverse().map((level, k) => {
       const row = document.createElement('li');
-      fill(row, html`<a></a><span class="ways"></span>`);
+      fill(row, html`<a></a><span class="ways"></span><span class="looks"></span>`);
       const link = row.querySelector('a');
       link.textContent = level.name;
       link.href = `/shots/${data.shot.id}/${data.stage}?level=${level.id}`;
@@ -90,8 +120,9 @@ export class Levels {
         button.addEventListener('click', act);
         row.querySelector('.ways').append(button);
       };
-      way('seen', this.seen(level), () => { this.alone = null; if (!this.hidden.delete(level.id)) this.hidden.add(level.id); this.keep(); });
+      way('seen', this.seen(level), () => { this.alone = null; this.sight(level, { visible: !level.visible }); });
       way('alone', this.alone === level.id, () => { this.alone = this.alone === level.id ? null : level.id; this.keep(); });
+      this.looks(row, level);
       way('locked', level.locked, () => this.lock(level));
       way('rename', null, () => this.rename(level, link));
       way('forward', null, () => this.order(level, 1), k === 0);
@@ -108,6 +139,33 @@ export class Levels {
       row.append(button);
       return row;
     }));
+  }
+
+  // What a level is for and how it is seen, below its name.
+  looks(row, level) {
+    const box = row.querySelector('.looks');
+    fill(box, html`<select aria-label="What ${level.name} is for">${Object.entries(KINDS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>
+      <label>opacity <input type="range" min="5" max="100" step="5" value="${level.opacity}" aria-label="Opacity of ${level.name}"></label>
+      ${level.kind === 'guide' ? html`<label>tint <input type="color" value="${level.tint || '#1d2b3a'}" aria-label="Tint of ${level.name}"></label>` : ''}
+      <button aria-label="Place ${level.name}">place${level.places.length ? ' ◆' : ''}</button>`);
+    const [kind] = box.querySelectorAll('select');
+    kind.value = level.kind;
+    kind.addEventListener('change', () => this.stack('purpose', { level: level.id, kind: kind.value }));
+    box.querySelector('[type="range"]').addEventListener('change', (event) => this.sight(level, { opacity: Number(event.target.value) }));
+    box.querySelector('[type="color"]')?.addEventListener('change', (event) => this.sight(level, { tint: event.target.value }));
+    box.querySelector('button').addEventListener('click', () => this.app.placer.begin(level));
+  }
+
+  sight(level, fields) { return this.stack('sight', { level: level.id, ...fields }); }
+
+  // An edit of the stack after which everything is read anew.
+  async stack(what, fields) {
+    try {
+      await change('stacks', this.app.data.shot.id, what, fields);
+      this.app.sync.undoes('stacks');
+      await this.app.sync.refresh();
+      this.keep();
+    } catch (error) { notice(error.message, true); this.list(); }
   }
 
   // Nothing is lost by it: all drawings and revisions come back with the level. The page is opened anew, so that the

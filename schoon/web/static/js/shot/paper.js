@@ -13,12 +13,15 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'pen-layer'];
+// What lies on the paper itself, and goes with it where it is placed.
+const ON_PAPER = ['rough', 'patches', 'onion', 'own', 'ink', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame'];
 
 export class Paper {
   constructor(svg, [width, height]) {
     this.svg = svg;
     this.width = width;
+    this.height = height;
     this.zoom = 1;
     const defs = make('defs', {}, svg);
     const bare = make('pattern', { id: 'bare', width: 14, height: 14, patternUnits: 'userSpaceOnUse', patternTransform: 'rotate(35)' }, defs);
@@ -78,6 +81,19 @@ export class Paper {
     this.layers.own.style.display = url ? '' : 'none';
     this.layers.ink.classList.toggle('beside-own', Boolean(url));
     if (url && this.ownImage.getAttribute('href') !== url) this.ownImage.setAttribute('href', url);
+  }
+
+  // Lays the paper where it lies in the shot; null for as it is worked on.
+  placed(matrix) {
+    for (const name of ON_PAPER) {
+      if (matrix) this.layers[name].setAttribute('transform', `matrix(${matrix.join(' ')})`);
+      else this.layers[name].removeAttribute('transform');
+    }
+  }
+
+  // Edges of fields of the shot: { kind, matrix }.
+  field(lines) {
+    this.layers.field.replaceChildren(...lines.map(({ kind, matrix }) => make('rect', { width: this.width, height: this.height, class: kind, transform: `matrix(${matrix.join(' ')})` })));
   }
 
   // Doubtful proposals get a mark of their own: a dotted spine, so that doubt is not told by colour alone.

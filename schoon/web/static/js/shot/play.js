@@ -20,6 +20,7 @@ export class Player {
     this.on = true;
     document.getElementById('play').textContent = 'Stop';
     this.canvas.hidden = false;
+    document.body.classList.add('playing');
     this.run();
   }
 
@@ -28,7 +29,9 @@ export class Player {
     const { app } = this;
     const look = app.stage.plays;
     const stack = app.levels.all.filter((l) => app.levels.seen(l));
-    const several = look !== 'rough' && (stack.length > 1 || stack[0]?.id !== app.data.shot.level_id);
+    const [only] = stack;
+    const plain = stack.length < 2 && only?.id === app.data.shot.level_id && only.kind === 'drawings' && !only.places.length && !app.data.framing.fields.length;
+    const several = look !== 'rough' && !plain;
     const shown = several ? this.together(stack, look) : this.alone(look);
     const one = async (url) => {
       const image = new Image();
@@ -86,23 +89,23 @@ export class Player {
     return shown;
   }
 
-  // The levels laid together as every export lays them.
+  // The levels laid together as every export lays them, through the framing.
   together(stack, look) {
-    const { data } = this.app;
-    const known = new Map();
+    const { app } = this;
+    const { data } = app;
+    const moves = data.framing.fields.length > 0 || stack.some((level) => level.places.length);
     return Array.from({ length: data.shot.frames + 1 }, (_, frame) => {
-      if (!frame) return null;
-      const at = stack.map((level) => [level.id, Levels.at(level, frame), this.app.levels.tag(level, Levels.at(level, frame))]).filter(([, , tag]) => tag);
+      const at = frame ? stack.map((level) => [Levels.at(level, frame), app.levels.tag(level, Levels.at(level, frame), moves ? frame : 0)]).filter(([, tag]) => tag) : [];
       if (!at.length) return null;
-      const name = at.map(([, , tag]) => tag).join('.');
-      if (!known.has(name)) known.set(name, `/shots/${data.shot.id}/frames/together.webp?w=960&look=${look}&drawings=${at.map(([, id]) => id).join(',')}&v=${name}`);
-      return known.get(name);
+      const name = `${at.map(([, tag]) => tag).join('.')}${moves ? `.${data.framing.fields[frame - 1] ?? ''}` : ''}`;
+      return `/shots/${data.shot.id}/frames/together.webp?w=960&look=${look}&drawings=${at.map(([id]) => id).join(',')}${moves ? `&frame=${frame}` : ''}&v=${name}`;
     });
   }
 
   stop() {
     this.on = false;
     this.canvas.hidden = true;
+    document.body.classList.remove('playing');
     document.getElementById('play').textContent = 'Play';
     this.app.tools.status();
   }

@@ -18,6 +18,7 @@ import { Jobs } from './jobs.js';
 import { Levels } from './levels.js';
 import { Onion } from './onion.js';
 import { Parts } from './parts.js';
+import { Placer } from '../time/placer.js';
 import { Player } from './play.js';
 import { Room } from './room.js';
 import { Sync } from './sync.js';
@@ -42,6 +43,7 @@ export class Shot extends Events {
     this.parts = new Parts(this);
     this.onion = new Onion(this);
     this.levels = new Levels(this);
+    this.placer = new Placer(this);
     this.player = new Player(this);
     this.history = new History(this);
     this.tools = new Tools(this);
@@ -79,7 +81,7 @@ export class Shot extends Events {
     this.tell('frame');
     const id = this.data.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2];
     if (id && id !== this.current.id) await this.go(id);
-    else this.levels.show(this.current);
+    else this.levels.show();
   }
 
   chooseTo(id) {

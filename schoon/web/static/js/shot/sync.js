@@ -23,7 +23,7 @@ export class Sync {
     let found;
     try { found = await get(`/api/shots/${data.shot.id}/run?level=${app.level}`); } catch (error) { notice(error.message, true); return; }
     const here = this.takeRun(found.drawings);
-    Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth });
+    Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth, framing: found.framing });
     Object.assign(data.shot, { frames: found.frames, fps: found.fps, numbering: found.numbering });
     for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
     for (const link of document.querySelectorAll('.track a')) {

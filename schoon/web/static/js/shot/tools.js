@@ -16,6 +16,8 @@ export class Tools {
     this.now = null;
     // What the next stroke of the pen is taken for, whatever the tool.
     this.once = null;
+    // What strokes are taken for as long as it is there.
+    this.over = null;
     this.stroke = null;
     this.under = null;
     this.wirePen();
@@ -88,7 +90,7 @@ export class Tools {
     else if (heldKeys.has(HELD.turn)) this.stroke = turning(table.view);
     else {
       this.once = null;
-      this.stroke = (once || this.now?.down?.bind(this.now) || nothing)(event, this.at(event)) || null;
+      this.stroke = (once || this.over || this.now?.down?.bind(this.now) || nothing)(event, this.at(event)) || null;
     }
   }
 

@@ -47,7 +47,8 @@ export class Drawn {
     pen.rect(0, HEAD, width, height - HEAD);
     pen.clip();
     this.paper(state);
-    state.levels.forEach((level, k) => this.level(state, level, k));
+    state.levels.forEach((level, k) => { this.level(state, level, k); this.notches(level.place.notches, RULER + (k + 1) * COLUMN - 6); });
+    this.notches(state.framing, RULER - 4);
     this.notes(state);
     this.chosen(state);
     this.ends(state);
@@ -156,6 +157,24 @@ export class Drawn {
     pen.lineTo(x + 29, y + 5);
     pen.stroke();
     this.text(`${from}`, x + 4, y + ROW / 2 + (y < HEAD ? ROW : 0), SOFT, `13px ${MONO}`);
+  }
+
+  // Placement and framing: a notch at a frame, a thin line as long as things move between them.
+  notches(found, x) {
+    const frames = Object.keys(found).map(Number).sort((a, b) => a - b);
+    if (!frames.length) return;
+    const { pen } = this;
+    this.line(x, this.y(frames[0]) + ROW / 2, x, this.y(frames.at(-1)) + ROW / 2, '#b23a2e', 1);
+    pen.fillStyle = '#b23a2e';
+    for (const frame of frames) {
+      const y = this.y(frame) + ROW / 2;
+      pen.beginPath();
+      pen.moveTo(x - 4, y);
+      pen.lineTo(x, y - 4);
+      pen.lineTo(x + 4, y);
+      pen.lineTo(x, y + 4);
+      pen.fill();
+    }
   }
 
   notes({ notes, levels }) {
