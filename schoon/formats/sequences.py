@@ -28,6 +28,18 @@ _FIRST_PIXELS = 50_000_000
 """Unpacked bytes up to which a zip may be as dense as it likes."""
 
 
+BROKEN = (
+    zipfile.BadZipFile,
+    UnicodeError,
+    ValueError,
+    EOFError,
+    NotImplementedError,
+    struct.error,
+    zlib.error,
+)
+"""What reading a broken zip raises."""
+
+
 @dataclass(frozen=True)
 class Incoming:
     """One picture of a sequence. path: a file that a browser shows as it is. content: hash of its pixels, so that
@@ -74,21 +86,17 @@ def unpack(files: Iterable[tuple[str, Path]], folder: Path) -> Iterator[tuple[st
             yield name, path
             continue
         try:
-            yield from _members(name, path, folder)
+            yield from ((inner.name, out) for inner, out in members(name, path, folder))
         # What a zip may hold wrong is many things, names that are no text among them.
-        except (
-            zipfile.BadZipFile,
-            UnicodeError,
-            ValueError,
-            EOFError,
-            NotImplementedError,
-            struct.error,
-            zlib.error,
-        ) as error:
+        except BROKEN as error:
             raise Refusal(f"{name} is not a readable zip; pack the pictures again") from error
 
 
-def _members(name: str, path: Path, folder: Path) -> Iterator[tuple[str, Path]]:
+def members(name: str, path: Path, folder: Path) -> Iterator[tuple[PurePosixPath, Path]]:
+    """The files of a zip by their paths in it, written into `folder`.
+
+    Raises Refusal for a trap; what else a broken zip raises is `BROKEN`.
+    """
     with zipfile.ZipFile(path) as archive:
         members = [m for m in archive.infolist() if not m.is_dir() and not _is_litter(m.filename)]
         total = sum(m.file_size for m in members)
@@ -117,7 +125,7 @@ def _members(name: str, path: Path, folder: Path) -> Iterator[tuple[str, Path]]:
                     shutil.copyfileobj(source, target, 2**20)
             except (zipfile.BadZipFile, EOFError, NotImplementedError, zlib.error) as error:
                 raise Refusal(f"{member.filename} in {name} is broken; pack the pictures again") from error
-            yield inner.name, out
+            yield inner, out
 
 
 def _is_litter(name: str) -> bool:

@@ -13,7 +13,7 @@ from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
 from .rows import DrawingRow, LevelRow, ShotRow
-from .states import Level, Note, Place, Stack, Starts, Time
+from .states import Level, LevelKind, Note, Place, Stack, Starts, Time
 
 DUPLICATE = 1062
 
@@ -72,21 +72,19 @@ def fill_shot(
     shot_id: int,
     level_id: int,
     size: tuple[int, int],
-    drawings: Sequence[tuple[int | str, str, str]],
+    drawings: Sequence[tuple[int | str, str, str | None]],
     starts: Mapping[int, int | str],
     frames: int,
 ) -> None:
     """Puts the drawings of its first level into a new shot, which takes its size and length from them."""
-    cursor.execute(
-        "UPDATE shots SET width = %s, height = %s, frames = %s WHERE id = %s", (*size, frames, shot_id)
-    )
+    set_size(cursor, shot_id, size, frames)
     fill_level(cursor, level_id, drawings, starts)
 
 
 def fill_level(
     cursor: Cursor,
     level_id: int,
-    drawings: Sequence[tuple[int | str, str, str]],
+    drawings: Sequence[tuple[int | str, str, str | None]],
     starts: Mapping[int, int | str],
 ) -> None:
     """Puts drawings (number, kind, picture) into an empty level; starts: frame -> number of its drawing."""
@@ -390,6 +388,23 @@ def step_done(cursor: Cursor, name: str) -> bool:
 def mark_step(cursor: Cursor, name: str) -> None:
     """Remembers a step that is done once, with whatever else its transaction does."""
     cursor.execute("INSERT IGNORE INTO steps (name) VALUES (%s)", (name,))
+
+
+def set_size(cursor: Cursor, shot_id: int, size: tuple[int, int], frames: int) -> None:
+    """The size in px and the length of a new shot."""
+    cursor.execute(
+        "UPDATE shots SET width = %s, height = %s, frames = %s WHERE id = %s", (*size, frames, shot_id)
+    )
+
+
+def set_purpose(
+    cursor: Cursor, level_id: int, kind: LevelKind, locked: bool, seen: Mapping[str, Any]
+) -> None:
+    """What a new level is for, and how it is seen."""
+    cursor.execute(
+        "UPDATE levels SET kind = %s, locked = %s, seen = %s WHERE id = %s",
+        (kind, locked, json.dumps(dict(seen)), level_id),
+    )
 
 
 def set_reading(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> None:

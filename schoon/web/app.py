@@ -22,6 +22,7 @@ from starlette.exceptions import HTTPException
 
 from ..errors import Away, Damaged, Full, NotFound, Refusal
 from ..jobs import Runner
+from ..jobs.aside import Aside
 from ..jobs.pool import Pool, PoolAway
 from ..jobs.seen import Ahead, Seen
 from ..limits import limits
@@ -73,6 +74,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
         pruning = asyncio.create_task(_prune(app.state.files, Files(settings.cache / "exports")))
         yield
         pruning.cancel()
+        app.state.aside.stop()
         app.state.ahead.stop()
         app.state.runner.stop()
         if pool is None:
@@ -87,6 +89,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     app.state.desk = pool or Pool(settings.workers)
     app.state.files = Files(settings.cache / "derived")
     app.state.seen = Seen(store, app.state.files, app.state.desk)
+    app.state.aside = Aside()
     app.state.ahead = Ahead(app.state.seen, settings.ahead)
     app.state.runner.ended = app.state.ahead.level
     app.state.templates = templates

@@ -8,6 +8,7 @@ from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse
 
 from ..jobs import Runner
+from ..jobs.aside import Aside
 from ..jobs.pool import Pool
 from ..jobs.seen import Ahead, Seen
 from ..settings import Settings
@@ -35,6 +36,10 @@ def _files(request: Request) -> Files:
     return request.app.state.files
 
 
+def _aside(request: Request) -> Aside:
+    return request.app.state.aside
+
+
 def _ahead(request: Request) -> Ahead:
     return request.app.state.ahead
 
@@ -48,6 +53,7 @@ SettingsDep = Annotated[Settings, Depends(_settings)]
 RunnerDep = Annotated[Runner, Depends(_runner)]
 DeskDep = Annotated[Pool, Depends(_desk)]
 """Workers that compute for the pages, so that they never wait behind a long job."""
+AsideDep = Annotated[Aside, Depends(_aside)]
 AheadDep = Annotated[Ahead, Depends(_ahead)]
 SeenDep = Annotated[Seen, Depends(_seen)]
 """Pictures and shapes of drawings."""

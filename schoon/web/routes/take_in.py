@@ -3,30 +3,38 @@
 from __future__ import annotations
 
 import base64
+import json
 import re
 import secrets
 import shutil
 import time
 from collections.abc import Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict
+from functools import partial
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import FileResponse, HTMLResponse, JSONResponse
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import UploadFile
 
 from ...core import exposure
-from ...errors import Refusal
+from ...errors import NotFound, Refusal
+from ...formats import movie
+from ...formats.layered import STROKES, Layer, layers_in
 from ...formats.sequences import Incoming, Report, inspect, tried
+from ...jobs.aside import Aside, Tell
 from ...jobs.pool import Pool
 from ...limits import limits
 from ...settings import Settings
-from ...store import models, productions
+from ...store import Store, models, productions
+from ...store.states import LevelKind
 from ...text import named
-from ...work import take_in
-from ..deps import AheadDep, DeskDep, SettingsDep, StoreDep, page
+from ...work import movies, take_in
+from ..deps import AheadDep, AsideDep, DeskDep, SettingsDep, StoreDep, page
 
 router = APIRouter()
 
@@ -38,7 +46,7 @@ _SEEN = 24
 
 _MOST_FILES = 2000
 
-_REPORT = "report.json"
+_REPORT, _LAYERS, _MOVIE = "report.json", "layers.json", "movie.json"
 
 
 @router.get("/productions/{production_id}/take-in", response_class=HTMLResponse)
@@ -50,28 +58,30 @@ def form(request: Request, production_id: int, store: StoreDep, shot: int | None
         choices = [m for m in models.listing(cursor) if m["production_id"] == production_id]
     return page(
         request, "take_in.html", production=production, models=choices, shots=shots, into=shot,
-        most_mb=limits().take_in_mb,
+        most_mb=limits().take_in_mb, movies=movie.ENDINGS,
     )  # fmt: skip
 
 
 @router.post("/take-in/check", response_class=HTMLResponse)
-async def check(request: Request, settings: SettingsDep, desk: DeskDep) -> HTMLResponse:
+async def check(request: Request, settings: SettingsDep, desk: DeskDep, aside: AsideDep) -> HTMLResponse:
     """Reads the files and shows what they are and what is wrong. Nothing is stored; the files wait aside."""
     try:
         async with request.form(max_files=_MOST_FILES, max_fields=_MOST_FILES) as form:
             files = [f for f in form.getlist("files") if isinstance(f, UploadFile) and f.filename]
-            token, report = await run_in_threadpool(_look_at, settings, desk, files)
+            placed, folder = await run_in_threadpool(_put_aside, settings, files)
     except OSError as error:
         raise Refusal(
             f"The pictures could not be put aside ({error.strerror}); free some space on the disk and try again"
         ) from error
-    repeats = len(report.pictures) - len(exposure.from_repeats([p.content for p in report.pictures]))
-    seen = {} if report.problems else {p.number: _small(p) for p in report.pictures[:_SEEN]}
-    return page(request, "take_in_report.html", report=report, token=token, repeats=repeats, seen=seen)
+    try:
+        name, content = await run_in_threadpool(_look_at, desk, aside, placed, folder)
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+    return page(request, name, token=folder.name, **content)
 
 
-def _look_at(settings: Settings, desk: Pool, files: Sequence[UploadFile]) -> tuple[str, Report]:
-    """Puts files aside and reads them; the token they are found by, "" if there are problems."""
+def _put_aside(settings: Settings, files: Sequence[UploadFile]) -> tuple[list[tuple[str, Path]], Path]:
     folder = _new_folder(settings)
     placed = []
     for number, file in enumerate(files):
@@ -79,22 +89,103 @@ def _look_at(settings: Settings, desk: Pool, files: Sequence[UploadFile]) -> tup
         with open(path, "wb") as out:
             shutil.copyfileobj(file.file, out, 2**20)
         placed.append((Path(file.filename or "").name[-200:], path))
+    return placed, folder
 
+
+def _look_at(
+    desk: Pool, aside: Aside, placed: Sequence[tuple[str, Path]], folder: Path
+) -> tuple[str, dict[str, Any]]:
+    """The template that shows what files are, and what it shows. Raises Refusal for a movie or layered file that is broken."""
+    if len(placed) == 1:
+        name, path = placed[0]
+        if name.lower().endswith(movie.ENDINGS):
+            return "take_in_movie.html", _look_at_movie(aside, name, path, folder)
+        if (found := layers_in(name, path, folder)) is not None:
+            (folder / _LAYERS).write_text(json.dumps([asdict(layer) for layer in found.layers]))
+            smalls = [_small(layer.pictures[0]) for layer in found.layers]
+            return "take_in_layers.html", {"found": found, "smalls": smalls, "strokes": STROKES}
+    report = _looked_at(desk, placed, folder)
+    if report.problems:
+        shutil.rmtree(folder, ignore_errors=True)
+    repeats = len(report.pictures) - len(exposure.from_repeats([p.content for p in report.pictures]))
+    seen = {} if report.problems else {p.number: _small(p) for p in report.pictures[:_SEEN]}
+    return "take_in_report.html", {"report": report, "repeats": repeats, "seen": seen}
+
+
+def _look_at_movie(aside: Aside, name: str, path: Path, folder: Path) -> dict[str, Any]:
+    head = movie.about(name, path)
+    (folder / _MOVIE).write_text(json.dumps({"name": name, "path": str(path), "fps": head.fps}))
+    aside.start(folder.name, head.frames, partial(movies.look_through, name, path, folder))
+    return {"about": head, "movie": name}
+
+
+def _looked_at(desk: Pool, placed: Sequence[tuple[str, Path]], folder: Path) -> Report:
     def read(jobs: Sequence[tuple[str, str, str]]) -> Iterable[Incoming | Refusal]:
         with ThreadPoolExecutor(desk.workers) as threads:
             yield from threads.map(lambda job: desk.call(tried, job), jobs)
 
     report = inspect(placed, folder, read)
-    if report.problems:
-        shutil.rmtree(folder, ignore_errors=True)
-        return "", report
     report.write(folder / _REPORT)
-    return folder.name, report
+    return report
 
 
 def _small(picture: Incoming) -> str:
     """A picture small enough to lie in the page, as a data address."""
     return "data:image/png;base64," + base64.b64encode(Path(picture.small).read_bytes()).decode()
+
+
+@router.get("/take-in/{token}/progress")
+def progress(token: str, aside: AsideDep) -> JSONResponse:
+    """How far the work on what waits is: a movie that is looked through, or taken in."""
+    state = aside.state(token)
+    if state is None:
+        raise NotFound("This was put aside too long ago; choose the file again")
+    result = state.result if state.state == "done" else None
+    return JSONResponse(
+        {
+            "state": state.state,
+            "done": state.done,
+            "total": state.total,
+            "message": state.message,
+            "result": result,
+        }
+    )
+
+
+@router.post("/take-in/{token}/cancel")
+def cancel(token: str, aside: AsideDep) -> JSONResponse:
+    """Ends the work on what waits; nothing of it is stored."""
+    aside.cancel(token)
+    return JSONResponse({})
+
+
+@router.get("/take-in/{token}/small/{number}.jpg")
+def small(token: str, number: int, settings: SettingsDep) -> FileResponse:
+    """A picture of a movie, small, as soon as it was looked through."""
+    path = _folder(settings, token) / movies.small_name(number)
+    if not path.exists():
+        raise NotFound("This picture was not looked at yet")
+    return FileResponse(path, media_type="image/jpeg")
+
+
+class Taking(BaseModel):
+    """How what waits is taken in, as the form says it. first, last, every, width, trace: of a movie. layers: of a layered
+    file, as JSON of `work.take_in.Wish`."""
+
+    token: str
+    name: str = ""
+    level: str = ""
+    fps: float = 24.0
+    hold: str = "2"
+    model: str = ""
+    into: str = ""
+    kind: LevelKind = "drawings"
+    first: int = Field(default=1, ge=1)
+    last: int = Field(default=1, ge=1)
+    every: int = Field(default=1, ge=1, le=1000)
+    width: str = ""
+    trace: bool = False
+    layers: str = "[]"
 
 
 @router.post("/productions/{production_id}/take-in")
@@ -103,39 +194,102 @@ def store_shot(
     store: StoreDep,
     settings: SettingsDep,
     ahead: AheadDep,
-    token: Annotated[str, Form()],
-    name: Annotated[str, Form()] = "",
-    level: Annotated[str, Form()] = "",
-    fps: Annotated[float, Form()] = 24.0,
-    hold: Annotated[str, Form()] = "2",
-    model: Annotated[str, Form()] = "",
-    into: Annotated[str, Form()] = "",
+    aside: AsideDep,
+    asked: Annotated[Taking, Form()],
 ) -> JSONResponse:
-    """Stores the files that were set aside as a shot with one level, or as a further level in front of those of the
-    shot `into`: all of them or nothing."""
-    level = named(level, "level")
-    name = name if into else named(name, "shot")
-    if not 1 <= fps <= 120:
+    """Stores the files that were set aside as a shot, or as further levels in front of those of the shot `into`: all of
+    them or nothing. Of a movie it answers at once with `watch`, where its progress is seen."""
+    name = asked.name if asked.into else named(asked.name, "shot")
+    if not 1 <= asked.fps <= 120:
         raise Refusal("The frame rate must lie between 1 and 120 frames a second")
-    if hold not in take_in.HOLDS:
+    if asked.hold not in take_in.HOLDS:
         raise Refusal("Choose a hold of one to four frames, or from repeated pictures")
-    report = _taken_up(settings, token)
+    folder = _folder(settings, asked.token)
     with store.transaction() as cursor:
-        chosen = models.model(cursor, _number(model)) if model else None
+        chosen = models.model(cursor, _number(asked.model)) if asked.model else None
         key = chosen["keys"][0]["id"] if chosen and chosen["keys"] else None
-        model_id = chosen["id"] if chosen else None
-        if into:
-            shot = productions.shot(cursor, _number(into))
-            take_in.refuse_unfit(shot, production_id, report, hold)
-            shot_id, level_id = shot["id"], productions.add_level(cursor, shot["id"], level, model_id, key)
-        else:
-            shot_id, level_id = productions.create_shot(
-                cursor, production_id, name, fps, level, model_id, key
+        model = chosen["id"] if chosen else None
+        if asked.into:
+            productions.shot(cursor, _number(asked.into))
+
+    def keep(levels: Sequence[take_in.NewLevel]) -> dict[str, Any]:
+        answer = _kept(store, production_id, asked, name, levels, (model, key))
+        shutil.rmtree(folder, ignore_errors=True)
+        ahead.level(answer["level"])
+        return answer
+
+    if (folder / _MOVIE).exists():
+        about = json.loads((folder / _MOVIE).read_text())
+        if asked.last < asked.first:
+            raise Refusal("The last picture comes before the first; choose them again")
+        level = named(asked.level, "level")
+        count = (asked.last - asked.first) // asked.every + 1
+
+        def work(tell: Tell) -> dict[str, Any]:
+            report = movies.taken(
+                about["name"], Path(about["path"]), folder, asked.first, asked.last, asked.every,
+                _number(asked.width) or None, tell,
+            )  # fmt: skip
+            kind = asked.kind if asked.kind != "drawings" else "pictures"
+            held = (max(1, round(asked.every * asked.fps / about["fps"])),) * len(report.pictures)
+            return keep(
+                [take_in.NewLevel(level, tuple(report.pictures), kind, holds=held, locked=kind == "pictures")]
             )
-        take_in.fill(cursor, shot_id, level_id, report, hold, new_shot=not into)
-    shutil.rmtree(_folder(settings, token), ignore_errors=True)
-    ahead.level(level_id)
-    return JSONResponse({"shot": shot_id, "url": f"/shots/{shot_id}/rough?level={level_id}"})
+
+        aside.start(asked.token, count, work)
+        return JSONResponse({"watch": f"/take-in/{asked.token}/progress"})
+    if (folder / _LAYERS).exists():
+        layers = [Layer.from_dict(d) for d in json.loads((folder / _LAYERS).read_text())]
+        levels = take_in.levels_of(layers, _wishes(asked.layers), asked.hold, model, key)
+    else:
+        report = _taken_up(settings, asked.token)
+        levels = [
+            take_in.plain_level(report, named(asked.level, "level"), asked.hold, asked.kind, model, key)
+        ]
+    return JSONResponse(keep(levels))
+
+
+def _kept(
+    store: Store,
+    production_id: int,
+    asked: Taking,
+    name: str,
+    levels: Sequence[take_in.NewLevel],
+    painted_by: tuple[int | None, int | None],
+) -> dict[str, Any]:
+    """Stores levels from rear to front in one transaction."""
+    with store.transaction() as cursor:
+        ids = []
+        if asked.into:
+            shot = productions.shot(cursor, _number(asked.into))
+            take_in.refuse_unfit(shot, production_id, levels)
+            shot_id = int(shot["id"])
+        else:
+            size = take_in.new_shot_size(levels)
+            shot_id, first = productions.create_shot(
+                cursor, production_id, name, asked.fps, levels[0].name, levels[0].model, levels[0].key
+            )
+            productions.set_size(cursor, shot_id, size, take_in.length_of(levels))
+            ids.append(first)
+        for level in levels[len(ids) :]:
+            ids.append(productions.add_level(cursor, shot_id, level.name, level.model, level.key))
+        for level_id, level in zip(ids, levels, strict=True):
+            take_in.store_level(cursor, level_id, level)
+        worked = next((k for k, lv in zip(ids, levels, strict=True) if lv.kind == "drawings"), ids[0])
+        if asked.trace:
+            _, starts, _ = levels[0].exposed()
+            worked = take_in.tracing_level(cursor, shot_id, starts, *painted_by)
+    return {"shot": shot_id, "level": worked, "url": f"/shots/{shot_id}/rough?level={worked}"}
+
+
+def _wishes(text: str) -> list[take_in.Wish]:
+    try:
+        return [
+            take_in.Wish(int(w["index"]), named(str(w["name"]), "level"), str(w["becomes"]))
+            for w in json.loads(text)
+        ]
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        raise Refusal("Choose what becomes of each layer again") from error
 
 
 def _number(text: str) -> int:

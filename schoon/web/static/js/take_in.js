@@ -1,13 +1,17 @@
 // Taking in: drop or choose, read what was found, then take in all of it.
 
 import { fill, html } from './dom.js';
+import { Movie } from './take_in/movie.js';
 
-const files = document.getElementById('files');
-const chosen = document.getElementById('chosen');
-const shot = document.getElementById('shot');
+const $ = (id) => document.getElementById(id);
+const files = $('files');
+const chosen = $('chosen');
+const shot = $('shot');
 const drop = document.querySelector('.drop');
-const refused = document.getElementById('refused');
-const button = shot.querySelector('button');
+const refused = $('refused');
+const button = shot.querySelector('button[type="submit"]');
+const taking = $('taking');
+let movie = null;
 
 drop.addEventListener('dragover', (event) => { event.preventDefault(); drop.classList.add('over'); });
 drop.addEventListener('dragleave', () => drop.classList.remove('over'));
@@ -18,20 +22,34 @@ drop.addEventListener('drop', (event) => {
   files.dispatchEvent(new Event('dropped'));
 });
 
-const token = () => document.querySelector('#report [data-token]')?.dataset.token;
-const report = document.getElementById('report');
+const found = () => document.querySelector('#report [data-token]');
+const report = $('report');
 const say = (words) => { fill(report, html`<p class="problem">${words}</p>`); };
 
 // What is too much is said before it is sent.
 document.body.addEventListener('htmx:beforeRequest', (event) => {
   button.disabled = true;
+  movie?.end();
+  movie = null;
   const most = Number(files.dataset.mostMb);
   const megabytes = [...chosen.files].reduce((sum, file) => sum + file.size, 0) / 2 ** 20;
   if (megabytes <= most) return;
   event.preventDefault();
   say(`These files have ${Math.round(megabytes)} MB together; the limit is ${most} MB (SCHOON_MOST_TAKE_IN_MB). Take them in in parts.`);
 });
-document.body.addEventListener('htmx:afterSwap', () => { button.disabled = !token(); });
+document.body.addEventListener('htmx:xhr:progress', ({ detail: { loaded, total } }) => {
+  $('sent').hidden = !total;
+  if (total) $('sent').value = loaded / total;
+  $('sent-says').textContent = total && loaded < total ? `Sending, ${Math.round((100 * loaded) / total)} %` : 'Reading …';
+});
+document.body.addEventListener('htmx:afterSwap', () => {
+  const box = found();
+  button.disabled = !box;
+  const { level } = shot.elements;
+  if (box?.dataset.watch && level.value === level.defaultValue) level.value = 'Film';
+  if (box?.dataset.watch) movie = new Movie(box, shot, (ready) => { button.disabled = !ready; });
+  showInto();
+});
 document.body.addEventListener('htmx:responseError', (event) => {
   let words = '';
   try { words = JSON.parse(event.detail.xhr.responseText).error; } catch { /* no JSON: the words below */ }
@@ -44,15 +62,24 @@ document.body.addEventListener('htmx:sendError', () => {
 // What was chosen before this script ran is looked at now: pages may come slowly.
 window.htmx.onLoad((node) => { if (node === document.body && chosen.files.length) files.dispatchEvent(new Event('dropped')); });
 
+// What becomes of each layer of a file.
+function wishes() {
+  return [...document.querySelectorAll('.layer-tree li')].map((item) => ({
+    index: Number(item.dataset.index), name: item.querySelector('input').value, becomes: item.querySelector('select').value,
+  }));
+}
+
 shot.addEventListener('submit', async (event) => {
   event.preventDefault();
+  if ($('layers')) $('layers').value = JSON.stringify(wishes());
   const content = new FormData(shot);
-  content.set('token', token());
+  content.set('token', found().dataset.token);
   button.disabled = true;
   refused.hidden = true;
   try {
     const response = await fetch(shot.dataset.action, { method: 'POST', body: content, headers: { accept: 'application/json' } });
     const answer = await response.json();
+    if (response.ok && answer.watch) { watch(answer.watch); return; }
     if (response.ok) { location.href = answer.url; return; }
     refused.textContent = answer.error;
   } catch {
@@ -62,11 +89,37 @@ shot.addEventListener('submit', async (event) => {
   button.disabled = false;
 });
 
-// A further level has its shot's name and rate.
+// Pictures of a movie come one after the other; nothing is stored before the last one, and it can be ended.
+async function watch(url) {
+  taking.hidden = false;
+  taking.querySelector('button').onclick = () => fetch(url.replace('/progress', '/cancel'), { method: 'POST' });
+  for (;;) {
+    let now;
+    try { now = await (await fetch(url)).json(); } catch { now = { state: 'running', done: 0, total: 0 }; }
+    const bar = taking.querySelector('progress');
+    if (now.total) Object.assign(bar, { max: now.total, value: now.done }); else bar.removeAttribute('value');
+    taking.querySelector('span').textContent = `${now.done} of ${now.total} pictures`;
+    if (now.state === 'done') { location.href = now.result.url; return; }
+    if (now.state !== 'running') {
+      taking.hidden = true;
+      refused.textContent = now.state === 'cancelled' ? 'Ended; nothing was stored.' : now.message || now.error;
+      refused.hidden = false;
+      button.disabled = false;
+      return;
+    }
+    await new Promise((go) => { setTimeout(go, 400); });
+  }
+}
+
+// A further level has its shot's name and rate; layers and movies say of themselves what they are.
 function showInto() {
-  for (const label of shot.querySelectorAll('.only-new')) {
-    label.hidden = Boolean(shot.elements.into.value);
-    for (const field of label.querySelectorAll('input, select')) field.disabled = label.hidden;
+  const box = found();
+  const own = { 'only-new': Boolean(shot.elements.into.value), 'only-pictures': Boolean(box && (box.dataset.watch || $('layers'))), 'only-level': Boolean($('layers')), 'only-drawn': Boolean(box?.dataset.watch) };
+  for (const [name, hides] of Object.entries(own)) {
+    for (const label of shot.querySelectorAll(`.${name}`)) {
+      label.hidden = hides;
+      for (const field of label.querySelectorAll('input, select')) field.disabled = hides;
+    }
   }
 }
 shot.elements.into.addEventListener('change', showInto);
