@@ -290,9 +290,13 @@ def retimed(starts: Starts[T], old: float, new: float) -> dict[int, What[T]]:
 def pushed_off(before: Starts[T], after: Starts[T], frames: int) -> list[T]:
     """Drawings seen before an act and not after it because they stand beyond the end of the shot, in order."""
     seen = set(frame_by_frame(after, frames))
-    beyond = {what for at, what in after.items() if at > frames and not isinstance(what, Again)}
+    beyond = _beyond(after, frames) - _beyond(before, frames)
     lost = (d for d in frame_by_frame(before, frames) if d is not None and d not in seen and d in beyond)
     return list(dict.fromkeys(lost))
+
+
+def _beyond(starts: Starts[T], frames: int) -> set[T | None]:
+    return {what for at, what in starts.items() if at > frames and not isinstance(what, Again)}
 
 
 def _check(first: int, last: int) -> None:
