@@ -160,7 +160,7 @@ class Ahead:
                 if self._stop.is_set() or not self._waiting.empty():
                     return
                 try:
-                    seen.view(row["id"], width, "best")
+                    seen.view(row["id"], width, "best", clear=width == PLAY and bool(row["line"]))
                     if width == RUN and row["line"]:
                         seen.shapes(row, shot)
                 except NotFound:

@@ -107,21 +107,25 @@ def _level(cursor: Cursor, level: LevelRow, time: dict[str, Any]) -> dict[str, A
         "drawings": {
             row["id"]: (row["number"], row["kind"], not row["rough"] and not row["line"]) for row in rows
         },
-        "roughs": {row["id"]: row["rough"][:12] for row in rows} if level["kind"] != "drawings" else {},
+        "roughs": {row["id"]: row["rough"] for row in rows if row["rough"]}
+        if level["kind"] != "drawings"
+        else {},
     }
 
 
 def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
-    """How a level is seen and where it lies. places: its matrix in each frame, nothing if it lies as it was drawn."""
+    """How a level is seen and where it lies. places: its matrix in each frame, nothing if it lies as it was
+    drawn; seen: the same through the framing."""
     state = placed.stack.levels[level]
-    notches = state.place.notches
+    notches, every = state.place.notches, range(1, frames + 1)
     return {
         "kind": state.kind,
         "opacity": state.opacity,
         "visible": state.visible,
         "tint": state.tint,
         "place": state.place.model_dump(),
-        "places": [placed.place(level, frame) for frame in range(1, frames + 1)] if notches else [],
+        "places": [placed.place(level, frame) for frame in every] if notches else [],
+        "seen": [placed.seen(level, frame) for frame in every] if notches or placed.stack.framing else [],
     }
 
 

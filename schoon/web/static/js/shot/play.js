@@ -1,7 +1,12 @@
-// Playing the shot at its rate, with its holds, from pictures made beforehand.
+// Playing the shot at its rate, with its holds, as every export composes it: each drawing is one picture, laid where its
+// level lies in the frame and seen through the framing.
 
 import { notice } from '../api.js';
 import { Levels } from './levels.js';
+
+const SAME = [1, 0, 0, 1, 0, 0];
+// Frames that have to be there before playing begins; the others are read while it plays.
+const BEFORE = 1;
 
 export class Player {
   constructor(app) {
@@ -15,40 +20,62 @@ export class Player {
 
   async toggle() {
     if (this.on) { this.stop(); return; }
-    document.getElementById('play').textContent = 'Reading …';
-    if (!await this.read()) { document.getElementById('play').textContent = 'Play'; return; }
+    const button = document.getElementById('play');
+    button.textContent = 'Reading …';
+    this.late = 0;
+    if (!await this.read()) { button.textContent = 'Play'; return; }
     this.on = true;
-    document.getElementById('play').textContent = 'Stop';
+    button.textContent = 'Stop';
     this.canvas.hidden = false;
     document.body.classList.add('playing');
     this.run();
   }
 
-  // Which picture each frame shows; frames that show the same share one. Resolves to whether all of them are there.
+  // What each frame is made of, rear to front: { url, matrix, opacity, fits }. Resolves to whether the first is there.
   async read() {
     const { app } = this;
     const look = app.stage.plays;
     const stack = app.levels.all.filter((l) => app.levels.seen(l));
-    const [only] = stack;
-    const plain = stack.length < 2 && only?.id === app.data.shot.level_id && only.kind === 'drawings' && !only.places.length && !app.data.framing.fields.length;
-    const several = look !== 'rough' && !plain;
-    const shown = several ? this.together(stack, look) : this.alone(look);
-    const one = async (url) => {
-      const image = new Image();
-      image.src = url;
-      await image.decode();
-      this.pictures.set(url, image);
-    };
-    try {
-      await Promise.all([...new Set(shown.filter(Boolean))].filter((url) => !this.pictures.has(url)).map(one));
-    } catch {
+    const frames = Array.from({ length: app.data.shot.frames }, (_, k) => k + 1);
+    this.shown = [[], ...frames.map((frame) => (look === 'rough' ? this.roughAt(frame) : stack.flatMap((level) => this.layersAt(level, frame, look))))];
+    const urls = [...new Set(this.shown.flat().map((layer) => layer.url))];
+    for (const url of [...this.pictures.keys()]) if (!urls.includes(url)) this.pictures.delete(url);
+    const first = new Set(this.shown.slice(1, 1 + BEFORE).flat().map((layer) => layer.url));
+    try { await Promise.all([...first].map((url) => this.fetch(url))); } catch {
       notice('The shot could not be read for playing; try again', true);
       return false;
     }
-    const wanted = new Set(shown);
-    for (const url of [...this.pictures.keys()]) if (!wanted.has(url)) this.pictures.delete(url);
-    this.shown = shown;
+    for (const url of urls) this.fetch(url).catch(() => notice('A picture of the shot could not be read', true));
     return true;
+  }
+
+  async fetch(url) {
+    if (this.pictures.has(url)) return;
+    const image = new Image();
+    image.src = url;
+    await image.decode();
+    this.pictures.set(url, image);
+  }
+
+  roughAt(frame) {
+    const { app } = this;
+    const entry = app.byId.get(app.data.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2]);
+    return entry ? [{ url: app.colours.viewUrl(entry, 960, 'rough'), matrix: SAME, opacity: 1, fits: true }] : [];
+  }
+
+  layersAt(level, frame, look) {
+    const { app } = this;
+    const drawing = Levels.at(level, frame);
+    const tag = drawing > 0 && app.levels.tag(level, drawing);
+    if (!tag) return [];
+    const matrix = level.seen[frame - 1] ?? SAME;
+    const opacity = level.opacity / 100;
+    const layers = [];
+    if (level.roughs[drawing]) layers.push({ url: `/pictures/${level.roughs[drawing]}`, matrix, opacity, fits: level.kind !== 'backdrop', picture: true });
+    const lined = level.id === app.levels.own ? app.byId.get(drawing)?.strokes : level.drawn[drawing];
+    const key = level.id === app.levels.own ? app.data.key : level.key;
+    if (lined) layers.push({ url: `/drawings/${drawing}/view.webp?w=960&look=${look}&clear=1${key ? `&key=${key}` : ''}&v=${tag}`, matrix, opacity, fits: true });
+    return layers;
   }
 
   run() {
@@ -59,21 +86,20 @@ export class Player {
     Object.assign(canvas, { width: box.width * dots, height: box.height * dots });
     const ink = canvas.getContext('2d');
     const scale = Math.min(canvas.width / width, canvas.height / height) * 0.94;
-    const [wide, high] = [width * scale, height * scale];
-    const area = [(canvas.width - wide) / 2, (canvas.height - high) / 2, wide, high];
+    const [left, top] = [(canvas.width - width * scale) / 2, (canvas.height - height * scale) / 2];
     ink.fillStyle = getComputedStyle(document.getElementById('table')).backgroundColor;
     ink.fillRect(0, 0, canvas.width, canvas.height);
+    ink.beginPath();
+    ink.rect(left, top, width * scale, height * scale);
+    ink.clip();
     const start = performance.now();
     let last = 0;
     const step = (now) => {
       if (!this.on) return;
       const { fps, frames } = app.data.shot;
       const frame = 1 + (Math.floor(((now - start) / 1000) * fps) % frames);
-      if (frame !== last) {
+      if (frame !== last && this.draw(ink, frame, [scale, 0, 0, scale, left, top])) {
         last = frame;
-        const image = this.pictures.get(this.shown[frame]);
-        if (image) ink.drawImage(image, ...area);
-        else { ink.fillStyle = '#fff'; ink.fillRect(...area); }
         app.tools.says(`frame ${frame} of ${frames}`);
         canvas.dataset.frame = frame;
       }
@@ -82,24 +108,28 @@ export class Player {
     requestAnimationFrame(step);
   }
 
-  alone(look) {
-    const { data, byId } = this.app;
-    const shown = new Array(data.shot.frames + 1).fill(null);
-    for (const [first, count, id] of data.spans) shown.fill(byId.has(id) ? this.app.colours.viewUrl(byId.get(id), 960, look) : null, first, first + count);
-    return shown;
-  }
-
-  // The levels laid together as every export lays them, through the framing.
-  together(stack, look) {
-    const { app } = this;
-    const { data } = app;
-    const moves = data.framing.fields.length > 0 || stack.some((level) => level.places.length);
-    return Array.from({ length: data.shot.frames + 1 }, (_, frame) => {
-      const at = frame ? stack.map((level) => [Levels.at(level, frame), app.levels.tag(level, Levels.at(level, frame), moves ? frame : 0)]).filter(([, tag]) => tag) : [];
-      if (!at.length) return null;
-      const name = `${at.map(([, tag]) => tag).join('.')}${moves ? `.${data.framing.fields[frame - 1] ?? ''}` : ''}`;
-      return `/shots/${data.shot.id}/frames/together.webp?w=960&look=${look}&drawings=${at.map(([id]) => id).join(',')}${moves ? `&frame=${frame}` : ''}&v=${name}`;
-    });
+  // Draws a frame; false while a picture of it is still on its way: what was there stays.
+  draw(ink, frame, onto) {
+    const layers = this.shown[frame];
+    if (layers.some(({ url }) => !this.pictures.has(url))) { this.late += 1; return false; }
+    const { width, height } = this.app.data.shot;
+    ink.setTransform(...onto);
+    ink.fillStyle = '#fff';
+    ink.fillRect(-1, -1, width + 2, height + 2);
+    for (const { url, matrix, opacity, fits, picture } of layers) {
+      const image = this.pictures.get(url);
+      ink.setTransform(...onto);
+      ink.transform(...matrix);
+      ink.globalAlpha = opacity;
+      if (!picture) ink.drawImage(image, 0, 0, width, height);
+      else {
+        const own = fits ? Math.min(width / image.naturalWidth, height / image.naturalHeight) : 1;
+        const [wide, high] = [image.naturalWidth * own, image.naturalHeight * own];
+        ink.drawImage(image, (width - wide) / 2, (height - high) / 2, wide, high);
+      }
+    }
+    ink.globalAlpha = 1;
+    return true;
   }
 
   stop() {
