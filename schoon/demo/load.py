@@ -23,7 +23,9 @@ from .flag import POTS as FLAG_POTS
 from .flag import FlagDrawing, flag
 from .model_sheet import KEYS, key_colours, sheet_pictures
 from .pim import PARTS, POTS
-from .shapes import Flat
+from .places import store_boat, store_flag_shot, store_stair_scenery
+from .scenery import bow
+from .shapes import Flat, flatten
 from .shots import SIZE, DemoDrawing, lookout, stair
 
 PRODUCTION = "Harbour Lights"
@@ -59,13 +61,17 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
         with store.transaction() as cursor:
             _store(cursor, roughs[0], roughs[1])
             _store_flag(cursor, roughs[2])
+            store_flag_shot(cursor, roughs[2])
+            store_stair_scenery(cursor)
             productions.mark_step(cursor, _DRAWN)
-    say("Cleaning and sealing the shot Stair …")
-    stairs, flags = _levels(store)
-    _once(store, "demo: cleaned", lambda cursor: _clean(cursor, stairs, flags))
+        say("Filming a toy boat in the harbour …")
+        _once(store, "demo: filmed", store_boat)
+    say("Cleaning and sealing the shots Stair and Flag …")
+    levels = _levels(store)
+    _once(store, "demo: cleaned", lambda cursor: _clean(cursor, levels))
     runner.run_open()
     say("Painting its keys and carrying the paint …")
-    _once(store, "demo: painted", lambda cursor: _paint(cursor, stairs, flags))
+    _once(store, "demo: painted", lambda cursor: _paint(cursor, levels))
     runner.run_open()
     _once(store, _LOADED, lambda cursor: None)
 
@@ -82,28 +88,35 @@ def _once(store: Store, step: str, act: Callable[[productions.Cursor], None]) ->
         productions.mark_step(cursor, step)
 
 
-def _levels(store: Store) -> tuple[int, int]:
-    """The levels Pim and Flag of the shot Stair."""
+def _levels(store: Store) -> list[int]:
+    """The levels Pim and Flag of the shot Stair, and Cloth and Bow of the shot Flag."""
     with store.transaction() as cursor:
-        shot = next(row for row in productions.shots(cursor) if row["name"] == "Stair")
-        by_name = {row["name"]: row["id"] for row in productions.levels(cursor, shot["id"])}
-    return by_name["Pim"], by_name["Flag"]
+        by_shot = {row["name"]: row["id"] for row in productions.shots(cursor)}
+        found = {
+            (shot, row["name"]): row["id"]
+            for shot in ("Stair", "Flag")
+            for row in productions.levels(cursor, by_shot[shot])
+        }
+    return [found[name] for name in (("Stair", "Pim"), ("Stair", "Flag"), ("Flag", "Cloth"), ("Flag", "Bow"))]
 
 
-def _clean(cursor: productions.Cursor, stairs: int, flags: int) -> None:
-    for level in (stairs, flags):
+def _clean(cursor: productions.Cursor, levels: Sequence[int]) -> None:
+    for level in levels:
         drawings = [row["id"] for row in productions.drawings(cursor, level)]
         jobs.create(cursor, "clean", level, drawings, {})
 
 
-def _paint(cursor: productions.Cursor, stairs: int, flags: int) -> None:
+def _paint(cursor: productions.Cursor, levels: Sequence[int]) -> None:
     """What a person would do: names the parts, paints the keys, and has the paint carried."""
+    stairs, *flags, bows = levels
     _assign_parts(cursor, stairs)
     _paint_keys(cursor, stairs, {str(d.number): d.truth() for d in stair() if d.number in KEYS_BY_HAND})
-    _paint_keys(cursor, flags, {"1": flag(SIZE)[0].truth()})
+    for level in flags:
+        _paint_keys(cursor, level, {"1": flag(SIZE)[0].truth()})
+    _paint_keys(cursor, bows, {"1": flatten(bow(0.0, SIZE)[0], SIZE)})
     row, sheet = edits.load(cursor, productions.drawings(cursor, stairs)[0]["id"])
     keys.expect_as_in(cursor, _model_of(cursor, stairs), row, sheet)
-    for level in (stairs, flags):
+    for level in levels:
         drawings = [row["id"] for row in productions.drawings(cursor, level)]
         jobs.create(cursor, "carry", level, drawings, {})
 
