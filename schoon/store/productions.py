@@ -112,14 +112,16 @@ def shots(cursor: Cursor) -> list[Row]:
 
 
 def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
-    """A shot with its production's name and one of its levels, by default the first made that is not put aside.
+    """A shot with its production's name and one of its levels, by default the first made that is not put aside,
+    of those with drawings if there are any.
 
     Raises NotFound.
     """
     cursor.execute(
         "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked, l.kind, l.seen,"
         " l.aside FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
-        " WHERE s.id = %s AND (l.id = %s OR %s IS NULL AND NOT l.aside) ORDER BY l.id LIMIT 1",
+        " WHERE s.id = %s AND (l.id = %s OR %s IS NULL AND NOT l.aside)"
+        " ORDER BY l.kind <> 'drawings', l.id LIMIT 1",
         (shot_id, level_id, level_id),
     )
     row = _one(cursor, "This shot or its level is not there any more")
@@ -168,7 +170,7 @@ def add_level(cursor: Cursor, shot_id: int, name: str, model_id: int | None, key
 def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
     """The drawings of a level in order, with the documents of their present revision."""
     cursor.execute(
-        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, r.parts"
+        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, d.meant, r.parts"
         " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.level_id = %s AND d.alive"
         " ORDER BY d.number + 0, d.number",
         (level_id,),
@@ -179,7 +181,7 @@ def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
 def painted_elsewhere(cursor: Cursor, model_id: int, level_id: int, most: int) -> list[DrawingRow]:
     """Key drawings with paint in other levels that show a model, the newest of each level first, at most so many."""
     cursor.execute(
-        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, r.parts,"
+        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, d.meant, r.parts,"
         " ROW_NUMBER() OVER (PARTITION BY d.level_id ORDER BY d.id DESC) AS place"
         " FROM drawings d JOIN revisions r ON r.id = d.head JOIN levels l ON l.id = d.level_id"
         " WHERE l.model_id = %s AND l.id <> %s AND NOT l.aside AND d.kind = 'key' AND d.alive"
@@ -206,7 +208,7 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
     cursor.execute("SELECT id FROM levels WHERE shot_id = %s ORDER BY id", (shot_id,))
     levels = [int(row["id"]) for row in cursor.fetchall()]
     cursor.execute(
-        "SELECT d.id, d.kind, d.number FROM drawings d JOIN levels l ON l.id = d.level_id"
+        "SELECT d.id, d.kind, d.number, d.meant FROM drawings d JOIN levels l ON l.id = d.level_id"
         " WHERE l.shot_id = %s AND d.alive ORDER BY d.id",
         (shot_id,),
     )
@@ -218,6 +220,7 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
         marks={int(row["id"]): row["kind"] for row in rows},
         numbers={int(row["id"]): row["number"] for row in rows},
         numbering=own["numbering"],
+        meant=tuple(int(row["id"]) for row in rows if row["meant"]),
         notes=_notes(cursor, shot_id),
     )
 
@@ -238,6 +241,8 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
         (then.frames, then.fps, then.numbering, shot_id),
     )
     _set_run(cursor, now, then)
+    for drawing in {*now.meant} ^ {*then.meant}:
+        cursor.execute("UPDATE drawings SET meant = %s WHERE id = %s", (drawing in then.meant, drawing))
     for level, starts in then.levels.items():
         if starts == now.levels.get(level):
             continue

@@ -48,7 +48,8 @@ class LevelRow(TypedDict):
 
 
 class DrawingRow(TypedDict):
-    """A drawing. number: what is written on it, as `core.exposure.place_of`. rough: hash of its picture, "" for none. head: its present revision. line, seal, paint, said: names of the
+    """A drawing. number: what is written on it, as `core.exposure.place_of`. rough: hash of its picture, "" for none. head: its present revision. meant: it is as it is on
+    purpose. line, seal, paint, said: names of the
     documents of that revision, None for what there is not yet."""
 
     id: int
@@ -57,6 +58,7 @@ class DrawingRow(TypedDict):
     kind: Mark
     rough: str
     head: int | None
+    meant: bool
     line: str | None
     seal: str | None
     paint: str | None

@@ -48,7 +48,8 @@ class Note(BaseModel):
 
 class Time(State):
     """frames: length of the shot. levels: id -> starts. marks: drawing -> its kind, of all that are in the run. numbers:
-    drawing -> what is written on it. notes: name -> note."""
+    drawing -> what is written on it. notes: name -> note. meant: drawings that are as they are on purpose: nothing asks
+    about them."""
 
     frames: int
     fps: float
@@ -57,6 +58,7 @@ class Time(State):
     numbers: dict[int, str] = Field(default_factory=dict)
     numbering: Numbering = "letters"
     notes: dict[str, Note] = Field(default_factory=dict)
+    meant: tuple[int, ...] = ()
 
 
 class NotchState(BaseModel):

@@ -218,6 +218,7 @@ def _time(content: Any, ids: backup.Ids) -> Any:
         **content,
         "levels": _keyed("levels", levels, ids),
         "marks": _keyed("drawings", content["marks"], ids),
+        "meant": [new for d in content.get("meant", ()) if (new := ids.of("drawings", d)) is not None],
         "numbers": _keyed("drawings", content.get("numbers", {}), ids),
         "notes": {
             name: {**note, "drawing": ids.of("drawings", note["drawing"])}

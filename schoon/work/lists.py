@@ -29,7 +29,7 @@ def gap_cards(cursor: Cursor, shot: ShotRow) -> tuple[list[dict[str, Any]], int]
     cards = []
     for index, row in enumerate(rows):
         for stitch in stitches[index]:
-            if stitch.state != "open":
+            if stitch.state != "open" or row["meant"]:
                 continue
             like = evidence_for(stitch, index, judged, centres, side)
             cards.append(
@@ -59,6 +59,7 @@ def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
     spots = [
         (row, spot)
         for row in rows
+        if not row["meant"]
         for spot in map(Spot.from_dict, found.get(row["paint"], {}).get("patches", []))
         if spot.unsure
     ]

@@ -187,10 +187,18 @@ def _laid(stroke: Stroke, place: Placement, linked: bool) -> Stroke:
 
 
 def between(
-    store: Store, level_id: int, first: int, last: int, chart: str | Sequence[float], part: str, call: Call
+    store: Store,
+    level_id: int,
+    first: int,
+    last: int,
+    chart: str | Sequence[float],
+    part: str,
+    call: Call,
+    ring: Sequence[int] = (),
 ) -> tuple[list[int], int, int]:
     """Gives the drawings between two lined ones interpolated strokes; what a hand made in them stays.
 
+    ring: the drawings of a closed cycle, in which those between may lie round its end.
     Returns the drawings changed, how many strokes were matched and how many had no counterpart.
     Raises NotFound and Refusal.
     """
@@ -198,7 +206,7 @@ def between(
         with store.transaction() as cursor:
             run = load_run(cursor, level_id)
         refuse_locked(run.shot)
-        ends, inner, drawings, matched, lost = call(_between, run, first, last, chart, part)
+        ends, inner, drawings, matched, lost = call(_between, run, first, last, chart, part, ring)
         with store.transaction() as cursor:
             held = {
                 int(row["id"]): (row, sheet) for row, sheet in load_all(cursor, level_id, [*ends, *inner])
@@ -217,11 +225,10 @@ def between(
 
 
 def _between(
-    run: Run, first: int, last: int, chart: str | Sequence[float], part: str
+    run: Run, first: int, last: int, chart: str | Sequence[float], part: str, ring: Sequence[int]
 ) -> tuple[dict[int, str | None], list[int], list[list[Stroke]], int, int]:
     """The two ends with their line documents, the drawings between, their strokes, strokes matched and lost."""
-    a, b = sorted((run.index(first), run.index(last)))
-    inner = run.rows[a + 1 : b]
+    a, b, inner = _inner(run, first, last, ring)
     if not inner:
         raise Refusal("There is no drawing between these two; choose two that are farther apart")
     start, end = ([s for s in run.strokes[run.rows[k]["id"]] if not part or s.part == part] for k in (a, b))
@@ -241,6 +248,16 @@ def _between(
     drawings = inbetween(start, end, matched, shares)
     lost = len(start) + len(end) - 2 * len(matched)
     return ends, [int(row["id"]) for row in inner], drawings, len(matched), lost
+
+
+def _inner(run: Run, first: int, last: int, ring: Sequence[int]) -> tuple[int, int, list[DrawingRow]]:
+    """Where two drawings are in the run, and the rows between them: in a ring from the first on, round its end."""
+    if first in ring and last in ring:
+        at, to = ring.index(first), ring.index(last)
+        between = [ring[k % len(ring)] for k in range(at + 1, to if to > at else to + len(ring))]
+        return run.index(first), run.index(last), [run.rows[run.index(d)] for d in between]
+    a, b = sorted((run.index(first), run.index(last)))
+    return a, b, run.rows[a + 1 : b]
 
 
 def held(run: Run, read: Reader, call: Call) -> list[dict[str, Any]]:

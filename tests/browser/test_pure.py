@@ -112,3 +112,11 @@ def test_orders_of_the_run(page: Page) -> None:
         [entries, rows],
     )
     assert work == [3, 2, 1]
+
+
+def test_a_repeat_closes_its_cycle(page: Page) -> None:
+    sheet = [[1, 2, 7], [3, 2, 8], [5, 2, 9], [7, 2, None], [9, 8, {"again": 3}]]
+    spans = [[1, 2, 7], [3, 2, 8], [5, 2, 9], [9, 2, 8], [11, 2, 9]]
+    given = [sheet, spans]
+    assert run(page, "order", "m.cycleOf(given[0], given[1], 8)", given) == [8, 9]
+    assert run(page, "order", "m.cycleOf(given[0], given[1], 7)", given) is None

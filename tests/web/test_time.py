@@ -213,3 +213,20 @@ def test_a_wrong_sheet_is_refused_and_changes_nothing(shot: Shot, text: str, wor
     assert words in error
     assert "wrong.csv" in error
     assert sheet(shot) == "1 1 2 2 3 3"
+
+
+def test_what_is_meant_is_not_asked_about(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(1, "pour", points=[[181, 95]], pot=1)
+    shot.edit(3, "pour", points=[[181, 95]], pot=2)
+    shot.job("carry")
+    cards = shot.client.get("/api/shots/1/unsure").json()
+    asked = {place["drawing"] for card in cards["cards"] for place in card["places"]}
+    assert shot.ids[1] in asked
+    act(shot, "mean", drawings=[shot.ids[1]], meant=True)
+    assert shot.run()["meant"] == [shot.ids[1]]
+    cards = shot.client.get("/api/shots/1/unsure").json()
+    assert shot.ids[1] not in {place["drawing"] for card in cards["cards"] for place in card["places"]}
+    shot.client.post("/api/times/1/undo")
+    assert shot.run()["meant"] == []
+    act(shot, "mean", 404, drawings=[999], meant=True)

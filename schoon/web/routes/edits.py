@@ -107,6 +107,7 @@ def time_shown(time: Time) -> dict[str, Any]:
         "marks": time.marks,
         "numbers": time.numbers,
         "numbering": time.numbering,
+        "meant": time.meant,
         "notes": {name: note.model_dump() for name, note in time.notes.items()},
         "levels": {
             level: {

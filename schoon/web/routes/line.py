@@ -157,19 +157,20 @@ def trace_back(level_id: int, want: TraceBack, store: StoreDep, desk: DeskDep) -
 
 
 class Between(Body):
-    """chart: a spacing by name, or shares that rise between 0 and 1."""
+    """chart: a spacing by name, or shares that rise between 0 and 1. ring: as `work.run.between`."""
 
     first: int
     last: int
     chart: str | list[float] = "even"
     part: str = Field(default="", max_length=60)
+    ring: list[Id] = Field(default_factory=list, max_length=2000)
 
 
 @router.post("/levels/{level_id}/between")
 def between(level_id: int, want: Between, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Gives the drawings between two lined ones interpolated strokes."""
     changed, matched, lost = run.between(
-        store, level_id, want.first, want.last, want.chart, want.part, desk.call
+        store, level_id, want.first, want.last, want.chart, want.part, desk.call, want.ring
     )
     return JSONResponse({"drawings": changed, "matched": matched, "lost": lost})
 

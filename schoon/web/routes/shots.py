@@ -70,6 +70,7 @@ def shot_page(
         "sheet": run["sheet"],
         "notes": run["notes"],
         "depth": run["depth"],
+        "meant": run["meant"],
         "framing": run["framing"],
         "pots": model["pots"] if model else [],
         "keys": model["keys"] if model else [],
@@ -150,6 +151,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         "frames": time["frames"],
         "fps": time["fps"],
         "numbering": time["numbering"],
+        "meant": time["meant"],
         "notes": time["notes"],
         "framing": {
             "notches": {frame: notch.model_dump() for frame, notch in stack.framing.items()},

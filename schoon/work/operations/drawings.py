@@ -9,7 +9,7 @@ from pydantic import Field, PrivateAttr
 
 from ...core import exposure
 from ...core.exposure import Numbering
-from ...errors import Refusal
+from ...errors import NotFound, Refusal
 from ...store.states import Starts, Time
 from ...values import Id
 from .base import many
@@ -187,4 +187,24 @@ class Renumber(TimeOperation):
         return time.model_copy(update={"numbers": numbers, "numbering": self.numbering})
 
 
-AnyDrawings = Insert | Copy | TakeOut | Renumber
+class Mean(TimeOperation):
+    """Says that drawings are as they are on purpose, smears and winks above all: nothing asks about them. Or that not."""
+
+    do: Literal["mean"]
+    drawings: Annotated[list[Id], Field(min_length=1, max_length=MOST_DRAWINGS)]
+    meant: bool
+
+    def label(self) -> str:
+        words = "are as they are on purpose" if self.meant else "can be asked about"
+        return f"say that {many(len(self.drawings), 'drawing')} {words}"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        if any(drawing not in levels.owner for drawing in self.drawings):
+            raise NotFound("A drawing is not in the shot any more")
+        others = set(time.meant) - set(self.drawings)
+        return time.model_copy(
+            update={"meant": tuple(sorted(others | set(self.drawings) if self.meant else others))}
+        )
+
+
+AnyDrawings = Insert | Copy | TakeOut | Renumber | Mean

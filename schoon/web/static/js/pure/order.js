@@ -7,6 +7,17 @@ export function step(list, here, by, wanted = () => true) {
   return list[k] ?? null;
 }
 
+// Drawings of the cycle that a repeat runs through, in the order in which they are first seen; the one that `id` is in, or null.
+// sheet: [first frame, frames, drawing or { again }]; spans: [first frame, frames, drawing].
+export function cycleOf(sheet, spans, id) {
+  for (const [at, , what] of sheet) {
+    if (!what?.again) continue;
+    const ids = [...new Set(spans.filter(([first, count]) => first < at && first + count > what.again).map((s) => s[2]))];
+    if (ids.length > 1 && ids.includes(id)) return ids;
+  }
+  return null;
+}
+
 // All entries, beginning after `here` and ending with it.
 export function around(list, here) {
   const from = list.indexOf(here);

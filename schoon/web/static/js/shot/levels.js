@@ -60,6 +60,14 @@ export class Levels {
   // Where a level lies in the frame that is looked at.
   placeOf(level) { return level.places[(this.frame ?? 1) - 1] ?? [1, 0, 0, 1, 0, 0]; }
 
+  // From the paper of another drawing of the run to that of the one on the table, by where both lie in the shot; null if the
+  // level lies still.
+  between(entry) {
+    const { places } = this.mine;
+    const at = this.app.data.spans.find(([, , id]) => id === entry.id)?.[0];
+    return places.length && at ? multiply(inverse(this.placeOf(this.mine)), places[at - 1]) : null;
+  }
+
   // What the other levels show at the frame that is looked at, laid so that the drawing on the table lies as it was drawn;
   // while a level is placed, all lie as they do in the shot.
   show() {

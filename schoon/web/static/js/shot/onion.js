@@ -10,12 +10,18 @@ export class Onion {
     this.strength = 0.6;
     this.keysOnly = false;
     this.pinned = null;
+    // Whether neighbours lie where the placement of the level puts them, seen from the drawing on the table.
+    this.placed = false;
     app.on('drawn', () => this.show());
     this.box = document.getElementById('onion-box');
     const wire = (id, event, act) => document.getElementById(id).addEventListener(event, (e) => { act(e.target); this.show(); });
     wire('onion-count', 'change', (input) => { this.count = Math.min(6, Math.max(1, Number(input.value) || 1)); });
     wire('onion-strength', 'input', (input) => { this.strength = Number(input.value); });
     wire('onion-keys', 'change', (input) => { this.keysOnly = input.checked; });
+    const close = document.getElementById('onion-cycle');
+    close.checked = localStorage.closeCycles === 'yes';
+    close.addEventListener('change', () => app.closeCycles(close.checked));
+    wire('onion-placed', 'change', (input) => { this.placed = input.checked; });
     document.getElementById('onion-pin').addEventListener('click', () => {
       this.pinned = this.pinned === app.current ? null : app.current;
       this.show();
@@ -35,7 +41,8 @@ export class Onion {
     const k = order.indexOf(app.current);
     for (let step = this.count; step >= 1; step -= 1) {
       const strength = this.strength / Math.sqrt(step);
-      for (const [entry, side] of [[order[k - step], 'earlier'], [order[k + step], 'later']]) if (entry) groups.push({ entry, side, strength });
+      const at = (by) => (app.cycle && !this.keysOnly ? app.away(by) : order[k + by]);
+      for (const [entry, side] of [[at(-step), 'earlier'], [at(step), 'later']]) if (entry) groups.push({ entry, side, strength });
     }
     if (this.pinned && this.pinned !== app.current) groups.push({ entry: this.pinned, side: 'pinned', strength: Math.max(0.5, this.strength) });
     return groups;
@@ -55,6 +62,6 @@ export class Onion {
     const groups = await Promise.all(this.wanted().map(async (group) => ({ ...group, strokes: (await drawings.line(group.entry)).strokes })));
     if (app.current !== from || ticket !== this.ticket) return;
     const seen = (strokes) => strokes.filter((s) => app.parts.seen(s.part));
-    paper.onion(groups.map((g) => ({ ...g, strokes: seen(g.strokes), matrix: app.stage.matrixOver(g.entry) })));
+    paper.onion(groups.map((g) => ({ ...g, strokes: seen(g.strokes), matrix: app.stage.matrixOver(g.entry) ?? (this.placed ? app.levels.between(g.entry) : null) })));
   }
 }

@@ -5,6 +5,8 @@ import { notice } from '../api.js';
 import { Levels } from './levels.js';
 
 const SAME = [1, 0, 0, 1, 0, 0];
+// Kinds of levels that are part of the result.
+const HANDED_OFF = ['drawings', 'backdrop'];
 // Frames that have to be there before playing begins; the others are read while it plays.
 const BEFORE = 1;
 
@@ -35,7 +37,7 @@ export class Player {
   async read() {
     const { app } = this;
     const look = app.stage.plays;
-    const stack = app.levels.all.filter((l) => app.levels.seen(l));
+    const stack = app.levels.all.filter((l) => app.levels.seen(l) && (app.stage.playsAll || HANDED_OFF.includes(l.kind)));
     const frames = Array.from({ length: app.data.shot.frames }, (_, k) => k + 1);
     this.shown = [[], ...frames.map((frame) => (look === 'rough' ? this.roughAt(frame) : stack.flatMap((level) => this.layersAt(level, frame, look))))];
     const urls = [...new Set(this.shown.flat().map((layer) => layer.url))];

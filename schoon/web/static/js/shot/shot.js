@@ -11,7 +11,7 @@
 import { notice } from '../api.js';
 import * as drawings from './drawings.js';
 import { Events } from './events.js';
-import { around, step } from '../pure/order.js';
+import { around, cycleOf, step } from '../pure/order.js';
 import { Colours } from './colours.js';
 import { History } from './history.js';
 import { Jobs } from './jobs.js';
@@ -33,6 +33,7 @@ export class Shot extends Events {
     this.byId = new Map(data.run.map((d) => [d.id, d]));
     this.current = this.byId.get(first) || data.run[0];
     this.chosen = new Set();
+    this.closed = localStorage.closeCycles === 'yes';
     // The frame that is looked at: of several in which the drawing on the table stands, the one pointed at.
     this.frame = data.spans.find(([, , id]) => id === this.current?.id)?.[0] ?? 1;
     this.sync = new Sync(this);
@@ -52,7 +53,30 @@ export class Shot extends Events {
 
   get level() { return this.data.shot.level_id; }
 
+  // The cycle the drawing on the table is in, if cycles are closed: its last drawing then has its first one as neighbour.
+  get cycle() {
+    const { sheet, spans } = this.data;
+    const ids = this.closed && cycleOf(sheet, spans, this.current.id);
+    return ids ? ids.map((id) => this.byId.get(id)).filter(Boolean) : null;
+  }
+
+  // The drawing so many steps away, round the cycle where one is closed.
+  away(by) {
+    const { cycle } = this;
+    if (!cycle) return this.data.run[this.data.run.indexOf(this.current) + by];
+    const there = cycle[(((cycle.indexOf(this.current) + by) % cycle.length) + cycle.length) % cycle.length];
+    return there === this.current ? undefined : there;
+  }
+
+  closeCycles(on) {
+    this.closed = on;
+    localStorage.closeCycles = on ? 'yes' : '';
+    this.tell('run');
+    this.onion.show();
+  }
+
   neighbour(by, keysOnly = false) {
+    if (this.cycle && !keysOnly) return this.away(by);
     return step(this.data.run, this.current, by, keysOnly ? (d) => d.kind === 'key' : undefined);
   }
 

@@ -27,6 +27,7 @@ export class LineStage extends Stage {
     this.coloured = false;
     this.showsDoubt = true;
     this.plays = 'line';
+    this.playsAll = true;
     this.keys = 'N next line in doubt · Y trace back · H fit to rough · E O sights · hold 1 2 3 to flip · A D step';
     this.help = [
       ['G M I', 'join, mirror, smooth the chosen lines'], [', .', 'lighter, heavier'], ['P U J X', 'taper, copy, accept, delete'],

@@ -19,6 +19,8 @@ export class Stage {
     this.parts = false;
     // What is played: 'rough', 'line', or 'best' for the furthest that each drawing has come.
     this.plays = 'best';
+    // Whether levels that are only worked by, pictures and guides, play as well.
+    this.playsAll = false;
     this.pen = 'Look';
     this.keys = 'hold 1 2 3 to flip · A D step · Space plays';
     this.help = [];

@@ -27,7 +27,7 @@ const ROWS = {
   ],
   sheets: [
     ['sheets', 'empty ones between', 's', (acts) => acts.sheets(true)], ['sheet', 'n behind', 'w', (acts) => acts.sheets(false)],
-    ['out', 'drawing out of the run', 'q', (acts) => acts.takeOut()],
+    ['out', 'out of the run', 'q', (acts) => acts.takeOut()], ['mean', 'on purpose', 'o', (acts) => acts.mean()],
   ],
 };
 const ACTS = Object.values(ROWS).flat();
@@ -74,7 +74,7 @@ export class Acts {
   async send(what, more, id) {
     const { app, wide } = this;
     const [first, last] = wide.span;
-    const common = what === 'take-out' ? {} : ['insert', 'copy-drawing'].includes(what) ? { first, last } : { levels: wide.ids, first, last };
+    const common = ['take-out', 'mean'].includes(what) ? {} : ['insert', 'copy-drawing'].includes(what) ? { first, last } : { levels: wide.ids, first, last };
     const content = { do: what, ...common, ...(PUSHES.includes(what) ? { push: this.push } : {}), ...more };
     try {
       const tried = await post(`/api/times/${app.data.shot.id}/try`, { do: content });
@@ -164,6 +164,13 @@ export class Acts {
     const drawings = wide.ids.length === 1 ? wide.drawings() : [];
     if (!drawings.length) { notice('Choose frames of one level in which drawings stand'); return null; }
     return ['take-out', { level: wide.ids[0], drawings }];
+  }
+
+  // Drawings that are as they are on purpose are not asked about; again: they are.
+  mean() {
+    const drawings = this.wide.drawings();
+    const meant = !drawings.every((id) => this.app.data.meant.includes(id));
+    return drawings.length ? ['mean', { drawings, meant }] : null;
   }
 
   ownCopy() {

@@ -104,11 +104,11 @@ export class Drawn {
       const end = this.y(first + count);
       if (what === null) this.cross(x + COLUMN / 2, this.y(first) + ROW / 2, SOFT);
       else if (what.again) this.repeat(level, what.again, first, count, x);
-      else this.hold(level.drawings[what], again, x, this.y(first), end, count, INK);
+      else this.hold(level.drawings[what], again, x, this.y(first), end, count, INK, state.meant.includes(what));
     }
   }
 
-  hold(drawing, again, x, y, end, count, colour) {
+  hold(drawing, again, x, y, end, count, colour, meant = false) {
     const { pen } = this;
     const middle = x + COLUMN / 2;
     const [number, kind, blank] = drawing || ['new', 'inbetween', true];
@@ -127,6 +127,12 @@ export class Drawn {
       pen.stroke();
     }
     if (kind === 'breakdown') this.line(middle - half, y + ROW - 2.5, middle + half, y + ROW - 2.5, colour, 1.2);
+    // As it is on purpose: a dot before it.
+    if (meant) {
+      pen.beginPath();
+      pen.arc(middle - half - 10, y + ROW / 2, 2.4, 0, 2 * Math.PI);
+      pen.fill();
+    }
     // An empty sheet: nothing was drawn on it yet.
     if (blank) pen.strokeRect(middle + half + 6.5, y + ROW / 2 - 5.5, 8, 10);
   }

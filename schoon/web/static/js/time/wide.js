@@ -88,7 +88,7 @@ export class Wide {
       return at ? [{ first: at[0], last: at[0], words: note.words || 'picture' }] : [];
     });
     return {
-      frames: data.shot.frames, fps: data.shot.fps, levels: this.levels, own: data.shot.level_id, notes, frame, framing: data.framing.notches,
+      frames: data.shot.frames, fps: data.shot.fps, levels: this.levels, own: data.shot.level_id, notes, frame, framing: data.framing.notches, meant: data.meant,
       span: this.span, columns: this.columns, tried: Boolean(this.acts.waiting),
     };
   }

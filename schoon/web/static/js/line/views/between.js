@@ -51,10 +51,13 @@ export class BetweenView extends View {
     const { run } = this.app.data;
     const ids = [Number(form.first.value), Number(form.last.value)];
     const [a, b] = ids.map((id) => run.findIndex((d) => d.id === id)).sort((x, y) => x - y);
-    const count = Math.max(0, b - a - 1);
+    // In a closed cycle those between may lie round its end.
+    const ring = (this.app.cycle || []).map((d) => d.id);
+    const round = ids.every((id) => ring.includes(id));
+    const count = round ? ((ring.indexOf(ids[1]) - ring.indexOf(ids[0]) + ring.length) % ring.length || ring.length) - 1 : Math.max(0, b - a - 1);
     const written = form.shares.value.trim();
     const own = written ? written.split(/[\s;]+/).map(Number) : even(count);
-    return { first: ids[0], last: ids[1], chart: form.chart.value === 'own' ? own : form.chart.value, part: form.part.value, count };
+    return { first: ids[0], last: ids[1], chart: form.chart.value === 'own' ? own : form.chart.value, part: form.part.value, count, ring: round ? ring : [] };
   }
 
   chart() {

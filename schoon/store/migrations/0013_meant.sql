@@ -1,0 +1,2 @@
+-- Drawings that are as they are on purpose: nothing asks about them.
+ALTER TABLE drawings ADD COLUMN meant BOOLEAN NOT NULL DEFAULT FALSE;
