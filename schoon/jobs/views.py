@@ -16,6 +16,7 @@ from ..core.cleanup.tidy import readings
 from ..core.compose import Frame, Layer, Picture, render
 from ..core.model import Rgb, write_colour
 from ..core.model.pictures import FlatColours, flat_colours
+from ..core.paper import densities, on_paper, strongest
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
 from ..core.strokes import arc_lengths, sample, strokes_from_dicts, strokes_to_dicts
 from ..formats import svg
@@ -47,6 +48,28 @@ def frame(
     of each, packed."""
     made, packed = frame_of(drawings, size)
     return _webp(render(made, width) if clear else on_white(made, width)), packed
+
+
+_GONE, _CAME = (196, 132, 28), (122, 66, 178)
+
+
+def difference(old: bytes, new: bytes, width: int) -> bytes:
+    """WebP of what differs between two roughs: what is gone in ochre, what came in violet, what is in both in grey."""
+    marks = []
+    for body in (old, new):
+        picture = on_paper(scaled(decode("rough", body), width))
+        marks.append(np.clip(strongest(densities(picture)) / 0.5, 0, 1))
+    before, after = marks
+    if before.shape != after.shape:
+        before = cv2.resize(before, after.shape[::-1], interpolation=cv2.INTER_AREA)
+    # A line that was drawn anew in its place is no difference.
+    near = np.ones((5, 5), np.uint8)
+    gone = np.clip(before - cv2.dilate(after, near), 0, 1)
+    came = np.clip(after - cv2.dilate(before, near), 0, 1)
+    paper = np.full((*after.shape, 3), 255, np.float32)
+    for share, colour in ((0.35 * np.minimum(before, after), (90, 90, 90)), (gone, _GONE), (came, _CAME)):
+        paper = paper * (1 - share[..., None]) + np.array(colour, np.float32) * share[..., None]
+    return _webp(paper.round().astype(np.uint8))
 
 
 def own(ink: Own, colour: Rgb) -> bytes:

@@ -13,7 +13,7 @@ from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
 from .rows import DrawingRow, LevelRow, ShotRow
-from .states import Level, LevelKind, Note, Place, Stack, Starts, Time
+from .states import Level, LevelKind, Note, Place, Retaken, Stack, Starts, Time
 
 DUPLICATE = 1062
 
@@ -170,7 +170,7 @@ def add_level(cursor: Cursor, shot_id: int, name: str, model_id: int | None, key
 def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
     """The drawings of a level in order, with the documents of their present revision."""
     cursor.execute(
-        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, d.meant, r.parts"
+        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, d.meant, d.was, d.looked, r.parts"
         " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.level_id = %s AND d.alive"
         " ORDER BY d.number + 0, d.number",
         (level_id,),
@@ -181,7 +181,7 @@ def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
 def painted_elsewhere(cursor: Cursor, model_id: int, level_id: int, most: int) -> list[DrawingRow]:
     """Key drawings with paint in other levels that show a model, the newest of each level first, at most so many."""
     cursor.execute(
-        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, d.meant, r.parts,"
+        "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, d.meant, d.was, d.looked, r.parts,"
         " ROW_NUMBER() OVER (PARTITION BY d.level_id ORDER BY d.id DESC) AS place"
         " FROM drawings d JOIN revisions r ON r.id = d.head JOIN levels l ON l.id = d.level_id"
         " WHERE l.model_id = %s AND l.id <> %s AND NOT l.aside AND d.kind = 'key' AND d.alive"
@@ -208,7 +208,7 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
     cursor.execute("SELECT id FROM levels WHERE shot_id = %s ORDER BY id", (shot_id,))
     levels = [int(row["id"]) for row in cursor.fetchall()]
     cursor.execute(
-        "SELECT d.id, d.kind, d.number, d.meant FROM drawings d JOIN levels l ON l.id = d.level_id"
+        "SELECT d.id, d.kind, d.number, d.meant, d.was, COALESCE(d.rough, '') AS rough, d.looked FROM drawings d JOIN levels l ON l.id = d.level_id"
         " WHERE l.shot_id = %s AND d.alive ORDER BY d.id",
         (shot_id,),
     )
@@ -221,6 +221,11 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
         numbers={int(row["id"]): row["number"] for row in rows},
         numbering=own["numbering"],
         meant=tuple(int(row["id"]) for row in rows if row["meant"]),
+        roughs={
+            int(row["id"]): Retaken(was=row["was"], now=row["rough"], looked=bool(row["looked"]))
+            for row in rows
+            if row["was"]
+        },
         notes=_notes(cursor, shot_id),
     )
 
@@ -243,6 +248,17 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
     _set_run(cursor, now, then)
     for drawing in {*now.meant} ^ {*then.meant}:
         cursor.execute("UPDATE drawings SET meant = %s WHERE id = %s", (drawing in then.meant, drawing))
+    for drawing in {*now.roughs, *then.roughs}:
+        found = then.roughs.get(drawing)
+        if found is None:
+            cursor.execute(
+                "UPDATE drawings SET rough = was, was = NULL, looked = TRUE WHERE id = %s", (drawing,)
+            )
+        elif found != now.roughs.get(drawing):
+            cursor.execute(
+                "UPDATE drawings SET rough = %s, was = %s, looked = %s WHERE id = %s",
+                (found.now, found.was, found.looked, drawing),
+            )
     for level, starts in then.levels.items():
         if starts == now.levels.get(level):
             continue

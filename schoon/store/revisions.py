@@ -69,7 +69,7 @@ _GONE = {
 }
 
 _DRAWING = (
-    "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, d.meant, r.parts, r.parent_id, r.action_id"
+    "SELECT d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '') AS rough, d.head, d.meant, d.was, d.looked, r.parts, r.parent_id, r.action_id"
     " FROM drawings d LEFT JOIN revisions r ON r.id = d.head WHERE d.id"
 )
 

@@ -49,7 +49,7 @@ class LevelRow(TypedDict):
 
 class DrawingRow(TypedDict):
     """A drawing. number: what is written on it, as `core.exposure.place_of`. rough: hash of its picture, "" for none. head: its present revision. meant: it is as it is on
-    purpose. line, seal, paint, said: names of the
+    purpose. was, looked: as in `states.Retaken`. line, seal, paint, said: names of the
     documents of that revision, None for what there is not yet."""
 
     id: int
@@ -59,6 +59,8 @@ class DrawingRow(TypedDict):
     rough: str
     head: int | None
     meant: bool
+    was: str | None
+    looked: bool
     line: str | None
     seal: str | None
     paint: str | None

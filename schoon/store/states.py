@@ -46,10 +46,21 @@ class Note(BaseModel):
     picture: str | None = None
 
 
+class Retaken(BaseModel):
+    """A rough that was taken in again. was, now: hashes of the first and the newest, "" for an empty sheet. looked: whether
+    somebody has looked at the newest."""
+
+    model_config = ConfigDict(frozen=True)
+
+    was: str
+    now: str
+    looked: bool = False
+
+
 class Time(State):
     """frames: length of the shot. levels: id -> starts. marks: drawing -> its kind, of all that are in the run. numbers:
     drawing -> what is written on it. notes: name -> note. meant: drawings that are as they are on purpose: nothing asks
-    about them."""
+    about them. roughs: drawing -> its rough, of those that were taken in again."""
 
     frames: int
     fps: float
@@ -59,6 +70,7 @@ class Time(State):
     numbering: Numbering = "letters"
     notes: dict[str, Note] = Field(default_factory=dict)
     meant: tuple[int, ...] = ()
+    roughs: dict[int, Retaken] = Field(default_factory=dict)
 
 
 class NotchState(BaseModel):

@@ -89,7 +89,7 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
             if table.name == "revisions":
                 names["documents"] |= set(parts_of(row["parts"]).values())
             else:
-                names["pictures"] |= {row[c] for c in ("rough", "sha256", "picture") if row.get(c)}
+                names["pictures"] |= {row[c] for c in ("rough", "was", "sha256", "picture") if row.get(c)}
     done = 0
     for kind, more in backup.PARTS.items():
         about = []
@@ -219,6 +219,7 @@ def _time(content: Any, ids: backup.Ids) -> Any:
         "levels": _keyed("levels", levels, ids),
         "marks": _keyed("drawings", content["marks"], ids),
         "meant": [new for d in content.get("meant", ()) if (new := ids.of("drawings", d)) is not None],
+        "roughs": _keyed("drawings", content.get("roughs", {}), ids),
         "numbers": _keyed("drawings", content.get("numbers", {}), ids),
         "notes": {
             name: {**note, "drawing": ids.of("drawings", note["drawing"])}

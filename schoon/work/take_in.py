@@ -15,6 +15,7 @@ from ..formats.sequences import Incoming, Report
 from ..store import Cursor, ShotRow, pictures, productions, revisions
 from ..store.states import LevelKind
 from .documents import line_document
+from .operations.drawings import Retake
 
 HOLDS = ("1", "2", "3", "4", "repeats")
 """Frames a drawing is held, or as long as the same picture comes again."""
@@ -186,6 +187,37 @@ def _store_lines(cursor: Cursor, level_id: int, level: NewLevel, kept: Sequence[
 
 def _strokes_of(picture: Incoming) -> list[Stroke]:
     return strokes_from_dicts(json.loads(Path(picture.path).read_bytes())["strokes"])
+
+
+def retaken(cursor: Cursor, level_id: int, report: Report) -> Retake:
+    """New roughs for the drawings of a level, by their numbers. Raises Refusal if one is not in the level, or nothing of it
+    is new."""
+    shot = productions.shot_of_level(cursor, level_id)
+    rows = {row["number"]: row for row in productions.drawings(cursor, level_id)}
+    missing = next((p for p in report.pictures if str(p.number) not in rows), None)
+    if missing is not None:
+        raise Refusal(
+            f"{missing.name}: {shot['level']} has no drawing {missing.number}; put an empty sheet in there first, or leave the"
+            " file out"
+        )
+    size = (report.pictures[0].width, report.pictures[0].height)
+    if size != (shot["width"], shot["height"]):
+        raise Refusal(
+            f"The pictures are {size[0]} × {size[1]} px and the shot {shot['name']} is {shot['width']} × {shot['height']};"
+            " scale them to the size of the shot"
+        )
+    fresh = {}
+    for picture in report.pictures:
+        body = Path(picture.path).read_bytes()
+        sha = pictures.put(cursor, body, picture.mime, picture.width, picture.height)
+        row = rows[str(picture.number)]
+        if sha != row["rough"]:
+            fresh[row["id"]] = sha
+    if not fresh:
+        raise Refusal(f"All of these are the roughs that {shot['level']} has already; nothing was changed")
+    change = Retake(do="retake", level=level_id, roughs=fresh)
+    change.instead_of({row["id"]: row["rough"] for row in rows.values()})
+    return change
 
 
 def tracing_level(

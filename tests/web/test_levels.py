@@ -13,7 +13,7 @@ from PIL import Image
 
 from schoon.formats.pictures import encode_png
 
-from ..shot import Shot
+from ..shot import Shot, rough
 
 
 def flag(size: tuple[int, int] = (320, 240)) -> bytes:
@@ -285,3 +285,39 @@ def test_what_a_level_is_for_says_what_is_seen_and_handed_off(stack: Shot) -> No
     assert shot.client.get("/api/levels/1/gif-size?width=320").json()["bytes"] == before
     wrong = {"do": "sight", "level": 2, "tint": "red"}
     assert shot.client.post("/api/stacks/1/do", json={"do": wrong}).status_code == 422
+
+
+def test_roughs_are_taken_in_again_by_number_and_what_was_cleaned_stays(shot: Shot) -> None:
+    shot.job("clean")
+    strokes = shot.drawing(2)["strokes"]
+    before = shot.drawing(2)["rough"]
+    bodies = [("files", ("new_2.png", rough(40), "image/png"))]
+    token = shot.client.post("/take-in/check", files=bodies).text.split('data-token="')[1].split('"')[0]
+    answer = shot.client.post("/productions/1/take-in", data={"token": token, "into": "again:1"})
+    assert answer.status_code == 200, answer.text
+    entry = next(d for d in shot.run()["drawings"] if d["number"] == "2")
+    assert entry["retaken"]
+    now = shot.drawing(2)
+    assert now["rough"] != before
+    assert now["strokes"] == strokes
+    picture = shot.client.get(f"/drawings/{shot.ids[1]}/difference.webp").content
+    seen = np.asarray(Image.open(io.BytesIO(picture)).convert("RGB")).astype(int)
+    ochre = (seen[..., 0] - seen[..., 2] > 80).sum()
+    violet = (seen[..., 2] - seen[..., 1] > 60).sum()
+    assert ochre > 200
+    assert violet > 200
+    look = {"do": {"do": "look", "drawing": shot.ids[1]}}
+    assert shot.client.post("/api/times/1/do", json=look).status_code == 200
+    assert not any(d["retaken"] for d in shot.run()["drawings"])
+    shot.client.post("/api/times/1/undo")
+    shot.client.post("/api/times/1/undo")
+    assert shot.drawing(2)["rough"] == before
+    assert not any(d["retaken"] for d in shot.run()["drawings"])
+    shot.client.post("/api/times/1/redo")
+    assert shot.drawing(2)["rough"] == now["rough"]
+    # Refused: a number that is not there, and what is there already.
+    for number, words in ((9, "no drawing 9"), (2, "has already")):
+        bodies = [("files", (f"new_{number}.png", rough(40), "image/png"))]
+        token = shot.client.post("/take-in/check", files=bodies).text.split('data-token="')[1].split('"')[0]
+        refused = shot.client.post("/productions/1/take-in", data={"token": token, "into": "again:1"})
+        assert words in refused.json()["error"]

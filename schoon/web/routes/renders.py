@@ -56,6 +56,19 @@ def view(
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 
+@router.get("/drawings/{drawing_id}/difference.webp")
+def difference(drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep, v: str = "") -> Response:
+    """What differs between the first rough of a drawing and the one that was taken in again. v: as in `view`."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        if not row["was"] or not row["rough"]:
+            raise NotFound("This drawing has no new rough")
+        old, new = (bytes(pictures.get(cursor, name)["body"]) for name in (row["was"], row["rough"]))
+    key = key_of("difference", row["was"], row["rough"])
+    body = files.get(key, ".webp", lambda: desk.call(views.difference, old, new, 1920))
+    return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
+
+
 @router.get("/drawings/{drawing_id}/own.png")
 def own(
     drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep, key: int | None = None, v: str = ""

@@ -137,6 +137,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
     drawings = [
         {
             "id": row["id"], "number": row["number"], "kind": row["kind"], "revision": row["head"] or 0,
+            "retaken": row["rough"][:12] if row["was"] and not row["looked"] else "",
             **vars(counts[row["id"]]),
         }
         for row in rows

@@ -28,12 +28,13 @@ from ...formats.layered import STROKES, Layer, layers_in
 from ...formats.sequences import Incoming, Report, inspect, tried
 from ...jobs.aside import Aside, Tell
 from ...jobs.pool import Pool
+from ...jobs.seen import Ahead
 from ...limits import limits
 from ...settings import Settings
 from ...store import Store, models, productions
 from ...store.states import LevelKind
 from ...text import named
-from ...work import movies, take_in
+from ...work import edits, movies, take_in
 from ..deps import AheadDep, AsideDep, DeskDep, SettingsDep, StoreDep, page
 
 router = APIRouter()
@@ -55,9 +56,15 @@ def form(request: Request, production_id: int, store: StoreDep, shot: int | None
     with store.transaction() as cursor:
         production = productions.production(cursor, production_id)
         shots = [s for s in productions.shots(cursor) if s["production_id"] == production_id]
+        levels = [
+            (s["name"], level)
+            for s in shots
+            for level in productions.levels(cursor, s["id"])
+            if level["kind"] == "drawings" and not level["locked"]
+        ]
         choices = [m for m in models.listing(cursor) if m["production_id"] == production_id]
     return page(
-        request, "take_in.html", production=production, models=choices, shots=shots, into=shot,
+        request, "take_in.html", production=production, models=choices, shots=shots, levels=levels, into=shot,
         most_mb=limits().take_in_mb, movies=movie.ENDINGS,
     )  # fmt: skip
 
@@ -199,6 +206,8 @@ def store_shot(
 ) -> JSONResponse:
     """Stores the files that were set aside as a shot, or as further levels in front of those of the shot `into`: all of
     them or nothing. Of a movie it answers at once with `watch`, where its progress is seen."""
+    if asked.into.startswith(_AGAIN):
+        return _taken_again(store, settings, ahead, asked)
     name = asked.name if asked.into else named(asked.name, "shot")
     if not 1 <= asked.fps <= 120:
         raise Refusal("The frame rate must lie between 1 and 120 frames a second")
@@ -247,6 +256,24 @@ def store_shot(
             take_in.plain_level(report, named(asked.level, "level"), asked.hold, asked.kind, model, key)
         ]
     return JSONResponse(keep(levels))
+
+
+_AGAIN = "again:"
+"""What `into` begins with where new roughs replace those of a level."""
+
+
+def _taken_again(store: Store, settings: Settings, ahead: Ahead, asked: Taking) -> JSONResponse:
+    level = _number(asked.into.removeprefix(_AGAIN))
+    report = _taken_up(settings, asked.token)
+    with store.transaction() as cursor:
+        shot = productions.shot_of_level(cursor, level)
+        change = take_in.retaken(cursor, level, report)
+        edits.change_time(cursor, shot["id"], change)
+    shutil.rmtree(_folder(settings, asked.token), ignore_errors=True)
+    ahead.level(level)
+    return JSONResponse(
+        {"shot": shot["id"], "level": level, "url": f"/shots/{shot['id']}/rough?level={level}"}
+    )
 
 
 def _kept(

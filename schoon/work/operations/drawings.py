@@ -10,7 +10,7 @@ from pydantic import Field, PrivateAttr
 from ...core import exposure
 from ...core.exposure import Numbering
 from ...errors import NotFound, Refusal
-from ...store.states import Starts, Time
+from ...store.states import Retaken, Starts, Time
 from ...values import Id
 from .base import many
 from .spans import Frame
@@ -187,6 +187,52 @@ class Renumber(TimeOperation):
         return time.model_copy(update={"numbers": numbers, "numbering": self.numbering})
 
 
+class Retake(TimeOperation):
+    """New roughs for drawings of a level; what was cleaned from the old ones stays and is marked. roughs: drawing -> hash."""
+
+    do: Literal["retake"]
+    level: Id
+    roughs: dict[Id, str]
+
+    def label(self) -> str:
+        return f"take {many(len(self.roughs), 'rough')} in again"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        refuse_locked(levels.locked, self.level)
+        for drawing in self.roughs:
+            levels.check(self.level, drawing)
+        fresh = {
+            drawing: Retaken(
+                was=before.was if (before := time.roughs.get(drawing)) else self._old[drawing], now=name
+            )
+            for drawing, name in self.roughs.items()
+        }
+        return time.model_copy(update={"roughs": {**time.roughs, **fresh}})
+
+    _old: dict[int, str] = PrivateAttr(default_factory=dict)
+
+    def instead_of(self, old: dict[int, str]) -> None:
+        """drawing -> the rough it has now."""
+        self._old = old
+
+
+class Look(TimeOperation):
+    """Somebody has looked at a new rough."""
+
+    do: Literal["look"]
+    drawing: Id
+
+    def label(self) -> str:
+        return "look at a new rough"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        found = time.roughs.get(self.drawing)
+        if found is None:
+            raise NotFound("This drawing has no new rough")
+        looked = found.model_copy(update={"looked": True})
+        return time.model_copy(update={"roughs": {**time.roughs, self.drawing: looked}})
+
+
 class Mean(TimeOperation):
     """Says that drawings are as they are on purpose, smears and winks above all: nothing asks about them. Or that not."""
 
@@ -207,4 +253,4 @@ class Mean(TimeOperation):
         )
 
 
-AnyDrawings = Insert | Copy | TakeOut | Renumber | Mean
+AnyDrawings = Insert | Copy | TakeOut | Renumber | Mean | Look

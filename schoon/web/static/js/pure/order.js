@@ -38,6 +38,7 @@ const DONE = '✓';
 
 // What is left on a drawing in a stage, in a word, and whether it asks for a decision.
 export function left(entry, stage) {
+  if (entry.retaken && (stage === 'rough' || stage === 'line')) return ['new rough', true];
   if (stage === 'line') return !entry.strokes ? ['rough', false] : entry.doubtful ? [`${entry.doubtful} ?`, true] : [DONE, false];
   if (stage === 'seal') {
     if (!entry.strokes) return ['rough', false];

@@ -72,7 +72,7 @@ export class Paper {
     const { entry, line } = this.roughOf;
     const step = Math.max(roughStep(this.width, this.zoom), this.sharp?.rough === line.rough ? this.sharp.step : 0);
     this.sharp = { rough: line.rough, step };
-    const url = roughUrl(entry, line, step);
+    const url = this.change ?? roughUrl(entry, line, step);
     if (this.image.getAttribute('href') !== url) this.image.setAttribute('href', url);
   }
 

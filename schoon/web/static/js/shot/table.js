@@ -19,6 +19,8 @@ export class Table {
       this.view.around(event.clientX, event.clientY, Math.exp(-event.deltaY * 0.0016), 0);
     }, { passive: false });
     app.on('drawn', () => this.prefetch());
+    $('see-change').addEventListener('click', () => { this.seesChange = !this.seesChange; this.draw(); });
+    $('change-looked').addEventListener('click', () => app.sync.time('look', { drawing: app.current.id }).then(() => app.sync.refresh()));
     app.on('colours', () => app.stage && this.own(app.current, drawings.lineNow(app.current)));
   }
 
@@ -46,7 +48,11 @@ export class Table {
       } finally { clearTimeout(slow); $('waiting').hidden = true; }
       if (ticket !== this.drawn) return;
     }
-    paper.rough(entry, line, stage.rough(line.strokes.length > 0));
+    const changes = Boolean(entry.retaken) && ['rough', 'line'].includes(stage.name);
+    $('changed-rough').hidden = !changes;
+    $('see-change').setAttribute('aria-pressed', String(changes && Boolean(this.seesChange)));
+    paper.change = changes && this.seesChange ? `/drawings/${entry.id}/difference.webp?v=${entry.retaken}` : null;
+    paper.rough(entry, line, paper.change ? 'full' : stage.rough(line.strokes.length > 0));
     this.own(entry, line);
     paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
