@@ -74,6 +74,12 @@ TABLES = (
         numbered=False,
     ),
     Table(
+        "set_entries",
+        f"level_id IN ({_LEVELS})",
+        {"level_id": "levels", "drawing_id": "drawings"},
+        numbered=False,
+    ),
+    Table(
         "notes",
         "shot_id IN (SELECT id FROM shots WHERE production_id IN ({0}))",
         {"shot_id": "shots", "drawing_id": "drawings"},

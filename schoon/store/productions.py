@@ -294,7 +294,7 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
         (shot_id,),
     )
     rows = list(cursor.fetchall())
-    depths = _depths(cursor, shot_id)
+    depths, entries = _depths(cursor, shot_id), _entries(cursor, shot_id)
     cursor.execute("SELECT framing FROM shots WHERE id = %s", (shot_id,))
     framing = json.loads(_one(cursor, "This shot is not there any more")["framing"] or "{}")
     return Stack(
@@ -307,6 +307,7 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
                 model=row["model_id"],
                 key=row["key_id"],
                 depth=depths.get(row["id"], {}),
+                entries=entries.get(row["id"], {}),
                 kind=row["kind"],
                 place=Place(**json.loads(row["place"] or "{}")),
                 **json.loads(row["seen"] or "{}"),
@@ -325,6 +326,20 @@ def _depths(cursor: Cursor, shot_id: int) -> dict[int, dict[int, tuple[str, ...]
     found: dict[int, dict[int, tuple[str, ...]]] = {}
     for row in cursor.fetchall():
         found.setdefault(row["level_id"], {})[row["drawing_id"]] = tuple(json.loads(row["parts"]))
+    return found
+
+
+def _entries(cursor: Cursor, shot_id: int) -> dict[int, dict[str, tuple[tuple[int, int], ...]]]:
+    """level -> name -> (drawing, frames) of its run."""
+    cursor.execute(
+        "SELECT e.level_id, e.name, e.drawing_id, e.frames FROM set_entries e JOIN levels l ON l.id = e.level_id"
+        " WHERE l.shot_id = %s ORDER BY e.level_id, e.place, e.position",
+        (shot_id,),
+    )
+    found: dict[int, dict[str, tuple[tuple[int, int], ...]]] = {}
+    for row in cursor.fetchall():
+        entry = found.setdefault(row["level_id"], {})
+        entry[row["name"]] = (*entry.get(row["name"], ()), (row["drawing_id"], row["frames"]))
     return found
 
 
@@ -363,6 +378,17 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 shot_id,
             ),
         )
+        if level.entries != now.levels[k].entries or list(level.entries) != list(now.levels[k].entries):
+            cursor.execute("DELETE FROM set_entries WHERE level_id = %s", (k,))
+            cursor.executemany(
+                "INSERT INTO set_entries (level_id, name, place, position, drawing_id, frames)"
+                " VALUES (%s, %s, %s, %s, %s, %s)",
+                [
+                    (k, name, place_of_entry, position, drawing, frames)
+                    for place_of_entry, (name, run) in enumerate(level.entries.items())
+                    for position, (drawing, frames) in enumerate(run)
+                ],
+            )
         if level.depth != now.levels[k].depth:
             cursor.execute("DELETE FROM depths WHERE level_id = %s", (k,))
             cursor.executemany(

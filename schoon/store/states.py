@@ -104,6 +104,7 @@ class Level(BaseModel):
     """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on. kind: what it is for.
 
     opacity: 1..100 %. visible: whether it is seen at all. tint: "#rrggbb" of a guide's lines, None for those of the key.
+    entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -118,6 +119,7 @@ class Level(BaseModel):
     visible: bool = True
     tint: str | None = None
     place: Place = Place()
+    entries: dict[str, tuple[tuple[int, int], ...]] = Field(default_factory=dict)
 
 
 class Stack(State):

@@ -235,6 +235,10 @@ def _stack(content: Any, ids: backup.Ids) -> Any:
             "model": ids.of("models", level["model"]),
             "key": ids.of("colour_keys", level["key"]),
             "depth": _keyed("drawings", level.get("depth", {}), ids),
+            "entries": {
+                name: [[ids.of("drawings", drawing), frames] for drawing, frames in run]
+                for name, run in level.get("entries", {}).items()
+            },
         }
         for k, level in content["levels"].items()
     }

@@ -285,9 +285,11 @@ def tried_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> Time:
 
 
 def _levels(cursor: Cursor, shot_id: int, time: Time) -> Levels:
+    stack = productions.stack_of(cursor, shot_id)
     return Levels(
-        locked_levels(cursor, shot_id),
+        {k: level.name for k, level in stack.levels.items() if level.locked},
         {row["id"]: level for level in time.levels for row in productions.drawings(cursor, level)},
+        {k: level.entries for k, level in stack.levels.items()},
     )
 
 

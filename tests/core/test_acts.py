@@ -187,3 +187,19 @@ def test_acts_on_any_sheet_leave_what_stands_before_the_span(
     ):
         assert shown(after)[: first - 1] == shown(whole)[: first - 1]
         assert all(not isinstance(w, Again) or w.first < at for at, w in after.items())
+
+
+def test_a_run_is_played_on_held_and_back() -> None:
+    run = [("a", 1), ("b", 2), ("c", 1)]
+
+    def frames(count: int, back: bool = False) -> str:
+        return "".join(what * held for what, held in exposure.picked(run, count, back) if what)
+
+    assert frames(6) == "abbccc"
+    assert frames(9, back=True) == "abbcccbba"
+    assert [len(frames(count, back)) for count in range(1, 12) for back in (False, True)] == [
+        count for count in range(1, 12) for _ in range(2)
+    ]
+    assert frames(2) == "ab"
+    with pytest.raises(ValueError, match="nothing"):
+        exposure.picked([], 3)

@@ -6,7 +6,9 @@ from typing import Any
 
 import pytest
 
-from ..shot import Shot
+from schoon.store import Store, pictures, productions
+
+from ..shot import Shot, rough
 
 
 def act(shot: Shot, what: str, status: int = 200, how: str = "do", **fields: Any) -> dict:
@@ -230,3 +232,48 @@ def test_what_is_meant_is_not_asked_about(shot: Shot) -> None:
     shot.client.post("/api/times/1/undo")
     assert shot.run()["meant"] == []
     act(shot, "mean", 404, drawings=[999], meant=True)
+
+
+def stack(shot: Shot, status: int = 200, **edit: Any) -> dict:
+    answer = shot.client.post("/api/stacks/1/do", json={"do": edit})
+    assert answer.status_code == status, answer.text
+    return answer.json()
+
+
+def test_a_frame_picks_from_a_set_by_name(shot: Shot, store: Store) -> None:
+    a, b, c = shot.ids
+    stack(shot, do="name-entry", level=1, name="ah", run=[[c, 2]])
+    stack(shot, do="name-entry", level=1, name="blink", run=[[a, 1], [b, 1], [c, 1]])
+    assert [name for name, _ in shot.run()["levels"][0]["entries"]] == ["ah", "blink"]
+    span(shot, "pick", 1, 2, name="ah")
+    assert sheet(shot) == "3 3 2 2 3 3"
+    span(shot, "pick", 1, 6, name="blink")
+    assert sheet(shot) == "1 2 3 3 3 3"
+    span(shot, "pick", 1, 6, name="blink", back=True)
+    assert sheet(shot) == "1 2 3 3 2 1"
+    span(shot, "pick", 1, 2, name="oh", status=404)
+    stack(shot, 404, do="name-entry", level=1, name="oh", run=[[999, 1]])
+    # In another shot of the model the set comes with its drawings.
+    shot.job("clean")
+    with store.transaction() as cursor:
+        own = productions.shot(cursor, 1)
+        other, level = productions.create_shot(cursor, 1, "Pier", 24, "Pim", own["model_id"], None)
+        productions.fill_shot(
+            cursor,
+            other,
+            level,
+            (320, 240),
+            [(1, "key", pictures.put(cursor, rough(1), "image/png", 320, 240))],
+            {1: 1},
+            6,
+        )
+    (found,) = shot.client.get(f"/api/shots/{other}/sets?model={own['model_id']}").json()["sets"]
+    assert (found["shot"], found["entries"]) == ("Quay", ["ah", "blink"])
+    made = shot.client.post(f"/api/shots/{other}/sets", json={"level": found["level"]}).json()["level"]
+    run = shot.client.get(f"/api/shots/{other}/run?level={made}").json()
+    brought = next(lv for lv in run["levels"] if lv["id"] == made)
+    assert [name for name, _ in brought["entries"]] == ["ah", "blink"]
+    assert all(d["strokes"] > 0 for d in run["drawings"])
+    stack(shot, do="name-entry", level=1, name="ah", run=None)
+    shot.client.post("/api/stacks/1/undo")
+    assert [name for name, _ in shot.run()["levels"][0]["entries"]] == ["ah", "blink"]

@@ -237,6 +237,29 @@ def put_between(
     return _act(starts, first, last, hold is not None, act)
 
 
+def picked(run: Sequence[tuple[T, int]], frames: int, back: bool = False) -> Pieces[T]:
+    """A run played on and held to the end of so many frames; with `back` it is played backwards again before their end.
+
+    Raises ValueError for a run of nothing, or frames < 1.
+    """
+    if not run or frames < 1:
+        raise ValueError("there is nothing to pick")
+    home = list(run[-2::-1]) if back else []
+    on = list(run[:-1])
+    while home and sum(count for _, count in (*on, *home)) >= frames:
+        home.pop(0)
+    pieces_on: Pieces[T] = []
+    left = frames - sum(count for _, count in home)
+    for what, count in on:
+        taken = min(count, left - 1)
+        if taken < 1:
+            break
+        pieces_on.append((what, taken))
+        left -= taken
+    last: Pieces[T] = [(run[len(pieces_on)][0], left)]
+    return [*pieces_on, *last, *home]
+
+
 def without(starts: Starts[T], gone: T) -> dict[int, What[T]]:
     """The sheet without a drawing: what stood before it goes on."""
     after: dict[int, What[T]] = {}

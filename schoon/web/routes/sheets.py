@@ -11,8 +11,9 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 from ...core import exposure
 from ...formats import exposures
 from ...store import productions
-from ...work import sheets
+from ...work import sets, sheets
 from ..deps import StoreDep, page
+from ..values import Body, Id
 
 router = APIRouter()
 
@@ -67,6 +68,28 @@ def paper(request: Request, shot_id: int, store: StoreDep) -> HTMLResponse:
         for first in range(1, sheet.frames + 1, _ROWS)
     ]
     return page(request, "sheet.html", shot=shot, levels=list(sheet.levels), pages=pages)
+
+
+@router.get("/api/shots/{shot_id}/sets")
+def elsewhere(shot_id: int, store: StoreDep, model: int | None = None) -> JSONResponse:
+    """Sets of alternative drawings of a model in the other shots of the production."""
+    with store.transaction() as cursor:
+        found = sets.sets_elsewhere(cursor, shot_id, model)
+    return JSONResponse({"sets": [vars(one) for one in found]})
+
+
+class Bring(Body):
+    """level: of another shot, that has the set."""
+
+    level: Id
+
+
+@router.post("/api/shots/{shot_id}/sets")
+def bring(shot_id: int, want: Bring, store: StoreDep) -> JSONResponse:
+    """Brings a set into a shot, as a level of its own in front."""
+    with store.transaction() as cursor:
+        level = sets.bring(cursor, shot_id, want.level)
+    return JSONResponse({"level": level, "url": f"/shots/{shot_id}/line?level={level}"})
 
 
 def _column(entries: exposures.Entries, frames: int) -> list[dict[str, Any]]:

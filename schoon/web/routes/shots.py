@@ -125,6 +125,7 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "visible": state.visible,
         "tint": state.tint,
         "place": state.place.model_dump(),
+        "entries": [[name, run] for name, run in state.entries.items()],
         "places": [placed.place(level, frame) for frame in every] if notches else [],
         "seen": [placed.seen(level, frame) for frame in every] if notches or placed.stack.framing else [],
     }

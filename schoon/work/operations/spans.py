@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field, PrivateAttr
@@ -201,6 +202,29 @@ class Paste(SpanOperation):
         return exposure.pasted(starts, self.first, self.pieces[level], self.push)
 
 
+class Pick(SpanOperation):
+    """A named entry of a level's set in the span: its run is played on and held, and with `back` played back at the end."""
+
+    do: Literal["pick"]
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    back: bool = False
+
+    def label(self) -> str:
+        return f"pick {self.name} in {self.span}"
+
+    def check(self, levels: Levels) -> None:
+        for level in self.levels:
+            if self.name not in levels.entries.get(level, {}):
+                raise NotFound(f"There is no entry “{self.name}” in the set of this level any more")
+        self._entries = {level: levels.entries[level][self.name] for level in self.levels}
+
+    _entries: dict[int, Sequence[tuple[int, int]]] = PrivateAttr(default_factory=dict)
+
+    def changed(self, level: int, starts: Starts) -> Starts:
+        run = exposure.picked(self._entries[level], self.last - self.first + 1, self.back)
+        return exposure.pasted(starts, self.first, run)
+
+
 class WholeSheet(TimeOperation):
     """Whole levels by a sheet that was read from a file: level -> its entries."""
 
@@ -221,5 +245,5 @@ class WholeSheet(TimeOperation):
 
 
 AnySpan = (
-    OnEach | Stretch | RepeatSpan | ThereAndBack | Reverse | Cover | Move | TakeAway | Paste
+    OnEach | Stretch | RepeatSpan | ThereAndBack | Reverse | Cover | Move | TakeAway | Paste | Pick
 )  # fmt: skip

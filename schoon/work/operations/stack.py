@@ -258,6 +258,33 @@ class SetFraming(StackOperation):
         return stack.model_copy(update={"framing": _notched(stack.framing, self.frame, self.notch)})
 
 
+EntryName = Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class NameEntry(_OnLevel):
+    """A named entry of a level's set: a drawing or a short run, with the frames each is held; None takes it away."""
+
+    do: Literal["name-entry"]
+    name: EntryName
+    run: (
+        Annotated[list[tuple[Id, Annotated[int, Field(ge=1, le=1000)]]], Field(min_length=1, max_length=100)]
+        | None
+    )
+
+    def label(self) -> str:
+        return f"{'name' if self.run else 'take away'} the entry {self.name} of {self._name}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if self.run is None:
+            left = {name: run for name, run in level.entries.items() if name != self.name}
+            return level.model_copy(update={"entries": left})
+        name = named(self.name, "entry")
+        for drawing, _ in self.run:
+            if offers.drawings.get(drawing) != self.level:
+                raise NotFound("This drawing is not on this level any more")
+        return level.model_copy(update={"entries": {**level.entries, name: tuple(self.run)}})
+
+
 _MOST_NOTCHES = 500
 
 
@@ -274,5 +301,16 @@ def _notched(
 
 
 AnyStack = (
-    Order | Rename | Lock | PutAside | UseModel | SeeIn | Depth | Purpose | Sight | SetPlace | SetFraming
+    Order
+    | Rename
+    | Lock
+    | PutAside
+    | UseModel
+    | SeeIn
+    | Depth
+    | Purpose
+    | Sight
+    | SetPlace
+    | SetFraming
+    | NameEntry
 )

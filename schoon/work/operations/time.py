@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Annotated, Literal
 
 from pydantic import Field, PrivateAttr
@@ -19,10 +19,12 @@ MOST_FRAMES = 20_000
 
 @dataclass(frozen=True)
 class Levels:
-    """The levels of the shot. locked: id -> name of those that are locked. owner: drawing -> its level."""
+    """The levels of the shot. locked: id -> name of those that are locked. owner: drawing -> its level. entries: level ->
+    its set, as in `states.Level`."""
 
     locked: Mapping[int, str]
     owner: Mapping[int, int]
+    entries: Mapping[int, Mapping[str, Sequence[tuple[int, int]]]] = field(default_factory=dict)
 
     def check(self, level: int, drawing: int) -> None:
         """Raises NotFound unless a drawing is one of a level."""

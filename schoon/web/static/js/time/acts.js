@@ -130,6 +130,9 @@ export class Acts {
     this.wide.says();
   }
 
+  // What a level shows in the span: [drawing or null, frames].
+  piecesIn(level) { return piecesOf(level, ...this.wide.span); }
+
   // ---- acts that need more than the span
 
   another() {

@@ -3,6 +3,7 @@
 import { notice, upload } from '../api.js';
 import { fill, html } from '../dom.js';
 import { Acts } from './acts.js';
+import { Sets } from './sets.js';
 import { COLUMN, Drawn, HEAD, placeAt, ROW, RULER, rowsOf, widthOf } from './drawn.js';
 
 const $ = (id) => document.getElementById(id);
@@ -18,6 +19,7 @@ export class Wide {
     this.from = null;
     this.to = null;
     this.acts = new Acts(app, this);
+    this.sets = new Sets(app, this);
     $('sheet-wide').addEventListener('click', () => this.turn());
     $('sheet-file').addEventListener('change', (event) => this.read(event.target));
     const scroll = $('wide-scroll');
@@ -97,6 +99,7 @@ export class Wide {
     if (!this.on) return;
     $('wide-room').style.height = `${HEAD + rowsOf(this.app.data.shot.frames) * ROW}px`;
     this.draw();
+    this.sets.show();
     if (!this.acts.waiting) this.says();
   }
 
@@ -189,7 +192,7 @@ export class Wide {
   }
 
   press(event) {
-    if (this.acts.press(event)) return true;
+    if (this.sets.press(event) || this.acts.press(event)) return true;
     const { frames } = this.app.data.shot;
     const now = this.to ?? { frame: this.app.frame, column: Math.max(0, this.levels.findIndex((l) => l.id === this.app.level)) };
     const page = Math.max(1, Math.floor(($('wide-scroll').clientHeight - HEAD) / ROW) - 1);
