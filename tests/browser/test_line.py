@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 from typing import Any
 
@@ -371,3 +372,26 @@ def test_strokes_wait_in_the_browser_while_the_server_is_away(desk: Page) -> Non
     expect(desk.locator("#notice")).to_contain_text("your work has arrived", timeout=10_000)
     until(desk, f"schoon.current.strokes === {number + 2}")
     assert len(strokes(desk)) == number + 2
+
+
+def test_a_part_leaves_its_path_and_its_spacing(desk: Page) -> None:
+    for entry in desk.evaluate("schoon.data.run.map((d) => [d.id, d.revision])"):
+        drawing = desk.request.get(f"/api/drawings/{entry[0]}").json()
+        ring = next(s["id"] for s in drawing["strokes"] if s["closed"])
+        edit = {"base": entry[1], "do": {"do": "part", "ids": [ring], "part": "face"}}
+        assert desk.request.post(f"/api/drawings/{entry[0]}/do", data=edit).ok
+    desk.reload()
+    until(desk, "document.getElementById('paper').dataset.drawing")
+    desk.get_by_role("tab", name="Compare").click()
+    expect(desk.locator("#paper .path g")).to_have_count(3)
+    # The ring goes 8 px to the right from drawing to drawing.
+    steps = desk.evaluate("schoon.stage.lines.views.compare.places().map(([, [x]]) => x)")
+    assert [b - a for a, b in itertools.pairwise(steps)] == pytest.approx([8, 8], abs=0.5)
+    expect(desk.locator("#spacing circle")).to_have_count(2)
+    desk.locator("#path-point").click()
+    desk.mouse.click(*on_screen(desk, 308, 140))
+    expect(desk.locator("#path-point")).to_have_text("Path of the part")
+    there = desk.evaluate("schoon.stage.lines.views.compare.places()[2][1]")
+    assert there == pytest.approx([324, 140], abs=3)
+    desk.get_by_role("tab", name="Run").click()
+    expect(desk.locator("#paper .path g")).to_have_count(0)

@@ -49,7 +49,7 @@ export class LineLedge {
     this.show();
   }
 
-  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); }
+  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); paper.path([]); }
 
   button(label, act, main = false, id = '') {
     const button = document.createElement('button');

@@ -40,6 +40,7 @@ export function inverse([a, b, c, d, e, f]) {
   const det = a * d - b * c;
   return [d / det, -b / det, -c / det, a / det, (c * f - d * e) / det, (b * e - a * f) / det];
 }
+export const applied = ([a, b, c, d, e, f], [x, y]) => [a * x + c * y + e, b * x + d * y + f];
 export const shifted = (dx, dy) => [1, 0, 0, 1, dx, dy];
 export const about = (x, y, m) => multiply(shifted(x, y), multiply(m, shifted(-x, -y)));
 export const turnedBy = (angle) => [Math.cos(angle), Math.sin(angle), -Math.sin(angle), Math.cos(angle), 0, 0];

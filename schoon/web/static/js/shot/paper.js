@@ -13,7 +13,7 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'pen-layer'];
 // What lies on the paper itself, and goes with it where it is placed.
 const ON_PAPER = ['rough', 'patches', 'onion', 'own', 'ink', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame'];
 
@@ -88,6 +88,18 @@ export class Paper {
     for (const name of ON_PAPER) {
       if (matrix) this.layers[name].setAttribute('transform', `matrix(${matrix.join(' ')})`);
       else this.layers[name].removeAttribute('transform');
+    }
+  }
+
+  // The way of something through the drawings, with a tick a drawing: { place, number, here }.
+  path(points) {
+    const layer = this.layers.path;
+    layer.replaceChildren();
+    if (points.length > 1) make('polyline', { points: points.map(({ place }) => place.join()).join(' ') }, layer);
+    for (const { place: [x, y], number, here } of points) {
+      const tick = make('g', { style: `--x: ${x}px; --y: ${y}px`, class: here ? 'here' : '' }, layer);
+      make('circle', { r: here ? 6 : 4 }, tick);
+      make('text', { x: 7, y: -6 }, tick).textContent = number;
     }
   }
 

@@ -59,7 +59,7 @@ export class Table {
     paper.patches(shapes, stage.patches, stage.showsBare);
     $('paper').dataset.drawing = entry.number;
     $('paper').dataset.revision = entry.revision;
-    if (flip) { paper.onion([]); return; }
+    if (flip) { paper.onion([]); paper.placed(app.onion.placed ? app.levels.between(entry) : null); return; }
     $('undo').disabled = !line.undo;
     $('redo').disabled = !line.redo;
     app.tell('drawn', entry, line, shapes);

@@ -2,6 +2,7 @@
 
 import { fill, html } from '../../dom.js';
 import { change, get, notice } from '../../api.js';
+import { applied, inverse } from '../../pure/geometry.js';
 import { View } from './view.js';
 
 const WORDS = { weight: 'weight', length: 'length', area: 'area', count: 'lines' };
@@ -15,6 +16,8 @@ export class CompareView extends View {
     this.part = '';
     this.box = null;
     this.oddFirst = true;
+    // A point in the reference drawing whose path is shown, null for the middle of the part.
+    this.point = null;
     this.limits = this.app.data.limits;
   }
 
@@ -105,7 +108,11 @@ export class CompareView extends View {
   summary() {
     const box = document.createElement('div');
     box.className = 'creep';
-    fill(box, html`${this.curve('drift')}${this.curve('tremble')}`);
+    fill(box, html`${this.curve('drift')}${this.curve('tremble')}${this.spacing()}`);
+    const follow = Object.assign(document.createElement('button'), { textContent: this.point ? 'Path of the part' : 'Path of a point …', id: 'path-point' });
+    follow.addEventListener('click', () => this.choosePoint());
+    box.append(follow);
+    this.showPath();
     for (const dot of box.querySelectorAll('circle')) dot.addEventListener('click', () => this.app.go(Number(dot.dataset.id), true));
     if (this.app.data.model && this.part && !this.found.asked.startsWith('box')) {
       const words = this.found.model ? `Take drawing ${this.app.current.number} as the model’s measure` : `Hold all against drawing ${this.app.current.number}`;
@@ -126,6 +133,40 @@ export class CompareView extends View {
     const dot = (p, k) => html`<circle cx="${p[0]}" cy="${p[1]}" r="3.2" data-id="${cells[k].id}"><title>drawing ${cells[k].number}: ${values[k]} px</title></circle>`;
     return html`<figure><figcaption title="${title}">${name} <i class="quiet">up to ${Math.max(0, ...values.filter((v) => v !== null))} px</i></figcaption>
       <svg viewBox="0 0 160 40"><path d="${points.filter(Boolean).map((p, k) => `${k ? 'L' : 'M'}${p.join(' ')}`)}"/>${points.map((p, k) => (p ? dot(p, k) : ''))}</svg></figure>`;
+  }
+
+  // Where the part, or a point chosen on it, lies in each drawing that has it: [cell, [x, y]].
+  places() {
+    const { cells, reference } = this.found;
+    const from = cells.find((c) => c.id === reference.id);
+    const at = (cell) => {
+      if (!this.point || !cell.matrix || !from?.matrix) return this.point ? null : cell.at;
+      return applied(inverse(cell.matrix), this.point);
+    };
+    return cells.map((cell) => [cell, at(cell)]).filter(([, place]) => place);
+  }
+
+  // How far it goes from drawing to drawing.
+  spacing() {
+    const places = this.places();
+    const steps = places.slice(1).map(([cell, [x, y]], k) => ({ cell, far: Math.hypot(x - places[k][1][0], y - places[k][1][1]) }));
+    const top = Math.max(4, ...steps.map((s) => s.far));
+    const at = ({ far }, k) => [6 + ((k + 0.5) * 148) / Math.max(1, steps.length), 34 - (far / top) * 28];
+    const dot = (step, k) => html`<circle cx="${at(step, k)[0]}" cy="${at(step, k)[1]}" r="3.2" data-id="${step.cell.id}"><title>to drawing ${step.cell.number}: ${Math.round(step.far)} px</title></circle>`;
+    return html`<figure id="spacing"><figcaption title="how far it goes from each drawing to the next">spacing <i class="quiet">up to ${Math.round(top)} px</i></figcaption>
+      <svg viewBox="0 0 160 40"><path d="${steps.map((s, k) => `${k ? 'L' : 'M'}${at(s, k).join(' ')}`)}"/>${steps.map(dot)}</svg></figure>`;
+  }
+
+  showPath() { this.app.table.paper.path(this.places().map(([cell, place]) => ({ place, number: cell.number, here: cell.id === this.app.current.id }))); }
+
+  // A point on the drawing on the table is followed instead of the middle of the part; pressed again the middle is.
+  choosePoint() {
+    const { app } = this;
+    if (this.point) { this.point = null; this.showCells(); return; }
+    const cell = this.found.cells.find((c) => c.id === app.current.id);
+    if (!cell?.matrix) { notice('This drawing has nothing of the part; step to one that has'); return; }
+    notice('Press a point of the part on the paper');
+    app.tools.once = (event, at) => { this.point = applied(cell.matrix, at); this.showCells(); return null; };
   }
 
   async takeMeasure() {
