@@ -19,7 +19,7 @@ STAGES = {"rough": "Rough", "line": "Line", "seal": "Seal", "paint": "Paint", "h
 class Summary:
     """Counts of one drawing. touched: strokes a hand has made or changed. doubtful: proposals of little confidence.
     parts: names the strokes are assigned to. hand: patches painted by hand. box: left, top, right, bottom of what is
-    drawn, px; None if nothing is.
+    drawn, px; None if nothing is. sheet: an empty sheet, which has no rough to be cleaned from.
     """
 
     strokes: int = 0
@@ -31,6 +31,7 @@ class Summary:
     hand: int = 0
     unsure: int = 0
     box: tuple[float, float, float, float] | None = None
+    sheet: bool = False
 
 
 _summaries: Memory[Summary] = Memory(5000)
@@ -38,7 +39,10 @@ _summaries: Memory[Summary] = Memory(5000)
 
 def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
     """drawing id -> counts, for rows that name their line, seal and paint documents."""
-    keys = {row["id"]: key_of("summary", *(row[part] for part in revisions.SHOWN)) for row in rows}
+    keys = {
+        row["id"]: key_of("summary", bool(row["rough"]), *(row[part] for part in revisions.SHOWN))
+        for row in rows
+    }
     missing = [row for row in rows if keys[row["id"]] not in _summaries]
     found = revisions.get_documents(cursor, [row[part] for row in missing for part in ("seal", "paint")])
 
@@ -56,6 +60,7 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
             hand=sum(p["by"] == "hand" for p in patches),
             unsure=sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches),
             box=_box(strokes),
+            sheet=not row["rough"],
         )
 
     return {row["id"]: _summaries.get(keys[row["id"]], partial(count, row)) for row in rows}
@@ -102,7 +107,10 @@ def progress(counts: Sequence[Summary]) -> Progress:
     if not total:
         return Progress(done, left, "rough", "Take in the roughs")
     if lined < total:
-        return Progress(done, left, "line", f"Clean {_count(total - lined, 'rough')}")
+        sheets = sum(c.sheet and c.strokes == 0 for c in counts)
+        roughs = total - lined - sheets
+        words = f"Clean {_count(roughs, 'rough')}" if roughs else f"Draw on {_count(sheets, 'empty sheet')}"
+        return Progress(done, left, "line", words)
     if painted == 0:
         return Progress(done, left, "paint", "Paint one drawing against the model")
     if painted < total:

@@ -26,11 +26,9 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
         shots = productions.shots(cursor)
         for shot in shots:
             rows = productions.drawings(cursor, shot["level_id"])
-            every = [
-                row
-                for level in productions.levels(cursor, shot["id"])
-                for row in productions.drawings(cursor, level["id"])
-            ]
+            levels = productions.levels(cursor, shot["id"])
+            worked = [level for level in levels if level["kind"] == "drawings"] or levels
+            every = [row for level in worked for row in productions.drawings(cursor, level["id"])]
             shot["progress"] = progress(list(summaries(cursor, every).values()))
             shot["count"] = len(every)
             shot["drawings"] = rows

@@ -36,17 +36,19 @@ export function byWork(rows, byId, stage) {
 
 const DONE = '✓';
 
+const bare = (entry) => (entry.sheet ? 'empty' : 'rough');
+
 // What is left on a drawing in a stage, in a word, and whether it asks for a decision.
 export function left(entry, stage) {
   if (entry.retaken && (stage === 'rough' || stage === 'line')) return ['new rough', true];
-  if (stage === 'line') return !entry.strokes ? ['rough', false] : entry.doubtful ? [`${entry.doubtful} ?`, true] : [DONE, false];
+  if (stage === 'line') return !entry.strokes ? [bare(entry), false] : entry.doubtful ? [`${entry.doubtful} ?`, true] : [DONE, false];
   if (stage === 'seal') {
-    if (!entry.strokes) return ['rough', false];
+    if (!entry.strokes) return [bare(entry), false];
     return entry.open_gaps ? [`${entry.open_gaps} gap${entry.open_gaps > 1 ? 's' : ''}`, true] : [DONE, false];
   }
   if (stage === 'paint' || stage === 'hand-off') {
     if (entry.unsure) return [`${entry.unsure} ?`, true];
-    return [entry.painted ? DONE : entry.strokes ? 'bare' : 'rough', false];
+    return [entry.painted ? DONE : entry.strokes ? 'bare' : bare(entry), false];
   }
   return ['', false];
 }

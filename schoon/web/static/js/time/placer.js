@@ -53,6 +53,7 @@ export class Placer {
     this.what = what === 'framing' ? what : what.id;
     this.aiming = false;
     $('placing').hidden = false;
+    app.levels.open(false);
     $('see-framing').setAttribute('aria-pressed', String(what === 'framing'));
     app.tools.over = (event, at) => this.down(event, at);
     this.show();

@@ -8,13 +8,16 @@ export class RunView extends View {
   show() {
     const { app, ledge } = this;
     const { run } = app.data;
-    const bare = run.filter((d) => !d.strokes).map((d) => d.id);
+    // Empty sheets have nothing to be cleaned from.
+    const roughs = run.filter((d) => !d.sheet);
+    const bare = roughs.filter((d) => !d.strokes).map((d) => d.id);
     const some = app.chosen.size > 1;
-    if (run.length > bare.length) ledge.button('Weigh by rule', () => this.weigh(app.meant((d) => d.strokes).map((d) => d.id)), false, 'weigh-rule');
+    if (run.some((d) => d.strokes)) ledge.button('Weigh by rule', () => this.weigh(app.meant((d) => d.strokes).map((d) => d.id)), false, 'weigh-rule');
+    if (!roughs.length) { strip(app, 'line'); return; }
     ledge.button('Clean this', () => ledge.clean([app.current.id]), false, 'clean-this');
-    const rest = bare.length && bare.length < run.length;
-    const label = some ? `Clean ${app.chosen.size} chosen` : rest ? `Clean ${bare.length} still rough` : `Clean all ${run.length}`;
-    ledge.button(label, () => ledge.clean(some ? [...app.chosen] : bare.length ? bare : run.map((d) => d.id)), true, 'clean-all');
+    const rest = bare.length && bare.length < roughs.length;
+    const label = some ? `Clean ${app.chosen.size} chosen` : rest ? `Clean ${bare.length} still rough` : `Clean all ${roughs.length}`;
+    ledge.button(label, () => ledge.clean(some ? [...app.chosen] : bare.length ? bare : roughs.map((d) => d.id)), true, 'clean-all');
     strip(app, 'line');
   }
 
