@@ -93,7 +93,7 @@ def store_flag_shot(cursor: Cursor, roughs: Sequence[bytes]) -> None:
     cloth_model = next(m["id"] for m in models.listing(cursor) if m["name"] == "Flag")
     cloth_key = models.model(cursor, cloth_model)["keys"][0]["id"]
     shot, cloth = productions.create_shot(cursor, production, "Flag", 24, "Cloth", cloth_model, cloth_key)
-    drawings = flag(SIZE)
+    drawings = flag(SIZE)[: len(roughs)]
     rows: list[tuple[int | str, str, str | None]] = [
         (d.number, d.kind, pictures.put(cursor, body, "image/png", *SIZE))
         for d, body in zip(drawings, roughs, strict=True)

@@ -43,7 +43,7 @@ BROKEN = (
 @dataclass(frozen=True)
 class Incoming:
     """One picture of a sequence. path: a file that a browser shows as it is. content: hash of its pixels, so that
-    repeats show. small: a small PNG of it."""
+    repeats show. small: a small PNG of it. letter: behind its number, where drawings were put between others."""
 
     name: str
     number: int
@@ -53,6 +53,12 @@ class Incoming:
     height: int
     content: str
     small: str = ""
+    letter: str = ""
+
+    @property
+    def label(self) -> str:
+        """What is written on the drawing: 7, or 7a between 7 and 8."""
+        return f"{self.number}{self.letter}"
 
 
 @dataclass
@@ -139,6 +145,12 @@ def number_of(name: str) -> int | None:
     return int(runs[-1]) if runs and len(runs[-1]) < 9 else None
 
 
+def letter_of(name: str) -> str:
+    """The letter behind the number at the end of a file's name; "" without one."""
+    found = re.search(r"\d([a-z])$", PurePosixPath(name).stem)
+    return found[1] if found else ""
+
+
 Read = Callable[[Sequence[tuple[str, str, str]]], Iterable[Incoming | Refusal]]
 """Reads (name, path, path of what is stored) of many files, each as `read_one` does."""
 
@@ -172,7 +184,11 @@ def inspect(files: Sequence[tuple[str, Path]], folder: Path, read: Read | None =
             report.problems.append(str(result).replace(firsts[names[path]][0], name, 1))
         else:
             report.pictures.append(replace(result, name=name, number=number))
-    report.pictures.sort(key=lambda picture: picture.number)
+    # A letter that all names end with belongs to the name.
+    letters = {letter_of(p.name) for p in report.pictures}
+    if len(letters) > 1:
+        report.pictures = [replace(p, letter=letter_of(p.name)) for p in report.pictures]
+    report.pictures.sort(key=lambda picture: (picture.number, picture.letter))
     _compare(report)
     return report
 
@@ -237,13 +253,13 @@ SMALL = 200
 
 def _compare(report: Report) -> None:
     pictures = report.pictures
-    by_number: dict[int, list[str]] = {}
+    by_label: dict[str, list[str]] = {}
     for picture in pictures:
-        by_number.setdefault(picture.number, []).append(picture.name)
-    for number, names in by_number.items():
+        by_label.setdefault(picture.label, []).append(picture.name)
+    for label, names in by_label.items():
         if len(names) > 1:
             report.problems.append(
-                f"Number {number} comes {len(names)} times: {', '.join(names)}; keep one of them"
+                f"Number {label} comes {len(names)} times: {', '.join(names)}; keep one of them"
             )
     sizes = Counter((p.width, p.height) for p in pictures)
     if len(sizes) > 1:
@@ -254,7 +270,7 @@ def _compare(report: Report) -> None:
         report.problems.append(
             f"The pictures are not of one size: most are {width} x {height} px, but {_some(odd)}; scale them alike"
         )
-    numbers = sorted(by_number)
+    numbers = sorted({p.number for p in pictures})
     if numbers:
         missing = (
             sorted(set(range(numbers[0], numbers[-1] + 1)) - set(numbers)) if numbers[-1] < 100_000 else []

@@ -47,20 +47,21 @@ class NewLevel:
         """(width, height) of its pictures, px."""
         return self.pictures[0].width, self.pictures[0].height
 
-    def exposed(self) -> tuple[list[Incoming], dict[int, int], int]:
+    def exposed(self) -> tuple[list[Incoming], dict[int, str], int]:
         """The pictures kept, frame -> number of the drawing that starts there, and the frames they fill."""
         found = self.pictures
         if self.holds:
-            starts, at = {}, 1
+            starts: dict[int, str] = {}
+            at = 1
             for picture, count in zip(found, self.holds, strict=True):
-                starts[at] = picture.number
+                starts[at] = picture.label
                 at += count
             return list(found), starts, at - 1
         if self.hold == "repeats":
             firsts = exposure.from_repeats([p.content for p in found])
-            return [found[k] for k in firsts], {k + 1: found[k].number for k in firsts}, len(found)
-        starts, frames = exposure.on_holds([p.number for p in found], int(self.hold))
-        return list(found), dict(starts), frames
+            return [found[k] for k in firsts], {k + 1: found[k].label for k in firsts}, len(found)
+        held, frames = exposure.on_holds([p.label for p in found], int(self.hold))
+        return list(found), dict(held), frames
 
 
 def plain_level(
@@ -162,7 +163,7 @@ def store_level(cursor: Cursor, level_id: int, level: NewLevel) -> None:
         if picture.mime != STROKES:
             body = Path(picture.path).read_bytes()
             name = pictures.put(cursor, body, picture.mime, picture.width, picture.height)
-        rows.append((picture.number, kind, name))
+        rows.append((picture.label, kind, name))
     productions.fill_level(cursor, level_id, rows, starts)
     productions.set_purpose(
         cursor,
@@ -194,10 +195,10 @@ def retaken(cursor: Cursor, level_id: int, report: Report) -> Retake:
     is new."""
     shot = productions.shot_of_level(cursor, level_id)
     rows = {row["number"]: row for row in productions.drawings(cursor, level_id)}
-    missing = next((p for p in report.pictures if str(p.number) not in rows), None)
+    missing = next((p for p in report.pictures if p.label not in rows), None)
     if missing is not None:
         raise Refusal(
-            f"{missing.name}: {shot['level']} has no drawing {missing.number}; put an empty sheet in there first, or leave the"
+            f"{missing.name}: {shot['level']} has no drawing {missing.label}; put an empty sheet in there first, or leave the"
             " file out"
         )
     size = (report.pictures[0].width, report.pictures[0].height)
@@ -210,7 +211,7 @@ def retaken(cursor: Cursor, level_id: int, report: Report) -> Retake:
     for picture in report.pictures:
         body = Path(picture.path).read_bytes()
         sha = pictures.put(cursor, body, picture.mime, picture.width, picture.height)
-        row = rows[str(picture.number)]
+        row = rows[picture.label]
         if sha != row["rough"]:
             fresh[row["id"]] = sha
     if not fresh:
@@ -221,11 +222,12 @@ def retaken(cursor: Cursor, level_id: int, report: Report) -> Retake:
 
 
 def tracing_level(
-    cursor: Cursor, shot_id: int, starts: dict[int, int], model: int | None, key: int | None
+    cursor: Cursor, shot_id: int, starts: dict[int, str], model: int | None, key: int | None
 ) -> int:
     """An empty level in front, with a sheet for each picture that is traced. starts: frame -> number. Its id."""
     level = productions.add_level(cursor, shot_id, "Trace", model, key)
-    numbers = sorted(set(starts.values()))
-    rows: list[tuple[int | str, str, str | None]] = [(number, "inbetween", None) for number in numbers]
+    rows: list[tuple[int | str, str, str | None]] = [
+        (number, "inbetween", None) for number in dict.fromkeys(starts.values())
+    ]
     productions.fill_level(cursor, level, rows, starts)
     return level

@@ -219,3 +219,26 @@ def test_svg_gives_back_its_strokes() -> None:
         svg.read_drawing_svg(
             "a.svg", '<svg viewBox="0 0 9 9"><path fill="none" d="M0 0A1 1 0 0 0 2 2"/></svg>'
         )
+
+
+def test_letters_behind_numbers_are_drawings_between(tmp_path: Path) -> None:
+    files = []
+    for name, shade in (
+        ("pim_0007.png", 10),
+        ("pim_0007a.png", 20),
+        ("pim_0007b.png", 30),
+        ("pim_0010.png", 40),
+    ):
+        path = tmp_path / name
+        path.write_bytes(encode_png(np.full((20, 30, 3), shade, np.uint8)))
+        files.append((name, path))
+    report = inspect(files[::-1], tmp_path)
+    assert [p.label for p in report.pictures] == ["7", "7a", "7b", "10"]
+    # A letter that all names end with is a part of the name.
+    again = inspect(
+        [(f"{name[:-4]}k.png".replace("ak", "1k").replace("bk", "2k"), path) for name, path in files],
+        tmp_path,
+    )
+    assert [p.label for p in again.pictures] == ["7", "10", "71", "72"]
+    twice = inspect([files[1], ("other_0007a.png", files[2][1])], tmp_path)
+    assert "Number 7 comes 2 times" in twice.problems[0]

@@ -115,7 +115,7 @@ def _look_at(
     if report.problems:
         shutil.rmtree(folder, ignore_errors=True)
     repeats = len(report.pictures) - len(exposure.from_repeats([p.content for p in report.pictures]))
-    seen = {} if report.problems else {p.number: _small(p) for p in report.pictures[:_SEEN]}
+    seen = {} if report.problems else {p.label: _small(p) for p in report.pictures[:_SEEN]}
     return "take_in_report.html", {"report": report, "repeats": repeats, "seen": seen}
 
 

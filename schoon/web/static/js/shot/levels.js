@@ -100,7 +100,8 @@ export class Levels {
     const { framing } = this.app.data;
     const back = lies ? inverse(lies) : [1, 0, 0, 1, 0, 0];
     const lines = [];
-    if (framing.fields.length) lines.push({ kind: 'seen', matrix: multiply(back, framing.fields[(this.frame ?? 1) - 1]) });
+    const field = framing.fields[(this.frame ?? 1) - 1];
+    if (field) for (const kind of ['seen', 'safe']) lines.push({ kind, matrix: multiply(back, field) });
     if (lies && this.mine.places.length) lines.push({ kind: 'shot', matrix: back });
     return lines;
   }

@@ -14,6 +14,8 @@ export function make(tag, attributes = {}, parent = null) {
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
 const LAYERS = ['behind', 'rough', 'patches', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'pen-layer'];
+// Share of the frame at each side in which nothing that matters should happen.
+const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
 const ON_PAPER = ['rough', 'patches', 'onion', 'own', 'ink', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame'];
 
@@ -105,7 +107,11 @@ export class Paper {
 
   // Edges of fields of the shot: { kind, matrix }.
   field(lines) {
-    this.layers.field.replaceChildren(...lines.map(({ kind, matrix }) => make('rect', { width: this.width, height: this.height, class: kind, transform: `matrix(${matrix.join(' ')})` })));
+    const inset = (kind) => (kind === 'safe' ? SAFE : 0);
+    this.layers.field.replaceChildren(...lines.map(({ kind, matrix }) => make('rect', {
+      x: this.width * inset(kind), y: this.height * inset(kind), width: this.width * (1 - 2 * inset(kind)), height: this.height * (1 - 2 * inset(kind)),
+      class: kind, transform: `matrix(${matrix.join(' ')})`,
+    })));
   }
 
   // Doubtful proposals get a mark of their own: a dotted spine, so that doubt is not told by colour alone.

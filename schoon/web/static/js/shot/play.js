@@ -99,10 +99,10 @@ export class Player {
     const step = (now) => {
       if (!this.on) return;
       const { fps, frames } = app.data.shot;
-      const frame = 1 + (Math.floor(((now - start) / 1000) * fps) % frames);
+      const frame = this.frozen ? app.frame : 1 + (Math.floor(((now - start) / 1000) * fps) % frames);
       if (frame !== last && this.draw(ink, frame, [scale, 0, 0, scale, left, top])) {
         last = frame;
-        app.tools.says(`frame ${frame} of ${frames}`);
+        if (!this.frozen) app.tools.says(`frame ${frame} of ${frames}`);
         canvas.dataset.frame = frame;
       }
       requestAnimationFrame(step);
@@ -134,8 +134,26 @@ export class Player {
     return true;
   }
 
+  // The frame that is looked at as the audience sees it, still; again: the table.
+  async still() {
+    if (this.on) { this.stop(); return; }
+    if (!await this.read()) return;
+    const { app } = this;
+    const urls = new Set(this.shown[app.frame]?.map((layer) => layer.url));
+    try { await Promise.all([...urls].map((url) => this.fetch(url))); } catch { notice('The frame could not be read; try again', true); return; }
+    this.on = true;
+    this.frozen = true;
+    this.canvas.hidden = false;
+    document.body.classList.add('playing');
+    document.getElementById('see-frame').setAttribute('aria-pressed', 'true');
+    this.run();
+    app.tools.says(`frame ${app.frame} as the audience sees it`);
+  }
+
   stop() {
     this.on = false;
+    this.frozen = false;
+    document.getElementById('see-frame').setAttribute('aria-pressed', 'false');
     this.canvas.hidden = true;
     document.body.classList.remove('playing');
     document.getElementById('play').textContent = 'Play';

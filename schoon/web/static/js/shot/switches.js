@@ -30,4 +30,5 @@ export function wireSwitches(app) {
   toggle('dim-room', (on) => document.body.classList.toggle('dim', on), 'dim');
   $('see-all').addEventListener('click', () => app.table.view.fit());
   $('play').addEventListener('click', () => app.player.toggle());
+  $('see-frame').addEventListener('click', () => app.player.still());
 }

@@ -8,6 +8,7 @@ export class Movie {
   constructor(box, form, ready) {
     Object.assign(this, { box, form, ready, count: 0, token: box.dataset.token, fps: Number(box.dataset.fps), over: false });
     for (const id of ['first', 'last', 'every']) $(id).addEventListener('input', () => this.show());
+    for (const id of ['first', 'last']) $(`${id}-time`).addEventListener('input', () => { $(id).value = Math.round(Number($(`${id}-time`).value) * this.fps) + 1; this.show(); });
     form.elements.fps?.addEventListener('change', () => this.show());
     ready(false);
     this.look();
@@ -41,7 +42,7 @@ export class Movie {
       $(id).max = this.count;
       const url = `/take-in/${this.token}/small/${number}.jpg`;
       if ($(`${id}-seen`).getAttribute('src') !== url) $(`${id}-seen`).src = url;
-      $(`${id}-time`).textContent = `${((number - 1) / this.fps).toFixed(2)} s`;
+      if (document.activeElement !== $(`${id}-time`)) $(`${id}-time`).value = ((number - 1) / this.fps).toFixed(2);
     }
     const every = this.number('every');
     const taken = Math.max(0, Math.floor((Math.min(this.number('last'), this.count) - this.number('first')) / every) + 1);
