@@ -50,11 +50,10 @@ def film(
     options: dict[str, str] | None = None,
     gop: int = 12,
     turned: int = 0,
-    head_first: bool = False,
+    flags: str = "",
 ) -> Path:
-    """Writes a movie. times: when each picture is shown, in 1/1000 s, for a rate that varies. head_first: what a cut-off file can
-    be read by stands at its beginning."""
-    with av.open(str(path), "w", options={"movflags": "faststart"} if head_first else {}) as out:
+    """Writes a movie. times: when each picture is shown, in 1/1000 s, for a rate that varies. flags: of MP4."""
+    with av.open(str(path), "w", options={"movflags": flags} if flags else {}) as out:
         stream = out.add_stream(codec, rate=rate, options=options or {})
         stream.width, stream.height, stream.pix_fmt = size[0], size[1], pixels
         stream.codec_context.gop_size = gop

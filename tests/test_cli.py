@@ -18,6 +18,7 @@ from svgelements import Path as SvgPath
 
 from schoon.cli import main
 
+from .films import film, number_in
 from .shot import rough
 
 
@@ -126,3 +127,24 @@ def test_help_says_what_a_stranger_needs() -> None:
         done = schoon(command, "--help")
         assert done.returncode == 0
         assert "--out" in done.stdout
+
+
+def test_take_writes_the_pictures_of_a_movie_by_their_own_numbers(tmp_path: Path) -> None:
+    movie = film(tmp_path / "boat.mkv", count=20, times=[41 * k + 7 * (k % 3) for k in range(20)])
+    ended = schoon(
+        "take", movie, "--from", 4, "--to", 12, "--every", 4, "--out", tmp_path / "out", "--jobs", 2
+    )
+    assert ended.returncode == 0, ended.stderr
+    names = sorted(p.name for p in (tmp_path / "out").iterdir())
+    assert names == ["0004.png", "0008.png", "0012.png"]
+    assert [number_in(cv2.imread(str(tmp_path / "out" / name))) for name in names] == [4, 8, 12]
+    beyond = schoon("take", movie, "--from", 18, "--to", 30, "--out", tmp_path / "more")
+    assert beyond.returncode == 1
+    assert "boat.mkv ends before picture 30" in beyond.stderr
+    assert sorted(p.name for p in (tmp_path / "more").iterdir()) == ["0018.png", "0019.png", "0020.png"]
+    assert schoon("take", movie, "--from", 9, "--to", 3, "--out", tmp_path / "none").returncode == 2
+    assert schoon("take", tmp_path / "gone.mp4", "--out", tmp_path / "none").returncode == 1
+    (tmp_path / "broken.mp4").write_bytes(b"no movie")
+    broken = schoon("take", tmp_path / "broken.mp4", "--out", tmp_path / "none")
+    assert broken.returncode == 1
+    assert "broken.mp4" in broken.stderr

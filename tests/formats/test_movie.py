@@ -66,6 +66,40 @@ def test_a_movie_that_begins_between_keys_counts_what_plays(tmp_path: Path) -> N
     assert shown == list(range(11, 41))
 
 
+@pytest.mark.parametrize("ending", ["mp4", "mov"])
+def test_what_lies_before_a_cut_does_not_play(tmp_path: Path, ending: str) -> None:
+    """Cut without coding anew between two keys: what comes before is in the file to decode from, and is not shown."""
+    whole = film(tmp_path / "whole.mp4", options={"bf": "2"}, gop=10)
+    cut = tmp_path / f"cut.{ending}"
+    with (
+        av.open(str(whole)) as found,
+        av.open(str(cut), "w", options={"avoid_negative_ts": "disabled"}) as out,
+    ):
+        stream = out.add_stream_from_template(found.streams.video[0])
+        packets = [p for p in found.demux(video=0) if p.dts is not None]
+        key = [k for k, p in enumerate(packets) if p.is_keyframe][1]
+        begin = packets[key].pts + 4 * packets[0].duration
+        for packet in packets[key:]:
+            packet.stream = stream
+            packet.pts -= begin
+            packet.dts -= begin
+            out.mux(packet)
+    assert seen(cut) == [(k, k + 14) for k in range(1, 27)]
+
+
+def test_a_movie_in_fragments_and_one_cut_out_of_a_stream(tmp_path: Path) -> None:
+    pieces = film(tmp_path / "pieces.mp4", flags="frag_keyframe+empty_moov", options={"bf": "2"})
+    assert seen(pieces) == [(k, k) for k in range(1, 41)]
+    whole = film(tmp_path / "whole.ts", options={"bf": "0"}, gop=10)
+    body = whole.read_bytes()
+    start = len(body) // 3 // 188 * 188
+    (tmp_path / "part.ts").write_bytes(body[start:])
+    found = seen(tmp_path / "part.ts")
+    says = [shown for _, shown in found]
+    assert says == list(range(says[0], 41))
+    assert [number for number, _ in found] == list(range(1, len(found) + 1))
+
+
 def test_a_movie_with_a_late_start_counts_what_plays(tmp_path: Path) -> None:
     late = film(tmp_path / "late.mp4", times=[1000 + 42 * k for k in range(40)], options={"bf": "2"})
     assert seen(late) == [(k, k) for k in range(1, 41)]
@@ -94,7 +128,7 @@ def sound_only(path: Path) -> Path:
 
 
 def cut_short(path: Path) -> Path:
-    whole = film(path.with_name("whole.mp4"), head_first=True, options={"bf": "0"})
+    whole = film(path.with_name("whole.mp4"), flags="faststart", options={"bf": "0"})
     path.write_bytes(whole.read_bytes()[: -whole.stat().st_size // 3])
     return path
 
