@@ -14,3 +14,12 @@ for sequence in "$bench"/data/paint/*/; do
   "$schoon" paint "$sequence/lines" --key "00=$sequence/truth/00.png" --out "$out/paint/$(basename "$sequence")"
 done
 echo "paint $("${score[@]}" paint "$bench/data/paint" "$out/paint")"
+for sequence in "$bench"/data/tone/*/; do
+  name=$(basename "$sequence")
+  mapfile -t light < <("$here/.venv/bin/python" -c 'import json, sys; d = json.load(open(sys.argv[1])); print(d["azimuth"], d["height"], sep=","); print(d["share"])' "$sequence/light.json")
+  "$schoon" tone "$sequence/lines" "$sequence/paint" --light "${light[0]}" --amount "${light[1]}" --out "$out/tone/$name" --jobs "$(nproc)"
+  "$schoon" tone "$sequence/lines" "$sequence/paint" --key "00=$sequence/truth/00.png" --out "$out/tone-carried/$name" --jobs "$(nproc)"
+done
+for variant in tone tone-carried; do
+  echo "$variant $("${score[@]}" tone "$bench/data/tone" "$out/$variant")"
+done

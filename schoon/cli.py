@@ -26,6 +26,20 @@ from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, questions
 from .core.patches import Patches, add_stitches, find_patches, most_of
 from .core.seal import propose_stitches
 from .core.strokes import ink_coverage, walls
+from .core.tone import (
+    Light,
+    Solids,
+    amount_below,
+    carried,
+    falls_on,
+    forms_of,
+    key_of,
+    on_drawing,
+    reordered,
+    solids_of,
+    steadied,
+    tracks_of,
+)
 from .errors import Away, Damaged, Full, Refusal
 from .formats import gif, svg
 from .formats.movie import frames
@@ -205,14 +219,7 @@ def paint(
     if not paths:
         raise typer.BadParameter(f"{lines} is not a folder with PNG pictures")
     stems = [path.stem for path in paths]
-    keys: dict[int, Path] = {}
-    for entry in key:
-        stem, _, painted = entry.partition("=")
-        if stem not in stems or not painted:
-            raise typer.BadParameter(
-                f"--key {entry}: write STEM=PAINTED.png with one of the stems {', '.join(stems[:5])} …"
-            )
-        keys[stems.index(stem)] = Path(painted)
+    keys = _keys(key, stems)
     with _progress() as bar:
         task = bar.add_task("Finding patches", total=len(paths))
         drawings: list[Patches] = []
@@ -235,6 +242,19 @@ def paint(
     for k, path in enumerate(paths):
         _write_paint(out / path.stem, drawings[k], result[k], drawings, stems)
     _write_questions(out / "questions.json", drawings, result, stems)
+
+
+def _keys(entries: Sequence[str], stems: Sequence[str]) -> dict[int, Path]:
+    """Drawing -> the picture given for it as STEM=PICTURE.png."""
+    keys: dict[int, Path] = {}
+    for entry in entries:
+        stem, _, picture = entry.partition("=")
+        if stem not in stems or not picture:
+            raise typer.BadParameter(
+                f"--key {entry}: write STEM=PICTURE.png with one of the stems {', '.join(stems[:5])} …"
+            )
+        keys[stems.index(stem)] = Path(picture)
+    return keys
 
 
 def _painted(path: Path, patches: Patches) -> Painting:
@@ -287,6 +307,141 @@ def _write_questions(
     places = [[stems[k], *drawings[k].anchors[patch].tolist()] for k, patch in (one.at for one in asked)]
     groups = sorted(questions(asked), key=lambda group: -len(group))
     path.write_text(json.dumps([[places[n] for n in group] for group in groups]))
+
+
+@app.command()
+def tone(
+    lines: Annotated[
+        Path, typer.Argument(help="Folder of closed line pictures; in name order they are one level.")
+    ],
+    paints: Annotated[
+        Path, typer.Argument(help="Folder of flat paint with the same names, as `schoon paint` writes it.")
+    ],
+    out: Out,
+    light: Annotated[
+        str | None,
+        typer.Option(
+            help="AZIMUTH,HEIGHT of the light: degrees clockwise from the top, and towards the viewer."
+        ),
+    ] = None,
+    amount: Annotated[
+        float, typer.Option(min=0, max=1, help="Share of the painted area that lies in shade.")
+    ] = 0.3,
+    key: Annotated[
+        list[str] | None,
+        typer.Option("--key", help="STEM=SHADE.png, a drawing with its shade drawn; may be given again."),
+    ] = None,
+    jobs: Jobs = 1,
+) -> None:
+    """Shades painted drawings, from where the light stands or as the keys are shaded: a mask for each, 255 in shade."""
+    paths = sorted(lines.glob("*.png")) if lines.is_dir() else []
+    if not paths:
+        raise typer.BadParameter(f"{lines} is not a folder with PNG pictures")
+    if (light is None) == (not key):
+        raise typer.BadParameter("give either --light AZIMUTH,HEIGHT or --key STEM=SHADE.png")
+    stands = _light(light) if light else None
+    keys = _keys(key or [], [path.stem for path in paths])
+    read = _solids(paths, paints, jobs)
+    if len({one.forms.whole.shape for one, _ in read.values()}) > 1:
+        raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
+    if not any(one.forms.pots for one, _ in read.values()):
+        raise Refusal(
+            f"Nothing is painted in {paints}, so there is nothing to shade; paint the drawings first"
+        )
+    numbers = list(read)
+    solids = [read[k][0] for k in numbers]
+    tracks = tracks_of([one.forms for one in solids])
+    if stands:
+        falls = [falls_on(one, stands) for one in solids]
+        below = amount_below(
+            [(one, value, read[k][1]) for one, value, k in zip(solids, falls, numbers, strict=True)], amount
+        )
+        shaded = steadied(tracks, [{form: own - below for form, own in value.items()} for value in falls])
+    else:
+        drawn = [
+            key_of(numbers.index(k), read[k][0].forms, _shade(path, read[k][0]))
+            for k, path in keys.items()
+            if k in read
+        ]
+        solids = reordered(solids, tracks, drawn)
+        shaded = steadied(tracks, carried(solids, tracks, drawn), frozenset(one.number for one in drawn))
+    out.mkdir(parents=True, exist_ok=True)
+    for k, one, values in zip(numbers, solids, shaded, strict=True):
+        dark = _shade(keys[k], one) if k in keys else on_drawing(one, values) < 0
+        mask = np.where(dark & read[k][1], 255, 0).astype(np.uint8)
+        (out / f"{paths[k].stem}.png").write_bytes(encode_png(mask))
+    if len(read) < len(paths):
+        raise typer.Exit(1)
+
+
+def _light(text: str) -> Light:
+    try:
+        azimuth, height = (float(part) for part in text.split(","))
+    except ValueError as error:
+        raise typer.BadParameter(f"--light {text}: write AZIMUTH,HEIGHT in degrees, as 120,30") from error
+    if not -90 <= height <= 90 or not np.isfinite(azimuth):
+        raise typer.BadParameter(f"--light {text}: the height is -90 to 90 degrees")
+    return Light(azimuth, height)
+
+
+def _solids(paths: Sequence[Path], paints: Path, jobs: int) -> dict[int, tuple[Solids, NDArray[np.bool_]]]:
+    """Drawing -> it read as solids, and where it is painted; what cannot be read is said and left out."""
+    read: dict[int, tuple[Solids, NDArray[np.bool_]]] = {}
+
+    def keep(k: int, found: tuple[Solids, NDArray[np.bool_]]) -> None:
+        read[k] = found
+
+    with _progress() as bar:
+        task = bar.add_task("Reading forms", total=len(paths))
+        if jobs == 1:
+            for k, path in enumerate(paths):
+                _tried(path, lambda k=k, path=path: keep(k, _solid(path, paints)))  # type: ignore[misc]
+                bar.advance(task)
+        else:
+            with ProcessPoolExecutor(jobs, get_context("spawn"), cv2.setNumThreads, (1,)) as pool:
+                for k, future in enumerate([pool.submit(_solid, path, paints) for path in paths]):
+                    _tried(paths[k], lambda k=k, future=future: keep(k, future.result()))  # type: ignore[misc]
+                    bar.advance(task)
+    if not read:
+        raise typer.Exit(1)
+    return dict(sorted(read.items()))
+
+
+def _solid(path: Path, paints: Path) -> tuple[Solids, NDArray[np.bool_]]:
+    patches, pots, painted = painted_patches(path, paints / path.name)
+    return solids_of(forms_of(patches, pots)), painted
+
+
+def painted_patches(line: Path, paint: Path) -> tuple[Patches, NDArray[np.integer], NDArray[np.bool_]]:
+    """The patches of a line picture and its flat paint, parted by the line and wherever colours meet; (count + 1,) colour
+    of each, 0 for none; (h, w) where paint is."""
+    ink = _ink_of(line)
+    picture = _read(paint)
+    if picture.shape[:2] != ink.shape:
+        raise Refusal(f"{paint.name} in {paint.parent} is not of the size of its drawing; scale it alike")
+    if picture.shape[2] < 4:
+        raise Refusal(f"{paint.name} in {paint.parent} has no alpha; write it with schoon paint")
+    rgb = picture[..., :3].astype(np.int64)
+    # 0 is no paint, so colours count from 1.
+    code = ((rgb[..., 0] << 16) | (rgb[..., 1] << 8) | rgb[..., 2]) + 1
+    code[picture[..., 3] < 128] = 0
+    parted = ink.copy()
+    parted[:, 1:] |= code[:, 1:] != code[:, :-1]
+    parted[1:] |= code[1:] != code[:-1]
+    patches = find_patches(parted)
+    if patches.count > MOST_PATCHES:
+        raise Refusal(f"{line.name} has more than {MOST_PATCHES} patches; clean it and paint it flat first")
+    return patches, most_of(patches, code)[0], code > 0
+
+
+def _shade(path: Path, one: Solids) -> NDArray[np.bool_]:
+    """A drawn shade: white on black, or whatever is not transparent."""
+    picture = _read(path)
+    if picture.shape[:2] != one.forms.whole.shape:
+        raise Refusal(f"{path.name} is not of the size of its drawing; scale it alike")
+    if picture.shape[2] == 4 and picture[..., 3].min() < 250:
+        return np.asarray(picture[..., 3] > 127)
+    return np.asarray(picture[..., :3].mean(axis=2) > 127)
 
 
 @app.command()

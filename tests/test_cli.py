@@ -114,6 +114,7 @@ def test_one_bad_picture_does_not_stop_the_others(roughs: list[Path], tmp_path: 
         (["clean", "a.png", "b/a.png", "--out", "o"], "different names"),
         (["paint", "nowhere", "--key", "a=b.png", "--out", "o"], "not a folder"),
         (["clean", "a.png", "--out", "o", "--detail", "7"], "--detail"),
+        (["tone", "nowhere", "nowhere", "--light", "0,0", "--out", "o"], "not a folder"),
     ],
 )
 def test_wrong_usage_ends_with_two(arguments: list[str], words: str, tmp_path: Path) -> None:
@@ -123,7 +124,7 @@ def test_wrong_usage_ends_with_two(arguments: list[str], words: str, tmp_path: P
 
 
 def test_help_says_what_a_stranger_needs() -> None:
-    for command in ("clean", "seal", "paint", "export"):
+    for command in ("clean", "seal", "paint", "tone", "export"):
         done = schoon(command, "--help")
         assert done.returncode == 0
         assert "--out" in done.stdout
@@ -148,3 +149,53 @@ def test_take_writes_the_pictures_of_a_movie_by_their_own_numbers(tmp_path: Path
     broken = schoon("take", tmp_path / "broken.mp4", "--out", tmp_path / "none")
     assert broken.returncode == 1
     assert "broken.mp4" in broken.stderr
+
+
+@pytest.fixture
+def shaded(tmp_path: Path) -> Path:
+    """Two drawings of a painted ball in `lines` and `paint`."""
+    for name in ("lines", "paint"):
+        (tmp_path / name).mkdir()
+    for n in range(2):
+        line = np.full((200, 300), 255, np.uint8)
+        cv2.circle(line, (120 + 30 * n, 100), 70, 0, 5)
+        paint = np.zeros((200, 300, 4), np.uint8)
+        cv2.circle(paint, (120 + 30 * n, 100), 70, (60, 90, 138, 255), -1)
+        cv2.imwrite(str(tmp_path / "lines" / f"{n}.png"), line)
+        cv2.imwrite(str(tmp_path / "paint" / f"{n}.png"), paint)
+    return tmp_path
+
+
+def test_tone_shades_from_a_light_and_from_a_key(shaded: Path) -> None:
+    lines, paint = shaded / "lines", shaded / "paint"
+    done = schoon("tone", lines, paint, "--light", "90,20", "--amount", 0.4, "--out", shaded / "lit")
+    assert done.returncode == 0, done.stderr
+    first, second = (cv2.imread(str(shaded / "lit" / f"{n}.png"), 0) for n in range(2))
+    painted = cv2.imread(str(paint / "1.png"), cv2.IMREAD_UNCHANGED)[..., 3] > 0
+    assert (second > 0)[painted].mean() == pytest.approx(0.4, abs=0.03)
+    assert not second[~painted].any()
+    # The light stands on the right, so shade lies on the left.
+    assert second[100, 90] == 255
+    assert second[100, 210] == 0
+
+    key = shaded / "lit" / "0.png"
+    done = schoon("tone", lines, paint, "--key", f"0={key}", "--out", shaded / "carried", "--jobs", 2)
+    assert done.returncode == 0, done.stderr
+    assert (cv2.imread(str(shaded / "carried" / "0.png"), 0) == first).all()
+    carried = cv2.imread(str(shaded / "carried" / "1.png"), 0) > 0
+    assert (carried & (second > 0)).sum() > 0.9 * (carried | (second > 0)).sum()
+
+
+def test_tone_without_one_paint_does_the_others_and_names_it(shaded: Path) -> None:
+    (shaded / "paint" / "0.png").unlink()
+    done = schoon("tone", shaded / "lines", shaded / "paint", "--light", "90,20", "--out", shaded / "out")
+    assert done.returncode == 1
+    assert "0.png cannot be read" in done.stderr
+    assert [p.name for p in (shaded / "out").iterdir()] == ["1.png"]
+
+
+@pytest.mark.parametrize("wrong", [["--light", "north"], ["--light", "0,120"], [], ["--key", "9=x.png"]])
+def test_tone_says_how_it_is_used(shaded: Path, wrong: list[str]) -> None:
+    done = schoon("tone", shaded / "lines", shaded / "paint", *wrong, "--out", shaded / "out")
+    assert done.returncode == 2
+    assert "--light" in done.stderr or "--key" in done.stderr

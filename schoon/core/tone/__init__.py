@@ -1,0 +1,26 @@
+"""Shade from lines and pots: forms are read as solids, and light falls on them."""
+
+from .carry import Key, carried, key_of, light_in
+from .forms import Forms, forms_of
+from .light import Light, amount_below, falls_on, on_drawing
+from .order import reordered
+from .solids import Solids, solids_of
+from .steady import steadied, tracks_of
+
+__all__ = [
+    "Forms",
+    "Key",
+    "Light",
+    "Solids",
+    "amount_below",
+    "carried",
+    "falls_on",
+    "forms_of",
+    "key_of",
+    "light_in",
+    "on_drawing",
+    "reordered",
+    "solids_of",
+    "steadied",
+    "tracks_of",
+]

@@ -1,0 +1,116 @@
+"""Patches put together into forms: what is one solid to the eye."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..patches import Patches
+from .chains import Chains, chains_of
+
+_ENCLOSED, _SMALL = 0.9, 0.6
+"""A patch is a mark on another one if that has so much of its border, and it is so much smaller: an eye does not dent a
+face, a button no coat."""
+
+_LONGEST = 400
+"""Longest side at which forms are looked at, px."""
+
+_BAR = 0.9
+"""How straight the outline has to go on past both ends of a border for it to be a stripe on one form: mean of minus the
+cosine."""
+
+
+@dataclass(frozen=True, eq=False)
+class Forms:
+    """The forms of one drawing.
+
+    whole: (h, w) form of each pixel of the drawing, 0 for what is no form. labels: the same, cut to `box` (rows, columns
+    of the drawing) and sampled. pots: form -> pot, the numbers that were given.
+    """
+
+    whole: NDArray[np.int32]
+    labels: NDArray[np.int32]
+    box: tuple[slice, slice]
+    pots: dict[int, int]
+
+    @cached_property
+    def chains(self) -> Chains:
+        """The borders between the forms."""
+        return chains_of(self.labels)
+
+    @property
+    def step(self) -> float:
+        """Px of the drawing that a pixel of `labels` stands for."""
+        rows = self.box[0].stop - self.box[0].start
+        return float(rows / self.labels.shape[0])
+
+    @cached_property
+    def areas(self) -> NDArray[np.int64]:
+        """Pixels of `labels` of each form."""
+        return np.bincount(self.labels.ravel(), minlength=max(self.pots, default=0) + 1).astype(np.int64)
+
+
+def forms_of(patches: Patches, pots: NDArray[np.integer]) -> Forms:
+    """The forms of a painted drawing. pots: (count + 1,) pot of each patch, 0 for none.
+
+    Small patches inside another one are marks on it. Stripes across a form whose outline goes on past them are one form.
+    """
+    group = _marks_on(patches, pots)
+    bare = (pots[group] == 0) | (group == patches.background)
+    whole = np.where(bare, 0, group).astype(np.int32)[patches.labels]
+    rows, columns = np.flatnonzero(whole.any(axis=1)), np.flatnonzero(whole.any(axis=0))
+    if not len(rows):
+        return Forms(whole, np.zeros((1, 1), np.int32), (slice(0, 1), slice(0, 1)), {})
+    box = slice(int(rows[0]), int(rows[-1]) + 1), slice(int(columns[0]), int(columns[-1]) + 1)
+    seen = whole[box]
+    step = max(1.0, max(seen.shape) / _LONGEST)
+    size = (max(1, round(seen.shape[1] / step)), max(1, round(seen.shape[0] / step)))
+    small = cv2.resize(seen, size, interpolation=cv2.INTER_NEAREST)
+    found = Forms(whole, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k})
+    return _joined(found)
+
+
+def _marks_on(patches: Patches, pots: NDArray[np.integer]) -> NDArray[np.int64]:
+    """(count + 1,) for each patch the one it is a mark on, itself for a form of its own; peeled from small to large."""
+    border = patches.touching.copy()
+    owner = np.arange(patches.count + 1)
+    size = patches.areas.astype(float).copy()
+    paper = pots == 0
+    paper[[0, patches.background]] = True
+    alive = ~paper
+    while True:
+        for k in sorted(np.flatnonzero(alive), key=lambda k: size[k]):
+            host = int(border[k].argmax())
+            total = border[k].sum()
+            small = size[k] < _SMALL * size[host]
+            if total and small and not paper[host] and border[k, host] > _ENCLOSED * total:
+                owner[owner == k] = host
+                size[host] += size[k]
+                alive[k] = False
+                border[host] += border[k]
+                border[:, host] = border[host]
+                border[host, host] = 0
+                border[k] = border[:, k] = 0
+                break
+        else:
+            return owner
+
+
+def _joined(forms: Forms) -> Forms:
+    """The forms, with those made one that only a stripe's border parts."""
+    becomes = np.arange(len(forms.areas))
+    for chain in forms.chains.between:
+        bars = [end.bar for end in chain.ends if end.third == 0]
+        if len(bars) == 2 and len(chain.ends) == 2 and np.mean(bars) > _BAR:
+            into, gone = sorted(becomes[[chain.a, chain.b]], key=lambda k: -forms.areas[k])
+            becomes[becomes == gone] = into
+    if (becomes == np.arange(len(becomes))).all():
+        return forms
+    table = np.arange(int(forms.whole.max()) + 1, dtype=np.int32)
+    table[: len(becomes)] = becomes
+    kept = {k: pot for k, pot in forms.pots.items() if becomes[k] == k}
+    return replace(forms, whole=table[forms.whole], labels=table[forms.labels], pots=kept)

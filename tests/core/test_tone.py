@@ -1,0 +1,214 @@
+"""Forms read as solids, light on them, shade through a run and from a drawn key."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from schoon.core.patches import find_patches, most_of
+from schoon.core.tone import (
+    Forms,
+    Light,
+    Solids,
+    amount_below,
+    carried,
+    falls_on,
+    forms_of,
+    key_of,
+    light_in,
+    on_drawing,
+    reordered,
+    solids_of,
+    steadied,
+    tracks_of,
+)
+from schoon.core.tone.chains import chains_of
+
+LIGHT = Light(60, 30)
+
+
+def read(paint: np.ndarray) -> Forms:
+    """Forms of a flat picture of pots, 0 for paper, with a line wherever two meet."""
+    near = np.ones((3, 3), np.uint8)
+    line = cv2.dilate(paint, near) != cv2.erode(paint, near)
+    patches = find_patches(line)
+    return forms_of(patches, most_of(patches, paint.astype(np.int64))[0])
+
+
+def paper(width: int = 240, height: int = 240) -> np.ndarray:
+    return np.zeros((height, width), np.uint8)
+
+
+def disc(paint: np.ndarray, x: float, y: float, radius: float, pot: int) -> np.ndarray:
+    cv2.circle(paint, (round(x), round(y)), round(radius), pot, -1)
+    return paint
+
+
+def figure(dx: float = 0, mirrored: bool = False) -> np.ndarray:
+    """A head before a body with an arm across it."""
+    paint = paper(300, 320)
+    cv2.ellipse(paint, (round(140 + dx), 200), (60, 90), 0, 0, 360, 1, -1)
+    disc(paint, 140 + dx, 100, 50, 2)
+    disc(paint, 160 + dx, 90, 7, 4)
+    cv2.line(paint, (round(88 + dx), 180), (round(50 + dx), 280), 3, 34)
+    return np.ascontiguousarray(paint[:, ::-1]) if mirrored else paint
+
+
+def falls(paint: np.ndarray, light: Light = LIGHT) -> tuple[Solids, np.ndarray]:
+    solids = solids_of(read(paint))
+    return solids, on_drawing(solids, falls_on(solids, light))
+
+
+def test_a_disc_is_a_ball() -> None:
+    solids, _ = falls(disc(paper(), 120, 120, 80, 1))
+    (normals,) = solids.normals.values()
+    rows, columns = np.nonzero(solids.forms.labels)
+    x, y = columns - columns.mean(), rows - rows.mean()
+    radius = 81.0
+    inside = np.hypot(x, y) < 0.9 * radius
+    true = np.c_[x, y, np.sqrt(np.maximum(radius**2 - x**2 - y**2, 0))] / radius
+    assert np.abs(normals[inside] - true[inside]).max() < 0.06
+
+
+def test_a_mark_does_not_dent_a_face() -> None:
+    plain, one = falls(disc(paper(), 120, 120, 80, 1))
+    marked = disc(disc(disc(paper(), 120, 120, 80, 1), 140, 110, 12, 2), 140, 110, 4, 3)
+    solids, other = falls(marked)
+    assert len(solids.forms.pots) == len(plain.forms.pots) == 1
+    assert np.abs(one - other).max() < 1e-5
+
+
+def test_what_is_hidden_goes_on_behind() -> None:
+    """A small ball before a large one: the large one is as it is alone, to where it is covered."""
+    alone = disc(paper(300, 300), 130, 150, 90, 1)
+    both = disc(alone.copy(), 220, 150, 45, 2)
+    _, whole = falls(alone)
+    _, covered = falls(both)
+    seen = (both == 1) & (cv2.erode((both == 1).astype(np.uint8), np.ones((13, 13))) > 0)
+    assert np.abs(whole - covered)[seen].mean() < 0.05
+
+
+def test_a_stripe_parts_no_form() -> None:
+    paint = paper()
+    paint[60:120, 20:220] = 1
+    paint[60:120, 90:140] = 2
+    assert len(read(paint).pots) == 1
+
+
+@pytest.mark.parametrize("turned", ["moved", "mirrored", "quarter"])
+def test_figure_and_light_together(turned: str) -> None:
+    _, plain = falls(figure())
+    if turned == "moved":
+        _, other = falls(figure(dx=31))
+        back = np.roll(other, -31, axis=1)
+    elif turned == "mirrored":
+        _, other = falls(figure(mirrored=True), Light(-60, 30))
+        back = other[:, ::-1]
+    else:
+        _, other = falls(np.ascontiguousarray(np.rot90(figure())), Light(60 - 90, 30))
+        back = np.rot90(other, -1)
+    here = figure() > 0
+    shade, also = plain[here] < 0.4, back[here] < 0.4
+    assert (shade & also).sum() > 0.97 * (shade | also).sum()
+
+
+def test_scaled_gives_scaled() -> None:
+    paint = figure()
+    _, plain = falls(paint)
+    large = cv2.resize(paint, None, fx=2, fy=2, interpolation=cv2.INTER_NEAREST)
+    _, other = falls(large)
+    back = cv2.resize(other, paint.shape[::-1], interpolation=cv2.INTER_AREA)
+    shade, also = plain[paint > 0] < 0.4, back[paint > 0] < 0.4
+    assert (shade & also).sum() > 0.93 * (shade | also).sum()
+
+
+def test_shade_lies_away_from_the_light() -> None:
+    paint = disc(paper(), 120, 120, 80, 1)
+    for azimuth, (dx, dy) in {0: (0, -1), 90: (1, 0), 180: (0, 1), 270: (-1, 0)}.items():
+        _, light = falls(paint, Light(azimuth, 20))
+        assert light[120 + 60 * dy, 120 + 60 * dx] > 0.7 > 0 > light[120 - 70 * dy, 120 - 70 * dx]
+
+
+def test_amount_is_the_share_of_what_is_painted() -> None:
+    paint = figure()
+    solids, field = falls(paint)
+    below = amount_below([(solids, falls_on(solids, LIGHT), paint > 0)], 0.35)
+    assert (field < below)[paint > 0].mean() == pytest.approx(0.35, abs=0.02)
+    with pytest.raises(ValueError, match="nothing is painted"):
+        amount_below([(solids, falls_on(solids, LIGHT), np.zeros(paint.shape, bool))], 0.35)
+
+
+def test_straight_from_behind_everything_is_dark_and_from_before_light() -> None:
+    paint = figure()
+    _, behind = falls(paint, Light(0, -90))
+    _, before = falls(paint, Light(0, 90))
+    assert (behind[paint > 0] <= 0).all()
+    assert (before[paint > 0] >= 0).all()
+
+
+def test_nothing_painted_is_no_form() -> None:
+    forms = read(paper())
+    assert not forms.pots
+    assert not solids_of(forms).normals
+    assert not chains_of(forms.labels).between
+
+
+def test_tracks_follow_what_moves() -> None:
+    run = [read(figure(dx)) for dx in (0, 12, 24, 36)]
+    tracks = tracks_of(run)
+    for pot in (1, 2, 3):
+        assert (
+            len(
+                {
+                    track[form]
+                    for forms, track in zip(run, tracks, strict=True)
+                    for form in track
+                    if forms.pots[form] == pot
+                }
+            )
+            == 1
+        )
+
+
+def test_steady_takes_a_jump_out_and_leaves_the_hand_alone() -> None:
+    ball = np.linspace(-1, 1, 1000, dtype=np.float32)
+    values = [{1: ball + off} for off in (0.0, 0.02, 0.5, 0.04, 0.06)]
+    tracks = [{1: 7}] * 5
+    shares = [float((v[1] < 0).mean()) for v in steadied(tracks, values)]
+    assert max(shares) - min(shares) < 0.04
+    held = steadied(tracks, values, frozenset([2]))
+    assert held[2][1] is values[2][1]
+
+
+def test_light_is_read_off_a_drawn_key_and_carried() -> None:
+    """Whoever shades one drawing has the others shaded as that light does, whatever its direction and amount."""
+    run = [solids_of(read(figure(dx))) for dx in (0, 10, 20)]
+    tracks = tracks_of([one.forms for one in run])
+    light = Light(300, 40)
+    below = 0.45
+    true = [on_drawing(one, falls_on(one, light)) < below for one in run]
+    key = key_of(0, run[0].forms, true[0])
+    found, at = light_in(run, [key])
+    assert float(found.direction @ light.direction) > 0.98
+    assert abs(at - below) < 0.1
+    again = reordered(run, tracks, [key])
+    for one, values, shade in zip(again[1:], carried(again, tracks, [key])[1:], true[1:], strict=True):
+        mine, painted = on_drawing(one, values) < 0, one.forms.whole > 0
+        assert (mine & shade)[painted].sum() > 0.9 * (mine | shade)[painted].sum()
+
+
+def test_what_the_hand_did_to_a_proposal_is_done_to_the_others() -> None:
+    run = [solids_of(read(figure(dx))) for dx in (0, 10)]
+    tracks = tracks_of([one.forms for one in run])
+    proposed = [{form: own - np.float32(0.4) for form, own in falls_on(one, LIGHT).items()} for one in run]
+    plain = on_drawing(run[0], proposed[0]) < 0
+    # The hand leaves the head without any shade.
+    drawn = plain & ~np.isin(run[0].forms.whole, [f for f, pot in run[0].forms.pots.items() if pot == 2])
+    result = carried(run, tracks, [key_of(0, run[0].forms, drawn)], proposed)
+    head = next(form for form, pot in run[1].forms.pots.items() if pot == 2)
+    body = next(form for form, pot in run[1].forms.pots.items() if pot == 1)
+    assert (result[1][head] < 0).mean() < 0.3 * (proposed[1][head] < 0).mean()
+    assert (result[1][body] < 0).mean() == pytest.approx((proposed[1][body] < 0).mean(), abs=0.05)
+    with pytest.raises(ValueError, match="no painted form"):
+        light_in(run, [])
