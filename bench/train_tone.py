@@ -89,7 +89,7 @@ def known(folder: Path, stem: str) -> Known:
     true = cv2.imread(str(folder / "truth" / f"{stem}.png"), 0) > 127
     size = forms.labels.shape[::-1]
     small, open_ = (
-        cv2.resize(m[forms.box].astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+        cv2.resize(m[forms.part].astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
         for m in (true, ~ink)
     )
     share = float(true[painted].mean())

@@ -7,6 +7,7 @@ import sys
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor, ThreadPoolExecutor, as_completed
+from dataclasses import dataclass
 from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
@@ -342,24 +343,25 @@ def tone(
     stands = _light(light) if light else None
     keys = _keys(key or [], [path.stem for path in paths])
     read = _solids(paths, paints, jobs)
-    if len({one.forms.whole.shape for one, _ in read.values()}) > 1:
+    if len({one.labels.shape for one in read.values()}) > 1:
         raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
-    if not any(one.forms.pots for one, _ in read.values()):
+    if not any(one.solids.forms.pots for one in read.values()):
         raise Refusal(
             f"Nothing is painted in {paints}, so there is nothing to shade; paint the drawings first"
         )
     numbers = list(read)
-    solids = [read[k][0] for k in numbers]
+    solids = [one.solids for one in read.values()]
     tracks = tracks_of([one.forms for one in solids])
     if stands:
         falls = [falls_on(one, stands) for one in solids]
-        below = amount_below(
-            [(one, value, read[k][1]) for one, value, k in zip(solids, falls, numbers, strict=True)], amount
+        seen = (
+            on_drawing(o.solids, v, o.labels)[o.painted] for o, v in zip(read.values(), falls, strict=True)
         )
+        below = amount_below(list(seen), amount)
         shaded = steadied(tracks, [{form: own - below for form, own in value.items()} for value in falls])
     else:
         drawn = [
-            key_of(numbers.index(k), read[k][0].forms, _shade(path, read[k][0]))
+            key_of(numbers.index(k), read[k].solids.forms, _shade(path, read[k].labels))
             for k, path in keys.items()
             if k in read
         ]
@@ -367,11 +369,21 @@ def tone(
         shaded = steadied(tracks, carried(solids, tracks, drawn), frozenset(one.number for one in drawn))
     out.mkdir(parents=True, exist_ok=True)
     for k, one, values in zip(numbers, solids, shaded, strict=True):
-        dark = _shade(keys[k], one) if k in keys else on_drawing(one, values) < 0
-        mask = np.where(dark & read[k][1], 255, 0).astype(np.uint8)
+        labels = read[k].labels
+        dark = _shade(keys[k], labels) if k in keys else on_drawing(one, values, labels) < 0
+        mask = np.where(dark & read[k].painted, 255, 0).astype(np.uint8)
         (out / f"{paths[k].stem}.png").write_bytes(encode_png(mask))
     if len(read) < len(paths):
         raise typer.Exit(1)
+
+
+@dataclass(frozen=True, eq=False)
+class _Read:
+    """A painted drawing. labels: (h, w) its patches. painted: (h, w) where paint is."""
+
+    solids: Solids
+    labels: NDArray[np.int32]
+    painted: NDArray[np.bool_]
 
 
 def _light(text: str) -> Light:
@@ -384,11 +396,11 @@ def _light(text: str) -> Light:
     return Light(azimuth, height)
 
 
-def _solids(paths: Sequence[Path], paints: Path, jobs: int) -> dict[int, tuple[Solids, NDArray[np.bool_]]]:
-    """Drawing -> it read as solids, and where it is painted; what cannot be read is said and left out."""
-    read: dict[int, tuple[Solids, NDArray[np.bool_]]] = {}
+def _solids(paths: Sequence[Path], paints: Path, jobs: int) -> dict[int, _Read]:
+    """Drawing -> it read as solids; what cannot be read is said and left out."""
+    read: dict[int, _Read] = {}
 
-    def keep(k: int, found: tuple[Solids, NDArray[np.bool_]]) -> None:
+    def keep(k: int, found: _Read) -> None:
         read[k] = found
 
     with _progress() as bar:
@@ -407,9 +419,9 @@ def _solids(paths: Sequence[Path], paints: Path, jobs: int) -> dict[int, tuple[S
     return dict(sorted(read.items()))
 
 
-def _solid(path: Path, paints: Path) -> tuple[Solids, NDArray[np.bool_]]:
+def _solid(path: Path, paints: Path) -> _Read:
     patches, pots, painted = painted_patches(path, paints / path.name)
-    return solids_of(forms_of(patches, pots)), painted
+    return _Read(solids_of(forms_of(patches, pots)), patches.labels, painted)
 
 
 def painted_patches(line: Path, paint: Path) -> tuple[Patches, NDArray[np.integer], NDArray[np.bool_]]:
@@ -434,10 +446,10 @@ def painted_patches(line: Path, paint: Path) -> tuple[Patches, NDArray[np.intege
     return patches, most_of(patches, code)[0], code > 0
 
 
-def _shade(path: Path, one: Solids) -> NDArray[np.bool_]:
+def _shade(path: Path, labels: NDArray[np.int32]) -> NDArray[np.bool_]:
     """A drawn shade: white on black, or whatever is not transparent."""
     picture = _read(path)
-    if picture.shape[:2] != one.forms.whole.shape:
+    if picture.shape[:2] != labels.shape:
         raise Refusal(f"{path.name} is not of the size of its drawing; scale it alike")
     if picture.shape[2] == 4 and picture[..., 3].min() < 250:
         return np.asarray(picture[..., 3] > 127)

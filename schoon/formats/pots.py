@@ -13,7 +13,7 @@ from ..core.model import parse_colour
 from ..errors import Refusal
 from ..text import unsound_in
 
-TONES = ("shade", "light", "line")
+TONES = ("shade", "deep", "light", "rim", "blush", "line")
 
 _ABOUT = ("part", "opacity", "count", "share")
 _MOST = 500
@@ -21,7 +21,7 @@ _MOST = 500
 
 @dataclass(frozen=True)
 class Pot:
-    """colours: colour key name -> "#rrggbb". tones: colour key name -> some of shade, light, line -> "#rrggbb".
+    """colours: colour key name -> "#rrggbb". tones: colour key name -> some of `TONES` -> "#rrggbb".
 
     opacity: 1..100 %. count: patches in a whole figure. share: 0..1 of the painted area. None: nothing is said.
     """

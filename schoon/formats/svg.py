@@ -43,6 +43,13 @@ def polygon_path(rings: Sequence[Points]) -> str:
     return "".join(parts)
 
 
+def curve_path(ring: Points) -> str:
+    """Path data of a closed curve of (3 n + 1, 2) control points."""
+    first, rest = ring[0], ring[1:].reshape(-1, 6)
+    curves = "".join("C" + ",".join(f"{v:.1f}" for v in segment) for segment in rest)
+    return f"M{first[0]:.1f},{first[1]:.1f}{curves}Z"
+
+
 def polyline_path(points: Points) -> str:
     """Path data of an open polyline."""
     return "M" + " ".join(f"{x:.1f},{y:.1f}" for x, y in points.tolist())

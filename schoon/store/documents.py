@@ -17,9 +17,9 @@ from .rows import DrawingRow
 _LARGE = 200_000
 """Bytes of a document from which a hand would feel that it is pressed hard."""
 
-Part = Literal["line", "seal", "paint", "said"]
+Part = Literal["line", "seal", "paint", "tone", "said"]
 
-SHOWN: tuple[Part, ...] = ("line", "seal", "paint")
+SHOWN: tuple[Part, ...] = ("line", "seal", "paint", "tone")
 """The documents of a drawing that its picture derives from."""
 
 PARTS: tuple[Part, ...] = (*SHOWN, "said")
@@ -75,7 +75,7 @@ def picture_in(body: bytes) -> str | None:
     return head[1].decode() if head else None
 
 
-VERSIONS = {"line": 1, "seal": 1, "paint": 1, "said": 1, "time": 1, "stack": 1, "model": 1}
+VERSIONS = {"line": 1, "seal": 1, "paint": 1, "tone": 1, "said": 1, "time": 1, "stack": 1, "model": 1}
 """part -> version of its documents' schema. A part that changes gets the next number and a function in `_ONWARD`."""
 
 _ONWARD: dict[tuple[str, int], Callable[[Any], Any]] = {}
@@ -103,6 +103,6 @@ def parts_of(text: str | None) -> dict[str, str]:
 
 
 def with_parts(row: Row) -> DrawingRow:
-    """A drawing's row with `line`, `seal`, `paint` and `said` instead of `parts`; None for what there is not yet."""
+    """A drawing's row with `line`, `seal`, `paint`, `tone` and `said` instead of `parts`; None for what there is not yet."""
     found = parts_of(row.pop("parts"))
     return cast(DrawingRow, {**row, **{part: found.get(part) for part in PARTS}})

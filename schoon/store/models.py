@@ -11,11 +11,11 @@ import pymysql
 from ..errors import NotFound, Refusal
 from .pool import Cursor, Row
 from .rows import ModelRow
-from .states import ColourKey, Model, Pot, SheetPicture, Tones
+from .states import ColourKey, Model, Pot, Rule, SheetPicture, Tones
 
-Tone = Literal["colour", "shade", "light", "line"]
+Tone = Literal["colour", "shade", "deep", "light", "rim", "blush", "line"]
 
-TONES: tuple[Tone, ...] = ("shade", "light", "line")
+TONES: tuple[Tone, ...] = ("shade", "deep", "light", "rim", "blush", "line")
 """What a pot looks like in a key beside its base."""
 
 
@@ -45,7 +45,7 @@ def model(cursor: Cursor, model_id: int) -> ModelRow:
 
     pots: `id`, `name`, `part`, `opacity` 1..100 %, and what the model expects of a whole figure: `expected` patches
     and `share` 0..1 of the painted area, None if nothing is said. Each key has `colours`, pot id -> "#rrggbb", and
-    `tones`, pot id -> those of `shade`, `light` and `line` that are chosen. line_rule: the fields of `core.strokes.LineRule`. measures: part -> what the model says of it.
+    `tones`, pot id -> those of `TONES` that are chosen, and `rules`, kind of tone -> `how` and `by` (`core.look.ToneRule`). line_rule: the fields of `core.strokes.LineRule`. measures: part -> what the model says of it.
     """
     cursor.execute(
         "SELECT id, production_id, name, line_width, line_rule, measures, depth FROM models WHERE id = %s",
@@ -81,13 +81,14 @@ def model(cursor: Cursor, model_id: int) -> ModelRow:
     )
     found["pots"] = list(cursor.fetchall())
     cursor.execute(
-        "SELECT id, name, ink, backdrop, picture FROM colour_keys WHERE model_id = %s AND alive ORDER BY position, id",
+        "SELECT id, name, ink, backdrop, picture, rules FROM colour_keys WHERE model_id = %s AND alive ORDER BY position, id",
         (model_id,),
     )
     found["keys"] = list(cursor.fetchall())
     for key in found["keys"]:
+        key["rules"] = json.loads(key["rules"] or "{}")
         cursor.execute(
-            "SELECT c.pot_id, c.colour, c.shade, c.light, c.line FROM key_colours c"
+            f"SELECT c.pot_id, c.colour, {', '.join(f'c.{tone}' for tone in TONES)} FROM key_colours c"
             " JOIN pots p ON p.id = c.pot_id WHERE c.key_id = %s AND p.alive",
             (key["id"],),
         )
@@ -188,6 +189,7 @@ def state_of(cursor: Cursor, model_id: int) -> Model:
             ColourKey(
                 id=key["id"], name=key["name"], ink=key["ink"], backdrop=key["backdrop"], picture=key["picture"],
                 colours=key["colours"], tones={pot: Tones(**tones) for pot, tones in key["tones"].items()},
+                rules={kind: Rule(**rule) for kind, rule in key["rules"].items()},
             )
             for key in found["keys"]
         ),
@@ -226,17 +228,28 @@ def set_state(cursor: Cursor, model_id: int, now: Model, then: Model) -> None:
     if then.keys != now.keys or then.pots != now.pots:
         cursor.execute("UPDATE colour_keys SET alive = NULL WHERE model_id = %s", (model_id,))
         cursor.executemany(
-            "UPDATE colour_keys SET alive = TRUE, position = %s, name = %s, ink = %s, backdrop = %s, picture = %s"
-            " WHERE id = %s",
-            [(k, c.name, c.ink, c.backdrop, c.picture, c.id) for k, c in enumerate(then.keys, 1)],
+            "UPDATE colour_keys SET alive = TRUE, position = %s, name = %s, ink = %s, backdrop = %s, picture = %s,"
+            " rules = %s WHERE id = %s",
+            [
+                (
+                    k,
+                    c.name,
+                    c.ink,
+                    c.backdrop,
+                    c.picture,
+                    json.dumps({n: r.model_dump() for n, r in c.rules.items()}),
+                    c.id,
+                )
+                for k, c in enumerate(then.keys, 1)
+            ],
         )
         none = Tones()
         cursor.executemany(
-            "INSERT INTO key_colours (key_id, pot_id, colour, shade, light, line) VALUES (%s, %s, %s, %s, %s, %s)"
-            " ON DUPLICATE KEY UPDATE colour = VALUES(colour), shade = VALUES(shade), light = VALUES(light),"
-            " line = VALUES(line)",
+            f"INSERT INTO key_colours (key_id, pot_id, colour, {', '.join(TONES)})"
+            f" VALUES (%s, %s, %s{', %s' * len(TONES)}) ON DUPLICATE KEY UPDATE colour = VALUES(colour),"
+            f" {', '.join(f'{tone} = VALUES({tone})' for tone in TONES)}",
             [
-                (key.id, pot, colour, tones.shade, tones.light, tones.line)
+                (key.id, pot, colour, *(getattr(tones, tone) for tone in TONES))
                 for key in then.keys
                 for pot, colour in key.colours.items()
                 for tones in [key.tones.get(pot, none)]

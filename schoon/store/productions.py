@@ -289,8 +289,8 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
 def stack_of(cursor: Cursor, shot_id: int) -> Stack:
     """The levels of a shot, those that lie aside included."""
     cursor.execute(
-        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place FROM levels WHERE shot_id = %s"
-        " ORDER BY position, id",
+        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light FROM levels"
+        " WHERE shot_id = %s ORDER BY position, id",
         (shot_id,),
     )
     rows = list(cursor.fetchall())
@@ -310,6 +310,7 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
                 entries=entries.get(row["id"], {}),
                 kind=row["kind"],
                 place=Place(**json.loads(row["place"] or "{}")),
+                lights=json.loads(row["light"] or "{}"),
                 **json.loads(row["seen"] or "{}"),
             )
             for row in rows
@@ -363,7 +364,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
         level = then.levels.get(k, now.levels[k])
         cursor.execute(
             "UPDATE levels SET name = %s, locked = %s, model_id = %s, key_id = %s, aside = %s, kind = %s, seen = %s,"
-            " place = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
+            " place = %s, light = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
             (
                 level.name,
                 level.locked,
@@ -373,6 +374,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 level.kind,
                 json.dumps({"opacity": level.opacity, "visible": level.visible, "tint": level.tint}),
                 json.dumps(level.place.model_dump()),
+                json.dumps(level.model_dump()["lights"]),
                 place.get(k),
                 k,
                 shot_id,

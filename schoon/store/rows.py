@@ -64,6 +64,7 @@ class DrawingRow(TypedDict):
     line: str | None
     seal: str | None
     paint: str | None
+    tone: str | None
     said: str | None
 
 
@@ -88,7 +89,8 @@ class PotRow(TypedDict):
 
 
 class KeyRow(TypedDict):
-    """A colour key. colours: pot -> "#rrggbb". tones: pot -> those of shade, light and line that are chosen.
+    """A colour key. colours: pot -> "#rrggbb". tones: pot -> those of `models.TONES` that are chosen.
+    rules: kind of tone -> `how` and `by`, as `core.look.ToneRule`.
     picture: hash of the one it was read from."""
 
     id: int
@@ -98,6 +100,7 @@ class KeyRow(TypedDict):
     picture: str | None
     colours: dict[int, str]
     tones: dict[int, dict[str, str]]
+    rules: dict[str, dict[str, Any]]
 
 
 class ModelRow(TypedDict):

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.exposure import Again, Numbering
 from ..core.exposure.placing import Notch, Pose, Way
+from ..core.look.rules import How
 
 Kind = Literal["key", "breakdown", "inbetween"]
 
@@ -100,10 +101,22 @@ class Place(BaseModel):
     follow: float = 1.0
 
 
+class LightState(BaseModel):
+    """Where light stands: azimuth in degrees clockwise from the top, height in degrees towards the viewer; and the share of
+    what it falls on that lies in shade."""
+
+    model_config = ConfigDict(frozen=True)
+
+    azimuth: float = 315.0
+    height: float = Field(default=35.0, ge=-90, le=90)
+    amount: float = Field(default=0.3, ge=0, le=1)
+
+
 class Level(BaseModel):
     """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on. kind: what it is for.
 
     opacity: 1..100 %. visible: whether it is seen at all. tint: "#rrggbb" of a guide's lines, None for those of the key.
+    lights: part, or "" for the whole figure, -> frame -> its light, which changes evenly from one to the next.
     entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name.
     """
 
@@ -120,6 +133,7 @@ class Level(BaseModel):
     tint: str | None = None
     place: Place = Place()
     entries: dict[str, tuple[tuple[int, int], ...]] = Field(default_factory=dict)
+    lights: dict[str, dict[int, LightState]] = Field(default_factory=dict)
 
 
 class Stack(State):
@@ -150,12 +164,25 @@ class Tones(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     shade: str | None = None
+    deep: str | None = None
     light: str | None = None
+    rim: str | None = None
+    blush: str | None = None
     line: str | None = None
 
 
+class Rule(BaseModel):
+    """As `core.look.ToneRule`."""
+
+    model_config = ConfigDict(frozen=True)
+
+    how: How
+    by: tuple[float, float, float]
+
+
 class ColourKey(BaseModel):
-    """colours: pot -> "#rrggbb". picture: the one it was read from."""
+    """colours: pot -> "#rrggbb". picture: the one it was read from. rules: kind of tone -> what it makes of pots for which
+    no colour of that kind is chosen."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -166,6 +193,7 @@ class ColourKey(BaseModel):
     picture: str | None = None
     colours: dict[int, str] = Field(default_factory=dict)
     tones: dict[int, Tones] = Field(default_factory=dict)
+    rules: dict[str, Rule] = Field(default_factory=dict)
 
 
 class SheetPicture(BaseModel):

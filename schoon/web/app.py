@@ -46,6 +46,7 @@ from .routes import (
     shelf,
     shots,
     take_in,
+    tones,
 )
 
 log = logging.getLogger(__name__)
@@ -108,6 +109,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
         models,
         keys,
         jobs,
+        tones,
         hand_off,
     ):
         app.include_router(module.router)

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Collection
 from typing import Any
 
 from ..core.model.compare import compare
 from ..core.strokes import Stroke
+from ..core.tone import Tone
 from ..formats import svg
 from ..store import Cursor, DrawingRow, models, productions
 from ..work import keys
 from ..work.derived import Files, Memory, known_patches
-from ..work.documents import Sheet, painting_of, parts_told
+from ..work.documents import Sheet, painting_of, parts_told, seen_in
 
 _outlines: Memory[str] = Memory(48 * 2**20, len)
 
@@ -51,6 +53,29 @@ def paint_of(files: Files, row: DrawingRow, sheet: Sheet) -> dict[int, dict[str,
         }
         for patch, paint in painting.items()
     }
+
+
+def tone_of(tone: Tone, within: Collection[int] | None) -> dict[str, Any]:
+    """A tone as the page draws and edits it. patches: those it is seen in, None for all."""
+    return {
+        **tone.to_dict(),
+        "d": "".join(svg.curve_path(ring) for ring in tone.rings),
+        "takes": tone.takes,
+        "soft": tone.soft,
+        "doubt": round(tone.doubt, 2),
+        "patches": None if within is None else sorted(within),
+    }
+
+
+def tones_of(cursor: Cursor, files: Files, row: DrawingRow, sheet: Sheet) -> list[dict[str, Any]]:
+    """The tones of a drawing with the patches they are seen in."""
+    if not sheet.tones:
+        return []
+    shot = productions.shot_of_level(cursor, row["level_id"])
+    model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+    parts = {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]} if model else {}
+    patches = known_patches(files, row["line"], sheet)
+    return [tone_of(tone, within) for tone, within in seen_in(sheet.tones, sheet.spots, patches, parts)]
 
 
 def remarks_of(cursor: Cursor, files: Files, row: DrawingRow, sheet: Sheet) -> list[dict[str, Any]]:

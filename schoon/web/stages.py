@@ -12,13 +12,20 @@ from ..store import Cursor, DrawingRow, revisions
 from ..work import edits
 from ..work.derived import Memory, key_of
 
-STAGES = {"rough": "Rough", "line": "Line", "seal": "Seal", "paint": "Paint", "hand-off": "Hand off"}
+STAGES = {
+    "rough": "Rough",
+    "line": "Line",
+    "seal": "Seal",
+    "paint": "Paint",
+    "tone": "Tone",
+    "hand-off": "Hand off",
+}
 
 
 @dataclass(frozen=True)
 class Summary:
     """Counts of one drawing. touched: strokes a hand has made or changed. doubtful: proposals of little confidence.
-    parts: names the strokes are assigned to. hand: patches painted by hand. box: left, top, right, bottom of what is
+    parts: names the strokes are assigned to. hand: patches painted by hand. toned: tones, toned_by_hand: those of a hand. box: left, top, right, bottom of what is
     drawn, px; None if nothing is. sheet: an empty sheet, which has no rough to be cleaned from.
     """
 
@@ -30,6 +37,8 @@ class Summary:
     painted: int = 0
     hand: int = 0
     unsure: int = 0
+    toned: int = 0
+    toned_by_hand: int = 0
     box: tuple[float, float, float, float] | None = None
     sheet: bool = False
 
@@ -44,12 +53,15 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
         for row in rows
     }
     missing = [row for row in rows if keys[row["id"]] not in _summaries]
-    found = revisions.get_documents(cursor, [row[part] for row in missing for part in ("seal", "paint")])
+    found = revisions.get_documents(
+        cursor, [row[part] for row in missing for part in ("seal", "paint", "tone")]
+    )
 
     def count(row: DrawingRow) -> Summary:
         strokes, own = edits.line_named(cursor, row["line"])
         stitches = found.get(row["seal"], {}).get("stitches", [])
         patches = found.get(row["paint"], {}).get("patches", [])
+        shapes = found.get(row["tone"], {}).get("shapes", [])
         return Summary(
             strokes=len(strokes),
             touched=sum(s.by == "hand" for s in strokes),
@@ -59,6 +71,8 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
             painted=len(patches),
             hand=sum(p["by"] == "hand" for p in patches),
             unsure=sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches),
+            toned=len(shapes),
+            toned_by_hand=sum(s["by"] == "hand" for s in shapes),
             box=_box(strokes),
             sheet=not row["rough"],
         )
@@ -90,11 +104,13 @@ def progress(counts: Sequence[Summary]) -> Progress:
     gaps = sum(c.open_gaps for c in counts)
     painted = sum(c.painted > 0 for c in counts)
     unsure = sum(c.unsure for c in counts)
+    toned = sum(c.toned > 0 for c in counts)
     done = {
         "rough": total > 0,
         "line": total > 0 and lined == total,
         "seal": total > 0 and lined == total and gaps == 0,
         "paint": total > 0 and painted == total and unsure == 0,
+        "tone": total > 0 and toned == total,
         "hand-off": False,
     }
     left = {
@@ -102,6 +118,7 @@ def progress(counts: Sequence[Summary]) -> Progress:
         "line": f"{lined}/{total}" if 0 < lined < total else "",
         "seal": _count(gaps, "gap") if gaps else "",
         "paint": f"{unsure} unsure" if unsure else (f"{painted}/{total}" if 0 < painted < total else ""),
+        "tone": f"{toned}/{total}" if 0 < toned < total else "",
         "hand-off": "",
     }
     if not total:

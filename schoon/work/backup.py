@@ -260,7 +260,23 @@ def _model(content: Any, ids: backup.Ids) -> Any:
     return {**content, "pots": pots, "keys": keys}
 
 
-_RENAMED: dict[str, Rename] = {"paint": _paint, "time": _time, "stack": _stack, "model": _model}
+def _tone(content: Any, ids: backup.Ids) -> Any:
+    shapes = [
+        {**shape, "pots": [ids.of("pots", pot) or _LOST for pot in shape["pots"]]}
+        if "pots" in shape
+        else shape
+        for shape in content["shapes"]
+    ]
+    return {**content, "shapes": shapes}
+
+
+_RENAMED: dict[str, Rename] = {
+    "paint": _paint,
+    "tone": _tone,
+    "time": _time,
+    "stack": _stack,
+    "model": _model,
+}
 """part -> what gives its documents the new ids; the others name no rows."""
 
 

@@ -42,7 +42,7 @@ def _version() -> str:
     """Names the computation by all code that takes part in it, so that files an older one made are not found again."""
     code = hashlib.sha256()
     folder = Path(schoon.__file__).parent
-    for path in sorted([*folder.rglob("*.py"), *folder.rglob("*.npz")]):
+    for path in sorted([*folder.rglob("*.py"), *folder.rglob("*.npz"), *folder.rglob("*.json")]):
         code.update(path.read_bytes())
     for package in ("numpy", "opencv-python-headless", "scikit-image", "scipy", "pillow"):
         code.update(version(package).encode())

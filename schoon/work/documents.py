@@ -13,6 +13,7 @@ from ..core.paint import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from ..core.patches import OpenPatches, Patches
 from ..core.seal import Stitch
 from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
+from ..core.tone import Tone
 from ..store.documents import VERSIONS, current
 
 SPECKS = 6
@@ -99,7 +100,7 @@ class Own:
 
 @dataclass(frozen=True)
 class Sheet:
-    """A drawing as it stands: its strokes, stitches and paint, and its size (width, height) in px.
+    """A drawing as it stands: its strokes, stitches, paint and tones, and its size (width, height) in px.
 
     specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
     own: the ink of the picture itself, where that is kept.
@@ -109,6 +110,7 @@ class Sheet:
     strokes: list[Stroke] = field(default_factory=list)
     stitches: list[Stitch] = field(default_factory=list)
     spots: list[Spot] = field(default_factory=list)
+    tones: list[Tone] = field(default_factory=list)
     specks: int = SPECKS
     said: list[Said] = field(default_factory=list)
     own: Own | None = None
@@ -124,14 +126,18 @@ class Sheet:
         return [stitch.points for stitch in self.stitches if stitch.state == "taken"]
 
 
-def sheet_of(size: tuple[int, int], line: Any, seal: Any, paint: Any, said: Any = None) -> Sheet:
+def sheet_of(
+    size: tuple[int, int], line: Any, seal: Any, paint: Any, tone: Any = None, said: Any = None
+) -> Sheet:
     """A sheet from the contents of its documents, each of which may be None."""
     line, seal, paint = current("line", line), current("seal", seal), current("paint", paint)
+    tone = current("tone", tone)
     return Sheet(
         size,
         strokes_from_dicts(line["strokes"]) if line else [],
         [Stitch.from_dict(item) for item in seal["stitches"]] if seal else [],
         [Spot.from_dict(item) for item in paint["patches"]] if paint else [],
+        [Tone.from_dict(item) for item in tone["shapes"]] if tone else [],
         int(seal.get("specks", SPECKS)) if seal else SPECKS,
         said_of(said),
         own_of(line),
@@ -180,6 +186,28 @@ def seal_document(stitches: list[Stitch], specks: int = SPECKS) -> dict[str, Any
 
 def paint_document(spots: list[Spot]) -> dict[str, Any]:
     return {"version": VERSIONS["paint"], "patches": [spot.to_dict() for spot in spots]}
+
+
+def tone_document(tones: Sequence[Tone]) -> dict[str, Any]:
+    return {"version": VERSIONS["tone"], "shapes": [tone.to_dict() for tone in tones]}
+
+
+def seen_in(
+    tones: Sequence[Tone], spots: Sequence[Spot], patches: Patches | OpenPatches, parts: Mapping[int, str]
+) -> list[tuple[Tone, frozenset[int] | None]]:
+    """Each tone with the patches it is seen in, None for all. parts: pot -> its part."""
+    painting = painting_of(spots, patches) if any(t.pots or t.parts for t in tones) else {}
+    told = parts_told(spots, patches) if painting else {}
+    found: list[tuple[Tone, frozenset[int] | None]] = []
+    for tone in tones:
+        if not (tone.pots or tone.parts or tone.at):
+            found.append((tone, None))
+            continue
+        within = {patches.at(*place) for place in tone.at}
+        within |= {p for p, paint in painting.items() if paint.pot in tone.pots}
+        within |= {p for p, paint in painting.items() if told.get(p, parts.get(paint.pot)) in tone.parts}
+        found.append((tone, frozenset(within - {0})))
+    return found
 
 
 def painting_of(spots: Sequence[Spot], patches: Patches | OpenPatches) -> Painting:
@@ -297,6 +325,8 @@ __all__ = [
     "parts_told",
     "poured",
     "seal_document",
+    "seen_in",
     "sheet_of",
     "spots_of",
+    "tone_document",
 ]

@@ -34,6 +34,7 @@ from .documents import (
     said_document,
     seal_document,
     sheet_of,
+    tone_document,
 )
 from .operations import (
     Context,
@@ -96,9 +97,10 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
     shot = productions.shot_of_level(cursor, row["level_id"])
     if lock:
         refuse_locked(shot)
-    found = revisions.get_documents(cursor, [row["seal"], row["paint"], row["said"]])
+    beside: tuple[revisions.Part, ...] = ("seal", "paint", "tone", "said")
+    found = revisions.get_documents(cursor, [row[part] for part in beside])
     size = (int(shot["width"]), int(shot["height"]))
-    sheet = sheet_of(size, None, *(found.get(row[part]) for part in ("seal", "paint", "said")))
+    sheet = sheet_of(size, None, *(found.get(row[part]) for part in beside))
     strokes, own = line_named(cursor, row["line"])
     return row, replace(sheet, strokes=strokes, own=own)
 
@@ -190,6 +192,7 @@ def _level(cursor: Cursor, level_id: int) -> Context:
         (int(shot["width"]), int(shot["height"])),
         LineRule(**model["line_rule"]) if model else LineRule(),
         pots=frozenset(pot["id"] for pot in model["pots"]) if model else frozenset(),
+        parts={pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]} if model else {},
     )
 
 
@@ -214,6 +217,8 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
         made["seal"] = seal_document(after.stitches, after.specks)
     if after.spots is not before.spots:
         made["paint"] = paint_document(after.spots)
+    if after.tones is not before.tones:
+        made["tone"] = tone_document(after.tones)
     if after.said is not before.said:
         made["said"] = said_document(after.said)
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}

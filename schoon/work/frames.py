@@ -12,14 +12,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.compose import Flats, Frame, Ink, Layer, Picture, render
+from ..core.compose import Flats, Frame, Ink, Layer, Picture, Shades, render
 from ..core.look import Look
 from ..core.model import Rgb
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches, pack, unpack_open
 from ..formats.pictures import decode
 from .derived import own_pixels, patches_in
-from .documents import Own, Sheet, painting_of, sheet_of
+from .documents import Own, Sheet, painting_of, seen_in, sheet_of
 from .placing import SAME, Numbers, matrix_from
 
 WHITE = (255, 255, 255)
@@ -27,14 +27,14 @@ WHITE = (255, 255, 255)
 
 @dataclass(frozen=True)
 class Drawn:
-    """A drawing as it goes to a worker. documents: its line, seal and paint documents, None for those there are not.
+    """A drawing as it goes to a worker. documents: its line, seal, paint and tone documents, None for those there are not.
 
     packed: its patches, if somebody has found them before. picture: what is seen below its lines, where a level shows its
     pictures. fits: whether that is brought to the size of the shot; else it lies at its own size about the middle.
     opacity: 0..1. place: from its paper to the frame.
     """
 
-    documents: tuple[Any, Any, Any]
+    documents: tuple[Any, Any, Any, Any]
     look: Look
     packed: bytes | None = None
     picture: bytes | None = None
@@ -54,8 +54,26 @@ def layers_of(sheet: Sheet, patches: Patches | OpenPatches | None, look: Look) -
         }
         labels = patches.labels if isinstance(patches, Patches) else patches.open_labels
         layers.append(Layer("flats", Flats(labels, fills)))
+        if sheet.tones and look.tones:
+            layers.append(Layer("tone", shades_of(sheet, patches, labels, look)))
     layers += inks_of(sheet, look.ink)
     return tuple(layers)
+
+
+def shades_of(
+    sheet: Sheet, patches: Patches | OpenPatches, labels: NDArray[np.integer], look: Look
+) -> Shades:
+    """The tones of a painted drawing, each pot's in its own colour. A pot without one keeps its base there."""
+    painting = painting_of(sheet.spots, patches)
+    colours = {
+        kind: {
+            p: (*table[paint.pot], look.pots[paint.pot][3])
+            for p, paint in painting.items()
+            if paint.pot in table and paint.pot in look.pots
+        }
+        for kind, table in look.tones.items()
+    }
+    return Shades(labels, seen_in(sheet.tones, sheet.spots, patches, look.parts), colours)
 
 
 def inks_of(sheet: Sheet, colour: Rgb) -> list[Layer]:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from ..core.look import Look
+from ..core.look import PLAIN, Look, ToneRule
 from ..core.model import Rgb, parse_colour
-from ..store import Cursor, ShotRow, models
+from ..core.tone import KINDS
+from ..store import Cursor, KeyRow, ShotRow, models
 
 
 def look_of(cursor: Cursor, shot: ShotRow, key_id: int | None = None) -> Look:
@@ -21,16 +22,27 @@ def look_of(cursor: Cursor, shot: ShotRow, key_id: int | None = None) -> Look:
     )
     if key is None:
         return Look()
+    base = {pot: parse_colour(colour) for pot, colour in key["colours"].items()}
     alpha = {pot["id"]: round(2.55 * pot["opacity"]) for pot in model["pots"]}
 
     def chosen(tone: str) -> dict[int, Rgb]:
         return {pot: parse_colour(t[tone]) for pot, t in key["tones"].items() if tone in t}
 
+    def tones(kind: str) -> dict[int, Rgb]:
+        rule = rule_of(key, kind)
+        return {pot: rule.of(colour) for pot, colour in base.items() if pot in alpha} | chosen(kind)
+
     return Look(
-        {pot: (*parse_colour(colour), alpha[pot]) for pot, colour in key["colours"].items() if pot in alpha},
-        chosen("shade"),
-        chosen("light"),
+        {pot: (*colour, alpha[pot]) for pot, colour in base.items() if pot in alpha},
+        {kind: tones(kind) for kind in KINDS},
         chosen("line"),
         parse_colour(key["ink"]),
         parse_colour(key["backdrop"]),
+        {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]},
     )
+
+
+def rule_of(key: KeyRow, kind: str) -> ToneRule:
+    """What a colour key makes of the base of a pot for which it says no tone of a kind."""
+    said = key["rules"].get(kind)
+    return ToneRule(said["how"], tuple(said["by"])) if said else PLAIN[kind]

@@ -54,7 +54,7 @@ def wanted_of(
     size = (int(shot["width"]), int(shot["height"]))
     names: tuple[str | None, ...] = tuple(row[part] for part in revisions.SHOWN)
     if not (painted and row["paint"]):
-        look, names = look.inked(), (row["line"], None, None)
+        look, names = look.inked(), (row["line"], *[None] * (len(revisions.SHOWN) - 1))
     return Wanted(row, size, look, names)
 
 
@@ -71,13 +71,13 @@ def in_stack(cursor: Cursor, row: DrawingRow, shot: ShotRow, painted: bool = Tru
 def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
     """A drawing ready for a worker, and the key its patches are kept under."""
     found = revisions.get_documents(cursor, wanted.names)
-    line, seal, paint = (found.get(name or "") for name in wanted.names)
+    line, seal, paint, tone = (found.get(name or "") for name in wanted.names)
     key = sheet_key(wanted.names[0], sheet_of(wanted.size, None, seal, None))
-    packed = files.read(key, ".patches") if paint else None
+    packed = files.read(key, ".patches") if paint or tone else None
     picture = bytes(pictures.get(cursor, wanted.picture)["body"]) if wanted.picture else None
     fits = wanted.kind != "backdrop"
     opacity = wanted.opacity / 100
-    return Drawn((line, seal, paint), wanted.look, packed, picture, fits, opacity, wanted.place), key
+    return Drawn((line, seal, paint, tone), wanted.look, packed, picture, fits, opacity, wanted.place), key
 
 
 def keep_patches(files: Files, keys: Sequence[str], packed: Sequence[bytes | None]) -> None:

@@ -28,12 +28,16 @@ from schoon.core.tone.chains import chains_of
 LIGHT = Light(60, 30)
 
 
-def read(paint: np.ndarray) -> Forms:
-    """Forms of a flat picture of pots, 0 for paper, with a line wherever two meet."""
+def patched(paint: np.ndarray) -> tuple[Forms, np.ndarray]:
+    """Forms of a flat picture of pots, 0 for paper, with a line wherever two meet; and its patches."""
     near = np.ones((3, 3), np.uint8)
     line = cv2.dilate(paint, near) != cv2.erode(paint, near)
     patches = find_patches(line)
-    return forms_of(patches, most_of(patches, paint.astype(np.int64))[0])
+    return forms_of(patches, most_of(patches, paint.astype(np.int64))[0]), patches.labels
+
+
+def read(paint: np.ndarray) -> Forms:
+    return patched(paint)[0]
 
 
 def paper(width: int = 240, height: int = 240) -> np.ndarray:
@@ -56,8 +60,9 @@ def figure(dx: float = 0, mirrored: bool = False) -> np.ndarray:
 
 
 def falls(paint: np.ndarray, light: Light = LIGHT) -> tuple[Solids, np.ndarray]:
-    solids = solids_of(read(paint))
-    return solids, on_drawing(solids, falls_on(solids, light))
+    forms, labels = patched(paint)
+    solids = solids_of(forms)
+    return solids, on_drawing(solids, falls_on(solids, light), labels)
 
 
 def test_a_disc_is_a_ball() -> None:
@@ -132,11 +137,11 @@ def test_shade_lies_away_from_the_light() -> None:
 
 def test_amount_is_the_share_of_what_is_painted() -> None:
     paint = figure()
-    solids, field = falls(paint)
-    below = amount_below([(solids, falls_on(solids, LIGHT), paint > 0)], 0.35)
+    _, field = falls(paint)
+    below = amount_below([field[paint > 0]], 0.35)
     assert (field < below)[paint > 0].mean() == pytest.approx(0.35, abs=0.02)
     with pytest.raises(ValueError, match="nothing is painted"):
-        amount_below([(solids, falls_on(solids, LIGHT), np.zeros(paint.shape, bool))], 0.35)
+        amount_below([np.zeros(0)], 0.35)
 
 
 def test_straight_from_behind_everything_is_dark_and_from_before_light() -> None:
@@ -183,28 +188,33 @@ def test_steady_takes_a_jump_out_and_leaves_the_hand_alone() -> None:
 
 def test_light_is_read_off_a_drawn_key_and_carried() -> None:
     """Whoever shades one drawing has the others shaded as that light does, whatever its direction and amount."""
-    run = [solids_of(read(figure(dx))) for dx in (0, 10, 20)]
+    drawn = [patched(figure(dx)) for dx in (0, 10, 20)]
+    run = [solids_of(forms) for forms, _ in drawn]
     tracks = tracks_of([one.forms for one in run])
     light = Light(300, 40)
     below = 0.45
-    true = [on_drawing(one, falls_on(one, light)) < below for one in run]
+    true = [
+        on_drawing(s, falls_on(s, light), labels) < below for s, (_, labels) in zip(run, drawn, strict=True)
+    ]
     key = key_of(0, run[0].forms, true[0])
     found, at = light_in(run, [key])
     assert float(found.direction @ light.direction) > 0.98
     assert abs(at - below) < 0.1
     again = reordered(run, tracks, [key])
-    for one, values, shade in zip(again[1:], carried(again, tracks, [key])[1:], true[1:], strict=True):
-        mine, painted = on_drawing(one, values) < 0, one.forms.whole > 0
+    found_in = carried(again, tracks, [key])
+    for one, (_, labels), values, shade in list(zip(again, drawn, found_in, true, strict=True))[1:]:
+        mine, painted = on_drawing(one, values, labels) < 0, one.forms.of_patch[labels] > 0
         assert (mine & shade)[painted].sum() > 0.9 * (mine | shade)[painted].sum()
 
 
 def test_what_the_hand_did_to_a_proposal_is_done_to_the_others() -> None:
-    run = [solids_of(read(figure(dx))) for dx in (0, 10)]
+    forms, labels = patched(figure())
+    run = [solids_of(one) for one in (forms, read(figure(10)))]
     tracks = tracks_of([one.forms for one in run])
     proposed = [{form: own - np.float32(0.4) for form, own in falls_on(one, LIGHT).items()} for one in run]
-    plain = on_drawing(run[0], proposed[0]) < 0
+    plain = on_drawing(run[0], proposed[0], labels) < 0
     # The hand leaves the head without any shade.
-    drawn = plain & ~np.isin(run[0].forms.whole, [f for f, pot in run[0].forms.pots.items() if pot == 2])
+    drawn = plain & ~np.isin(forms.of_patch[labels], [f for f, pot in run[0].forms.pots.items() if pot == 2])
     result = carried(run, tracks, [key_of(0, run[0].forms, drawn)], proposed)
     head = next(form for form, pot in run[1].forms.pots.items() if pot == 2)
     body = next(form for form, pot in run[1].forms.pots.items() if pot == 1)

@@ -1,6 +1,19 @@
 """The picture of a frame: a tree of layers, evaluated once."""
 
 from .evaluate import render
-from .layers import Blend, Cover, Flats, Frame, Ink, Layer, Picture, Plain, Role, Source
+from .layers import Blend, Cover, Flats, Frame, Ink, Layer, Picture, Plain, Role, Shades, Source
 
-__all__ = ["Blend", "Cover", "Flats", "Frame", "Ink", "Layer", "Picture", "Plain", "Role", "Source", "render"]
+__all__ = [
+    "Blend",
+    "Cover",
+    "Flats",
+    "Frame",
+    "Ink",
+    "Layer",
+    "Picture",
+    "Plain",
+    "Role",
+    "Shades",
+    "Source",
+    "render",
+]

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..model import Rgb, Rgba
 from ..patches import grow
 from ..strokes import Stroke, ink_coverage
+from ..tone import KINDS, Tone, coverage
 
 Role = Literal["backdrop", "flats", "tone", "shadow", "ink", "texture", "guide"]
 Blend = Literal["normal", "multiply", "screen"]
@@ -201,6 +202,57 @@ class _Tabled:
         if self.finer > 1:
             found = cv2.resize(found, (box[2] - box[0], box[3] - box[1]), interpolation=cv2.INTER_AREA)
         return found
+
+
+@dataclass(frozen=True, eq=False)
+class Shades:
+    """Tones in the patches they are seen in. labels: (h, w) patch of each pixel, 0 on ink.
+
+    tones: each with its patches, None for all that have a colour. colours: kind -> patch -> RGB. Kinds lie over each other
+    in the order of `core.tone.KINDS`.
+    """
+
+    labels: NDArray[np.integer]
+    tones: Sequence[tuple[Tone, frozenset[int] | None]]
+    colours: Mapping[str, Mapping[int, Rgba]]
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        shown = _patches_at(self.labels, matrix, size)
+        count = int(max(shown.max(initial=0), 0)) + 1
+        made = np.zeros((*size[::-1], 4), np.float32)
+        for kind in KINDS:
+            own = [(tone, patches) for tone, patches in self.tones if tone.kind == kind]
+            table = np.zeros((count, 4), np.uint8)
+            for patch, colour in self.colours.get(kind, {}).items():
+                if patch < count:
+                    table[patch] = colour
+            if not own or not table.any():
+                continue
+            masks = [(tone, None if within is None else _among(shown, within, count)) for tone, within in own]
+            share = coverage(masks, size, matrix)
+            laid = _premultiplied(table)[shown]
+            # A see-through pot stays as see-through as it is: its tone takes the place of its colour.
+            made = made * (1 - share[..., None] * (laid[..., 3:] > 0)) + laid * share[..., None]
+        return _Floats(_box_of(made[..., 3]), made)
+
+
+def _patches_at(labels: NDArray[np.integer], matrix: Matrix, size: tuple[int, int]) -> NDArray[np.int32]:
+    """(h, w) the patch at the middle of each pixel of the result, those on ink that of the nearest; 0 outside."""
+    if _scale_of(matrix) == 1.0 and labels.shape[::-1] == size:
+        return grow(labels.astype(np.int32))
+    into = np.linalg.inv(np.vstack([matrix, [0, 0, 1]]))[:2]
+    into[:, 2] += into[:, :2] @ (0.5, 0.5) - 0.5
+    whole = grow(labels.astype(np.int32)).astype(np.float32)
+    moved = cv2.warpAffine(
+        whole, into, size, flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_CONSTANT
+    )
+    return np.asarray(moved, np.int32)
+
+
+def _among(labels: NDArray[np.int32], patches: frozenset[int], count: int) -> NDArray[np.bool_]:
+    table = np.zeros(count, bool)
+    table[[p for p in patches if p < count]] = True
+    return np.asarray(table[labels])
 
 
 @dataclass(frozen=True)

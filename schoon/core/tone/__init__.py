@@ -6,20 +6,28 @@ from .light import Light, amount_below, falls_on, on_drawing
 from .order import reordered
 from .solids import Solids, solids_of
 from .steady import steadied, tracks_of
+from .tones import KINDS, Kind, Tone, coverage, ring_of, shapes_of, side_of
 
 __all__ = [
+    "KINDS",
     "Forms",
     "Key",
+    "Kind",
     "Light",
     "Solids",
+    "Tone",
     "amount_below",
     "carried",
+    "coverage",
     "falls_on",
     "forms_of",
     "key_of",
     "light_in",
     "on_drawing",
     "reordered",
+    "ring_of",
+    "shapes_of",
+    "side_of",
     "solids_of",
     "steadied",
     "tracks_of",

@@ -42,7 +42,7 @@ class Key:
 def key_of(number: int, forms: Forms, shade: NDArray[np.bool_]) -> Key:
     """shade: (h, w) of the drawing, as it was drawn."""
     height, width = forms.labels.shape
-    cut = shade[forms.box].astype(np.uint8)
+    cut = shade[forms.part].astype(np.uint8)
     small = cv2.resize(cut, (width, height), interpolation=cv2.INTER_NEAREST) > 0
     return Key(number, {form: small[forms.labels == form] for form in forms.pots})
 

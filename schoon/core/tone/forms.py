@@ -28,13 +28,13 @@ cosine."""
 class Forms:
     """The forms of one drawing.
 
-    whole: (h, w) form of each pixel of the drawing, 0 for what is no form. labels: the same, cut to `box` (rows, columns
-    of the drawing) and sampled. pots: form -> pot, the numbers that were given.
+    of_patch: (count + 1,) form of each patch, 0 for what is no form. labels: (rows, columns) form of places of the drawing,
+    cut to `box` (rows and columns of the drawing, from and to) and sampled. pots: form -> pot, the numbers that were given.
     """
 
-    whole: NDArray[np.int32]
+    of_patch: NDArray[np.int32]
     labels: NDArray[np.int32]
-    box: tuple[slice, slice]
+    box: tuple[tuple[int, int], tuple[int, int]]
     pots: dict[int, int]
 
     @cached_property
@@ -45,8 +45,12 @@ class Forms:
     @property
     def step(self) -> float:
         """Px of the drawing that a pixel of `labels` stands for."""
-        rows = self.box[0].stop - self.box[0].start
-        return float(rows / self.labels.shape[0])
+        return float((self.box[0][1] - self.box[0][0]) / self.labels.shape[0])
+
+    @property
+    def part(self) -> tuple[slice, slice]:
+        """`box` for a picture of the drawing."""
+        return slice(*self.box[0]), slice(*self.box[1])
 
     @cached_property
     def areas(self) -> NDArray[np.int64]:
@@ -61,17 +65,17 @@ def forms_of(patches: Patches, pots: NDArray[np.integer]) -> Forms:
     """
     group = _marks_on(patches, pots)
     bare = (pots[group] == 0) | (group == patches.background)
-    whole = np.where(bare, 0, group).astype(np.int32)[patches.labels]
-    rows, columns = np.flatnonzero(whole.any(axis=1)), np.flatnonzero(whole.any(axis=0))
+    of_patch = np.where(bare, 0, group).astype(np.int32)
+    painted = of_patch[patches.labels] > 0
+    rows, columns = np.flatnonzero(painted.any(axis=1)), np.flatnonzero(painted.any(axis=0))
     if not len(rows):
-        return Forms(whole, np.zeros((1, 1), np.int32), (slice(0, 1), slice(0, 1)), {})
-    box = slice(int(rows[0]), int(rows[-1]) + 1), slice(int(columns[0]), int(columns[-1]) + 1)
-    seen = whole[box]
+        return Forms(of_patch, np.zeros((1, 1), np.int32), ((0, 1), (0, 1)), {})
+    box = (int(rows[0]), int(rows[-1]) + 1), (int(columns[0]), int(columns[-1]) + 1)
+    seen = of_patch[patches.labels[slice(*box[0]), slice(*box[1])]]
     step = max(1.0, max(seen.shape) / _LONGEST)
     size = (max(1, round(seen.shape[1] / step)), max(1, round(seen.shape[0] / step)))
     small = cv2.resize(seen, size, interpolation=cv2.INTER_NEAREST)
-    found = Forms(whole, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k})
-    return _joined(found)
+    return _joined(Forms(of_patch, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k}))
 
 
 def _marks_on(patches: Patches, pots: NDArray[np.integer]) -> NDArray[np.int64]:
@@ -110,7 +114,7 @@ def _joined(forms: Forms) -> Forms:
             becomes[becomes == gone] = into
     if (becomes == np.arange(len(becomes))).all():
         return forms
-    table = np.arange(int(forms.whole.max()) + 1, dtype=np.int32)
+    table = np.arange(max(int(forms.of_patch.max()) + 1, len(becomes)), dtype=np.int32)
     table[: len(becomes)] = becomes
     kept = {k: pot for k, pot in forms.pots.items() if becomes[k] == k}
-    return replace(forms, whole=table[forms.whole], labels=table[forms.labels], pots=kept)
+    return replace(forms, of_patch=table[forms.of_patch], labels=table[forms.labels], pots=kept)

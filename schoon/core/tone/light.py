@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
+from .forms import Forms
 from .solids import Solids
 
 
@@ -39,58 +40,55 @@ def falls_on(
     return found
 
 
-def on_drawing(solids: Solids, values: Mapping[int, NDArray[np.float32]]) -> NDArray[np.float32]:
-    """(h, w) values of the forms at the drawing's own size, each form's own up to its rim and beyond: what is painted
-    outside all forms, under the ink, has the nearest ones."""
+def on_drawing(
+    solids: Solids, values: Mapping[int, NDArray[np.float32]], patches: NDArray[np.integer]
+) -> NDArray[np.float32]:
+    """(h, w) values of the forms at the drawing's own size, each form's own up to its rim; what lies outside all forms, as
+    paint under the ink does, has the nearest one's. patches: (h, w) patch of each pixel, as `Patches.labels`."""
     forms = solids.forms
-    height, width = forms.whole.shape
-    out = np.zeros((height, width), np.float32)
-    rows, columns = forms.box
-    size = (columns.stop - columns.start, rows.stop - rows.start)
-    cut = forms.whole[forms.box]
+    out = np.zeros(patches.shape, np.float32)
+    whole = forms.of_patch[patches]
+    height, width = (high - low for low, high in forms.box)
+    cut, inside = whole[forms.part], out[forms.part]
+    rows, columns = forms.labels.shape
     for form, own in values.items():
-        here = forms.labels == form
-        boxes = ndi.find_objects(here.astype(np.uint8))
-        if not boxes:
-            continue
+        field, (top, left) = around(forms, form, own, 3)
         # A little more than the form, so that its rim is not mixed with what lies beside it.
-        low = [max(0, s.start - 3) for s in boxes[0]]
-        high = [min(n, s.stop + 3) for s, n in zip(boxes[0], here.shape, strict=True)]
-        part = np.s_[low[0] : high[0], low[1] : high[1]]
-        field = np.zeros((high[0] - low[0], high[1] - low[1]), np.float32)
-        field[here[part]] = own
-        nearest = ndi.distance_transform_edt(~here[part], return_distances=False, return_indices=True)
-        field = field[tuple(nearest)]
-        top, left = (round(v * n / m) for v, n, m in zip(low, (size[1], size[0]), here.shape, strict=True))
-        bottom, right = (
-            round(v * n / m) for v, n, m in zip(high, (size[1], size[0]), here.shape, strict=True)
-        )
-        large = cv2.resize(field, (right - left, bottom - top), interpolation=cv2.INTER_LINEAR)
-        mine = cut[top:bottom, left:right] == form
-        out[forms.box][top:bottom, left:right][mine] = large[mine]
-    outside = forms.whole == 0
-    if outside.any() and not outside.all():
-        reach = 12
-        near = cv2.distanceTransform(outside.astype(np.uint8), cv2.DIST_L2, 3) <= reach
-        index = ndi.distance_transform_edt(outside, return_distances=False, return_indices=True)
-        fill = outside & near
-        out[fill] = out[index[0][fill], index[1][fill]]
+        y0, x0 = round(top * height / rows), round(left * width / columns)
+        y1 = round((top + field.shape[0]) * height / rows)
+        x1 = round((left + field.shape[1]) * width / columns)
+        large = cv2.resize(field, (x1 - x0, y1 - y0), interpolation=cv2.INTER_LINEAR)
+        large = large[max(0, -y0) : height - y0, max(0, -x0) : width - x0]
+        part = np.s_[max(0, y0) : max(0, y0) + large.shape[0], max(0, x0) : max(0, x0) + large.shape[1]]
+        mine = cut[part] == form
+        inside[part][mine] = large[mine]
+    bare = whole == 0
+    if bare.any() and not bare.all():
+        index = ndi.distance_transform_edt(bare, return_distances=False, return_indices=True)
+        out[bare] = out[index[0][bare], index[1][bare]]
     return out
 
 
-def amount_below(
-    drawings: Sequence[tuple[Solids, Mapping[int, NDArray[np.float32]], NDArray[np.bool_]]], share: float
-) -> float:
+def around(
+    forms: Forms, form: int, values: NDArray[np.float32], by: int
+) -> tuple[NDArray[np.float32], tuple[int, int]]:
+    """Values of a form on a rectangle `by` px wider than it, those outside it the nearest ones'; and the row and column of
+    `forms.labels` where it begins, which may be under 0."""
+    here = forms.labels == form
+    rows, columns = np.flatnonzero(here.any(axis=1)), np.flatnonzero(here.any(axis=0))
+    inside = np.pad(here[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1], by)
+    field = np.zeros(inside.shape, np.float32)
+    field[inside] = values
+    index = ndi.distance_transform_edt(~inside, return_distances=False, return_indices=True)
+    return field[tuple(index)], (int(rows[0]) - by, int(columns[0]) - by)
+
+
+def amount_below(falls: Sequence[NDArray[np.floating]], share: float) -> float:
     """The light below which a share of the painted area lies in shade, in most drawings of a run.
 
-    drawings: solids, the light that falls on them (`falls_on`), and (h, w) where they are painted. Raises ValueError if
-    nothing is.
+    falls: the light on the painted places of each drawing. Raises ValueError if nothing is painted.
     """
-    found = [
-        float(np.quantile(on_drawing(solids, values)[painted], share))
-        for solids, values, painted in drawings
-        if values and painted.any()
-    ]
+    found = [float(np.quantile(light, share)) for light in falls if len(light)]
     if not found:
         raise ValueError("nothing is painted, so there is nothing to shade")
     return float(np.median(found))

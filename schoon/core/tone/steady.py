@@ -60,8 +60,8 @@ def _places(forms: Forms) -> dict[int, tuple[NDArray[np.float64], float]]:
     flat = forms.labels[rows, columns]
     size = len(forms.areas)
     n = np.maximum(np.bincount(flat, minlength=size), 1)
-    x = np.bincount(flat, columns, size) / n * forms.step + forms.box[1].start
-    y = np.bincount(flat, rows, size) / n * forms.step + forms.box[0].start
+    x = np.bincount(flat, columns, size) / n * forms.step + forms.box[1][0]
+    y = np.bincount(flat, rows, size) / n * forms.step + forms.box[0][0]
     return {form: (np.array([x[form], y[form]]), float(np.sqrt(n[form]) * forms.step)) for form in forms.pots}
 
 

@@ -14,6 +14,7 @@ from .export import Export
 from .fit import Fit
 from .seal import Seal
 from .specks import Specks
+from .tone import Tone
 from .track import Track
 
 
@@ -32,11 +33,12 @@ KINDS: dict[str, Kind] = {
     "specks": Specks(),
     "carry": Carry(),
     "track": Track(),
+    "tone": Tone(),
     "export": Export(),
 }
 
 LANES: dict[str, tuple[str, ...]] = {
-    "drawings": ("clean", "fit", "seal", "specks", "carry", "track"),
+    "drawings": ("clean", "fit", "seal", "specks", "carry", "track", "tone"),
     "hand-off": ("export",),
 }
 """Kinds that wait for each other; lanes do not wait for each other, so a long export keeps no clean waiting."""

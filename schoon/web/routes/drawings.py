@@ -14,7 +14,7 @@ from ...store import models, productions, revisions
 from ...work import edits, keys
 from ...work.derived import key_of, lines_in, sheet_patches, to_json
 from ..deps import FilesDep, SeenDep, StoreDep, etag, unchanged
-from ..shapes import paint_of, remarks_of, shape_of
+from ..shapes import paint_of, remarks_of, shape_of, tones_of
 from ..values import Body, Place
 
 router = APIRouter(prefix="/api/drawings/{drawing_id}")
@@ -61,7 +61,7 @@ def patches(request: Request, drawing_id: int, store: StoreDep, files: FilesDep,
         row = revisions.drawing(cursor, drawing_id)
         shot = productions.shot_of_level(cursor, row["level_id"])
         says = keys.expectations(models.model(cursor, shot["model_id"])) if shot["model_id"] else {}
-        name = etag(row["head"], row["line"], row["seal"], row["paint"], says)
+        name = etag(row["head"], row["line"], row["seal"], row["paint"], row["tone"], says)
         if unchanged(request, name):
             return Response(status_code=304, headers={"ETag": name})
     shapes = seen.shapes(row, shot)
@@ -70,6 +70,7 @@ def patches(request: Request, drawing_id: int, store: StoreDep, files: FilesDep,
         about = {
             "revision": row["head"] or 0,
             "paint": paint_of(files, row, sheet),
+            "tones": tones_of(cursor, files, row, sheet),
             "remarks": remarks_of(cursor, files, row, sheet),
         }
     body = to_json(about)[:-1] + b", " + shapes[1:]

@@ -17,8 +17,9 @@ from ...work.operations import AnyDrawing, AnyModel, AnyRun, AnyStack, AnyTime, 
 from ...work.operations.line import PenOperation
 from ...work.operations.model import AddKey, AddPots
 from ...work.operations.paint import Belong, Pour, PourWithin
+from ...work.operations.tone import AnyTone
 from ..deps import FilesDep, StoreDep
-from ..shapes import paint_of, remarks_of, shape_of
+from ..shapes import paint_of, remarks_of, shape_of, tones_of
 from ..values import Body, Id
 
 router = APIRouter(prefix="/api")
@@ -49,6 +50,9 @@ def change_drawing(drawing_id: int, edit: DrawingEdit, store: StoreDep, files: F
                 "paint": paint_of(files, row, sheet), "remarks": remarks_of(cursor, files, row, sheet),
                 "patches": getattr(edit.do, "patches", 0),
             }  # fmt: skip
+        elif isinstance(edit.do, AnyTone):
+            row, sheet = edits.load(cursor, drawing_id)
+            more = {"tones": tones_of(cursor, files, row, sheet)}
     return JSONResponse(
         {
             "revision": saved.revision or 0, "merged": saved.merged, "removed": saved.removed,

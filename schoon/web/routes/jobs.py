@@ -54,7 +54,7 @@ class NewJob(Body):
     pots, whose paint stays when paint is carried or poured through the run. under: px², for specks. again:
     what was carried is only judged anew, after answers."""
 
-    kind: Literal["clean", "seal", "specks", "carry", "fit", "track"]
+    kind: Literal["clean", "seal", "specks", "carry", "fit", "track", "tone"]
     drawings: list[Id] | None = Field(default=None, max_length=5000)
     reading: Reading | None = None
     source: Id | None = None
@@ -76,10 +76,10 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
         edits.refuse_locked(productions.shot_of_level(cursor, level_id))
         chosen = (
             rows
-            if new.drawings is None or new.kind in ("carry", "track")
+            if new.drawings is None or new.kind in ("carry", "track", "tone")
             else [r for r in rows if r["id"] in set(new.drawings)]
         )
-        if new.kind in ("seal", "specks", "carry", "track"):
+        if new.kind in ("seal", "specks", "carry", "track", "tone"):
             chosen = [row for row in chosen if row["line"]]
         if not chosen:
             raise Refusal("None of these drawings has a line yet; clean them first")

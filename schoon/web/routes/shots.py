@@ -7,6 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
+from ...core.model import write_colour
 from ...core.model.compare import RunLimits
 from ...core.model.depth import depth_of
 from ...core.run import ODD, OFF
@@ -56,6 +57,7 @@ def shot_page(
             {"id": row["id"], "name": row["name"], "drawings": len(productions.drawings(cursor, row["id"]))}
             for row in productions.levels(cursor, shot_id, aside=True)
         ]
+        keys = [{**k, "toned": _toned(cursor, shot, k["id"])} for k in model["keys"]] if model else []
     key = None
     if model and model["keys"]:
         key = next((k for k in model["keys"] if k["id"] == shot["key_id"]), model["keys"][0])
@@ -73,7 +75,7 @@ def shot_page(
         "meant": run["meant"],
         "framing": run["framing"],
         "pots": model["pots"] if model else [],
-        "keys": model["keys"] if model else [],
+        "keys": keys,
         "key": key["id"] if key else None,
         "model": model["id"] if model else None,
         "rule": model["line_rule"] if model else vars(LineRule()),
@@ -88,6 +90,12 @@ def shot_page(
         request, "shot.html", shot=shot, stage=stage, stages=STAGES, progress=run["progress"], model=model, key=key,
         models=offers, data=data,
     )  # fmt: skip
+
+
+def _toned(cursor: Cursor, shot: ShotRow, key: int) -> dict[str, dict[int, str]]:
+    """kind of tone -> pot -> its colour in a key."""
+    tones = look_of(cursor, shot, key).tones
+    return {kind: {pot: write_colour(c) for pot, c in table.items()} for kind, table in tones.items()}
 
 
 def _level(cursor: Cursor, level: LevelRow, time: dict[str, Any]) -> dict[str, Any]:
@@ -124,6 +132,7 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "opacity": state.opacity,
         "visible": state.visible,
         "tint": state.tint,
+        "lights": {p: {f: s.model_dump() for f, s in own.items()} for p, own in state.lights.items()},
         "place": state.place.model_dump(),
         "entries": [[name, run] for name, run in state.entries.items()],
         "places": [placed.place(level, frame) for frame in every] if notches else [],

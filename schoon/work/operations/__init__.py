@@ -3,19 +3,23 @@
 from .base import Context, DrawingOperation, Operation, RunOperation
 from .drawings import AnyDrawings, RunChange
 from .forms import CutOut
+from .key_tones import DeriveTones, SetToneRule
 from .line import AnyLine
 from .marks import AnyMarks
-from .model import AnyModel, ModelOperation
+from .model import AnyModel as _AnyModel
+from .model import ModelOperation
 from .paint import Answer, AnyPaint, Repaint
 from .seal import AnySeal, TakeUnder
 from .spans import AnySpan, SpanOperation
 from .stack import AnyStack, StackOperation
 from .time import AnyTime as _AnyTime
 from .time import TimeOperation
+from .tone import AnyTone, Clear, Copy
 
-AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | CutOut
+AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | AnyTone | CutOut
 AnyTime = _AnyTime | AnySpan | AnyDrawings
-AnyRun = TakeUnder | Repaint | Answer
+AnyModel = _AnyModel | SetToneRule | DeriveTones
+AnyRun = TakeUnder | Repaint | Answer | Copy | Clear
 
 __all__ = [
     "AnyDrawing",

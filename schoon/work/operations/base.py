@@ -6,7 +6,7 @@ Route, revision, undo, redo, two windows and the history come by themselves.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Annotated
 
@@ -40,13 +40,14 @@ class Context:
     """What an edit of a drawing knows beside it.
 
     size: (width, height) of the drawing, px. rule: the model's line rule. base: the strokes as they were where the hand
-    saw them; None if they are as they were. pots: ids of the model's pots. patches: finds the patches of a sheet.
+    saw them; None if they are as they were. pots: ids of the model's pots. parts: pot -> its part. patches: finds the patches of a sheet.
     """
 
     size: tuple[int, int]
     rule: LineRule = field(default_factory=LineRule)
     base: Callable[[], list[Stroke]] | None = None
     pots: frozenset[int] = frozenset()
+    parts: Mapping[int, str] = field(default_factory=dict)
     patches: Callable[[Sheet], Patches] | None = None
 
     def found(self, sheet: Sheet) -> Patches:

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field, PrivateAttr
 from ...core.model import parse_colour
 from ...errors import NotFound, Refusal
 from ...formats import pots as pot_files
+from ...store.models import Tone
 from ...store.states import ColourKey, Model, Pot, SheetPicture, Tones
 from ...text import named
 from .base import Id, Operation, PartName, many
@@ -48,7 +49,8 @@ def _pots(model: Model, pots: Sequence[Pot]) -> Model:
     return model.model_copy(update={"pots": tuple(pots)})
 
 
-def _keys(model: Model, keys: Sequence[ColourKey]) -> Model:
+def with_keys(model: Model, keys: Sequence[ColourKey]) -> Model:
+    """The model with other colour keys."""
     return model.model_copy(update={"keys": tuple(keys)})
 
 
@@ -65,7 +67,7 @@ def _with_pot(model: Model, pot: Pot, colours: Mapping[int, str], plain: str) ->
         key.model_copy(update={"colours": {**key.colours, pot.id: colours.get(key.id, plain)}})
         for key in model.keys
     ]
-    return _keys(_pots(model, [*model.pots, pot]), keys)
+    return with_keys(_pots(model, [*model.pots, pot]), keys)
 
 
 class NewPot(BaseModel):
@@ -227,7 +229,7 @@ def without_pot(model: Model, pot_id: int) -> Model:
         )
         for key in model.keys
     ]
-    return _keys(_pots(model, [pot for pot in model.pots if pot.id != pot_id]), keys)
+    return with_keys(_pots(model, [pot for pot in model.pots if pot.id != pot_id]), keys)
 
 
 class BackPot(BaseModel):
@@ -268,14 +270,14 @@ class BringBack(ModelOperation):
 
 
 class SetColour(ModelOperation):
-    """Changes what a pot looks like in a key. tone: the base colour, or a shade, light or line beside it; colour None
+    """Changes what a pot looks like in a key. tone: the base colour, or one beside it; colour None
     takes a tone away."""
 
     do: Literal["colour"]
     key: Id
     pot: Id
     colour: str | None
-    tone: Literal["colour", "shade", "light", "line"] = "colour"
+    tone: Tone = "colour"
     _names: tuple[str, str] = PrivateAttr(default=("a pot", "a key"))
 
     def label(self) -> str:
@@ -290,11 +292,12 @@ class SetColour(ModelOperation):
         if key is None or pot is None:
             raise NotFound("This pot is not in that colour key any more")
         self._names = (pot.name, key.name)
-        changed = _coloured(key, self.pot, self.tone, colour)
-        return _keys(model, [changed if k.id == key.id else k for k in model.keys])
+        changed = coloured(key, self.pot, self.tone, colour)
+        return with_keys(model, [changed if k.id == key.id else k for k in model.keys])
 
 
-def _coloured(key: ColourKey, pot: int, tone: str, colour: str | None) -> ColourKey:
+def coloured(key: ColourKey, pot: int, tone: str, colour: str | None) -> ColourKey:
+    """The key with another colour of a pot; None takes a tone away."""
     if tone == "colour":
         return key.model_copy(update={"colours": {**key.colours, pot: colour}})
     tones = key.tones.get(pot, Tones()).model_copy(update={tone: colour})
@@ -340,7 +343,7 @@ class AddKey(ModelOperation):
             colours={**like.colours, **chosen},
         )
         self._id = key.id
-        return _keys(model, [*model.keys, key])
+        return with_keys(model, [*model.keys, key])
 
 
 class SetRule(ModelOperation):
@@ -446,11 +449,11 @@ class ReadPots(ModelOperation):
         keys = []
         for key in model.keys:
             if key.name in read.colours:
-                key = _coloured(key, told.id, "colour", read.colours[key.name])
+                key = coloured(key, told.id, "colour", read.colours[key.name])
             for tone, colour in read.tones.get(key.name, {}).items():
-                key = _coloured(key, told.id, tone, colour)
+                key = coloured(key, told.id, tone, colour)
             keys.append(key)
-        return _keys(model, keys)
+        return with_keys(model, keys)
 
 
 class Depth(ModelOperation):

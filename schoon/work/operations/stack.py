@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 from pydantic import Field, PrivateAttr
 
 from ...errors import NotFound, Refusal
-from ...store.states import Level, LevelKind, NotchState, Stack
+from ...store.states import Level, LevelKind, LightState, NotchState, Stack
 from ...text import named
 from ...values import Number
 from .base import Id, Operation, PartName, is_locked
@@ -300,6 +300,32 @@ def _notched(
     return dict(sorted({**others, frame: plain}.items()))
 
 
+class SetLight(_OnLevel):
+    """Where the light of a level stands from a frame on, or with a part for that part alone; None takes it away."""
+
+    do: Literal["light"]
+    part: Annotated[str, Field(max_length=60)] = ""
+    frame: int = Field(ge=1, le=20_000)
+    light: LightState | None
+
+    def label(self) -> str:
+        what = "set" if self.light else "take away"
+        return f"{what} the light of {self.part or self._name} at frame {self.frame}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if level.locked:
+            raise is_locked(level.name)
+        own = {k: light for k, light in level.lights.get(self.part, {}).items() if k != self.frame}
+        if self.light:
+            own[self.frame] = self.light
+        if len(own) > _MOST_NOTCHES or len(level.lights) > _MOST_NOTCHES:
+            raise Refusal("There are too many lights already; take some away")
+        others = {part: lights for part, lights in level.lights.items() if part != self.part}
+        return level.model_copy(
+            update={"lights": {**others, self.part: dict(sorted(own.items()))} if own else others}
+        )
+
+
 AnyStack = (
     Order
     | Rename
@@ -313,4 +339,5 @@ AnyStack = (
     | SetPlace
     | SetFraming
     | NameEntry
+    | SetLight
 )

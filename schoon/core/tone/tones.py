@@ -1,0 +1,260 @@
+"""Tones: flat shapes of shade or light on a drawing, seen inside the patches they belong to."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from skimage.measure import find_contours
+
+from ..strokes import Points, fit_curve
+from ..strokes.curves import bernstein
+from ..strokes.model import new_id
+from ..strokes.raster import fixed
+from .light import around
+from .solids import Solids
+
+Kind = Literal["shade", "deep", "light", "rim", "blush"]
+
+KINDS: tuple[Kind, ...] = ("shade", "deep", "light", "rim", "blush")
+"""In the order in which they lie over each other."""
+
+By = Literal["hand", "light", "carried"]
+
+_BEYOND = 4
+"""Px of a form's own grid by which a proposed shape reaches over the form's edge, where nothing of it is seen."""
+
+_SMOOTH = 1.0
+"""Px of that grid over which a proposed edge is smoothed."""
+
+_TOLERANCE = 1.4
+"""Px of the drawing by which a fitted edge may lie off."""
+
+_LEAST = 12
+"""Px² of that grid under which nothing is proposed."""
+
+_STEP = 6.0
+"""About how far apart a curve is sampled to be filled, px."""
+
+
+@dataclass(frozen=True, eq=False)
+class Tone:
+    """A shape of one kind. rings: (3 n + 1, 2) control points of closed cubic curves, px, filled even-odd.
+
+    takes: it takes away from what of its kind lies before it. by: who made it. doubt: 0..1.
+    pots, parts, at: where it is seen: on these pots, on these parts, in the patches at these places; with none of them,
+    wherever there is paint. soft: px over which its edge fades.
+    """
+
+    kind: Kind
+    rings: tuple[Points, ...]
+    takes: bool = False
+    by: By = "hand"
+    doubt: float = 0.0
+    pots: tuple[int, ...] = ()
+    parts: tuple[str, ...] = ()
+    at: tuple[tuple[float, float], ...] = ()
+    soft: float = 0.0
+    id: str = field(default_factory=new_id)
+
+    def to_dict(self) -> dict[str, Any]:
+        """A JSON-ready mapping; numbers are rounded to 1/10 px."""
+        data: dict[str, Any] = {
+            "id": self.id,
+            "kind": self.kind,
+            "by": self.by,
+            "rings": [np.round(ring, 1).ravel().tolist() for ring in self.rings],
+        }
+        if self.takes:
+            data["takes"] = True
+        if self.doubt:
+            data["doubt"] = round(self.doubt, 3)
+        if self.soft:
+            data["soft"] = self.soft
+        for name in ("pots", "parts", "at"):
+            if getattr(self, name):
+                data[name] = [list(v) if name == "at" else v for v in getattr(self, name)]
+        return data
+
+    @classmethod
+    def from_dict(cls, data: Mapping[str, Any]) -> Tone:
+        """The inverse of `to_dict`. Raises ValueError or KeyError on malformed data."""
+        return cls(
+            data["kind"],
+            tuple(np.asarray(ring, float).reshape(-1, 2) for ring in data["rings"]),
+            bool(data.get("takes", False)),
+            data["by"],
+            float(data.get("doubt", 0.0)),
+            tuple(int(pot) for pot in data.get("pots", ())),
+            tuple(data.get("parts", ())),
+            tuple((float(x), float(y)) for x, y in data.get("at", ())),
+            float(data.get("soft", 0.0)),
+            str(data["id"]),
+        )
+
+
+def ring_of(points: Points, tolerance: float = _TOLERANCE, corners: Collection[int] = ()) -> Points:
+    """Control points of a closed curve through a (k, 2) polyline whose ends meet or do not, px.
+
+    Raises ValueError for fewer than three distinct points.
+    """
+    ring = np.vstack([points, points[:1]]) if np.hypot(*(points[0] - points[-1])) > 1e-6 else points
+    if len(np.unique(np.round(ring, 3), axis=0)) < 3:
+        raise ValueError("a shape needs three points")
+    controls, _ = fit_curve(ring, tolerance, sorted(corners), closed=not corners)
+    return controls
+
+
+def sampled(ring: Points) -> Points:
+    """(k, 2) points of a closed curve."""
+    segments = ring[np.arange(0, len(ring) - 1, 3)[:, None] + np.arange(4)]
+    hull = np.hypot(*np.moveaxis(np.diff(segments, axis=1), 2, 0)).sum(axis=1).max(initial=0.0)
+    basis = bernstein(np.linspace(0, 1, int(np.clip(np.ceil(hull / _STEP) + 1, 4, 60))))
+    return np.asarray(np.einsum("kc,ncd->nkd", basis[:-1], segments).reshape(-1, 2))
+
+
+def coverage(
+    tones: Sequence[tuple[Tone, NDArray[np.bool_] | None]],
+    size: tuple[int, int],
+    matrix: NDArray[np.float64] | None = None,
+) -> NDArray[np.float32]:
+    """(h, w) share 0..1 of each pixel that tones of one kind cover, in their order.
+
+    tones: each with the (h, w) mask it is seen in, None for everywhere. size: (width, height) of the result. matrix: (2, 3)
+    from the drawing to the result.
+    """
+    linear, shift = (np.eye(2), np.zeros(2)) if matrix is None else (matrix[:, :2], matrix[:, 2])
+    scale = float(np.sqrt(abs(np.linalg.det(linear))))
+    total = np.zeros(size[::-1], np.float32)
+    for tone, within in tones:
+        layer = np.zeros(size[::-1], np.uint8)
+        rings = [fixed(sampled(ring) @ linear.T + shift) for ring in tone.rings]
+        cv2.fillPoly(layer, rings, 255, cv2.LINE_AA, 4)
+        share = layer.astype(np.float32) / 255
+        if tone.soft:
+            share = cv2.GaussianBlur(share, (0, 0), max(tone.soft * scale / 2, 0.1))
+        if within is not None:
+            share *= within
+        total = total * (1 - share) if tone.takes else total + share * (1 - total)
+    return total
+
+
+def shapes_of(
+    solids: Solids,
+    values: Mapping[int, NDArray[np.float32]],
+    anchors: Points,
+    kind: Kind = "shade",
+    by: By = "light",
+) -> list[Tone]:
+    """Shapes of a kind where values of the forms are under 0, one for each form, with few points on smooth edges.
+
+    anchors: (count + 1, 2) a place in each patch, px.
+    """
+    forms = solids.forms
+    out = []
+    for form, own in values.items():
+        if (own < 0).sum() < _LEAST:
+            continue
+        at = tuple((float(x), float(y)) for x, y in anchors[np.flatnonzero(forms.of_patch == form)])
+        rings = _level(*around(forms, form, own, _BEYOND), forms.step)
+        origin = np.array([forms.box[1][0], forms.box[0][0]], float)
+        if rings:
+            out.append(Tone(kind, tuple(ring + origin for ring in rings), by=by, at=at))
+    return out
+
+
+def _level(field: NDArray[np.float32], begin: tuple[int, int], step: float) -> list[Points]:
+    """Closed curves round what of a field is under 0, px of the drawing from where its grid begins."""
+    smooth = cv2.GaussianBlur(field, (0, 0), _SMOOTH, borderType=cv2.BORDER_REPLICATE)
+    high = float(max(smooth.max(), 1e-3))
+    found = find_contours(np.pad(smooth, 1, constant_values=high), 0.0)
+    rings = []
+    for contour in found:
+        rows, columns = (contour - 1).T
+        points = np.c_[columns + begin[1] + 0.5, rows + begin[0] + 0.5] * step
+        if abs(_area(points)) < _LEAST * step**2:
+            continue
+        # Along the rim of the grid nothing is seen: there straight lines and corners will do.
+        rim = (
+            (rows < 0.5) | (columns < 0.5) | (rows > field.shape[0] - 1.5) | (columns > field.shape[1] - 1.5)
+        )
+        rings.append(_ring(points, rim))
+    return rings
+
+
+def _ring(points: Points, rim: NDArray[np.bool_]) -> Points:
+    """A closed curve through points; stretches of the rim are few straight lines."""
+    points, rim = points[:-1], rim[:-1]
+    if not rim.any():
+        return ring_of(points)
+    shift = int(np.flatnonzero(rim & ~np.roll(rim, 1))[0]) if not rim.all() else 0
+    points, rim = np.roll(points, -shift, axis=0), np.roll(rim, -shift)
+    cuts = np.flatnonzero(np.diff(rim.astype(int))) + 1
+    kept: list[Points] = []
+    corners: list[int] = []
+    count = 0
+    for piece, flat in zip(np.split(points, cuts), np.split(rim, cuts), strict=True):
+        if flat[0]:
+            few = cv2.approxPolyDP(piece[:, None].astype(np.float32), 3.0, False)[:, 0].astype(float)
+            corners += range(count, count + len(few))
+            kept.append(few)
+        else:
+            few = piece
+            kept.append(piece)
+        count += len(few)
+    return ring_of(np.vstack(kept), _TOLERANCE, corners)
+
+
+def _area(points: Points) -> float:
+    x, y = points.T
+    return float((x * np.roll(y, -1) - y * np.roll(x, -1)).sum() / 2)
+
+
+def side_of(path: Points, box: tuple[float, float, float, float], towards: Points) -> Points:
+    """A closed curve with everything of a box (left, top, right, bottom) on one side of a line drawn across it.
+
+    path: (k, 2) the line, which goes on straight at its ends. towards: (2,) direction of that side.
+    Raises ValueError for a line without length.
+    """
+    path = np.asarray(path, float)
+    if len(path) < 2 or np.hypot(*(path[-1] - path[0])) < 1e-6:
+        raise ValueError("the line has no length")
+    low, high = np.array(box[:2]) - 8.0, np.array(box[2:]) + 8.0
+    reach = 3 * float(np.hypot(*(high - low))) + 10
+    near = min(len(path) - 1, 6)
+    ends = []
+    for end, inner in ((path[0], path[near]), (path[-1], path[-1 - near])):
+        way = (end - inner) / max(float(np.hypot(*(end - inner))), 1e-9)
+        ends.append(end + reach * way)
+    chord = ends[1] - ends[0]
+    side = np.array([-chord[1], chord[0]]) / np.hypot(*chord)
+    if side @ np.asarray(towards, float) < 0:
+        side = -side
+    far = [ends[1] + 2 * reach * side, ends[0] + 2 * reach * side]
+    whole = np.vstack([ends[:1], path, ends[1:], far])
+    return _clipped(whole, low, high, path)
+
+
+def _clipped(whole: Points, low: Points, high: Points, path: Points) -> Points:
+    """A polygon cut to a box (I. E. Sutherland and G. W. Hodgman, 1974) and fitted, with corners but on the path."""
+    ring = whole
+    for axis in (0, 1):
+        for bound, sign in ((low[axis], 1.0), (high[axis], -1.0)):
+            inside = sign * (ring[:, axis] - bound)
+            kept = []
+            for k in range(len(ring)):
+                a, b = inside[k - 1], inside[k]
+                if (a < 0) != (b < 0):
+                    kept.append(ring[k - 1] + a / (a - b) * (ring[k] - ring[k - 1]))
+                if b >= 0:
+                    kept.append(ring[k])
+            if len(kept) < 3:
+                raise ValueError("the line does not cross the form")
+            ring = np.array(kept)
+    own = {tuple(p) for p in np.round(path[1:-1], 6).tolist()}
+    corners = [k for k, p in enumerate(np.round(ring, 6).tolist()) if tuple(p) not in own]
+    return ring_of(ring, _TOLERANCE, corners)

@@ -1,0 +1,123 @@
+"""Shade for every drawing of a run: from where the light stands, and as hands have drawn it in some."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.tone import KINDS, Key, carried, reordered, shapes_of, steadied, tracks_of
+from ...core.tone.tones import Tone as Shape
+from ...errors import Refusal
+from ...store import models, productions, revisions
+from ...work.documents import tone_document
+from ...work.lights import lights_of
+from .. import tones
+from ..lined import Lined, lined
+from ..work import Failed, Work, many, named
+
+NO_LIGHT = "Set the light first, or draw the shade of one drawing"
+
+Values = list[dict[int, NDArray[np.float32]]]
+
+
+class Tone:
+    """settings: none. Drawings in which a hand has drawn tones stay as they are, and teach the others."""
+
+    def run(self, work: Work) -> str:
+        """Proposes the tones of all drawings that no hand has shaded."""
+        run = lined(work, ())
+        with work.store.transaction() as cursor:
+            shot = productions.shot_of_level(cursor, work.level)
+            model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+            lights = lights_of(cursor, shot["id"], work.level, [int(row["id"]) for row in run.rows])
+            found = revisions.get_documents(cursor, [r[p] for r in run.rows for p in ("paint", "tone")])
+        parts = {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]} if model else {}
+        spots = [_listed(found.get(row["paint"]), "patches") for row in run.rows]
+        shapes = [_listed(found.get(row["tone"]), "shapes") for row in run.rows]
+        by_hand = [k for k, own in enumerate(shapes) if any(s["by"] == "hand" for s in own)]
+        if not by_hand and not any(light.whole or light.parts for light in lights):
+            raise Refusal(NO_LIGHT)
+        reads = self._read(work, run, spots, parts)
+        keys: dict[str, list[Key]] = {}
+        calls = ((k, (tones.key_shade, run.packed[k], spots[k], shapes[k], parts)) for k in by_hand)
+        for k, result in work.spread(calls):
+            if isinstance(result, Failed):
+                raise Refusal(result.words)
+            for kind, shade in result.items():
+                keys.setdefault(kind, []).append(Key(k, shade))
+        made = self._made(reads, keys, tones.lit(reads, lights), frozenset(by_hand))
+        return self._save(work, run, made, frozenset(by_hand))
+
+    def _read(
+        self, work: Work, run: Lined, spots: Sequence[Any], parts: Mapping[int, str]
+    ) -> list[tones.Read]:
+        reads: dict[int, tones.Read] = {}
+        calls = ((k, (tones.solid, run.packed[k], spots[k], parts)) for k in range(len(run.rows)))
+        for k, result in work.spread(calls):
+            if isinstance(result, Failed):
+                raise Refusal(
+                    f"The forms of drawing {run.rows[k]['number']} could not be read: {result.words}"
+                )
+            reads[k] = result
+            with work.saving() as cursor:
+                work.done(cursor, int(run.rows[k]["id"]))
+        return [reads[k] for k in range(len(run.rows))]
+
+    def _made(
+        self, reads: list[tones.Read], keys: Mapping[str, list[Key]], proposed: Values, held: frozenset[int]
+    ) -> list[list[Shape]]:
+        """Shapes of each drawing, kind by kind."""
+        made: list[list[Shape]] = [[] for _ in reads]
+        tracks = tracks_of([read.forms for read in reads])
+        plain = [read.solids for read in reads]
+        for kind in KINDS:
+            taught = keys.get(kind, [])
+            solids, values = plain, proposed if kind == "shade" else [{} for _ in reads]
+            if taught:
+                lit = kind == "shade" and all(
+                    set(v) == set(one.normals) for v, one in zip(proposed, plain, strict=True)
+                )
+                if not lit:
+                    solids = reordered(plain, tracks, taught)
+                values = carried(solids, tracks, taught, proposed if lit else None)
+            if not any(values):
+                continue
+            steady = steadied(tracks, values, held)
+            for k, read in enumerate(reads):
+                by = "carried" if taught else "light"
+                one = replace(read, solids=solids[k])
+                made[k] += shapes_of(one.solids, steady[k], one.anchors, kind, by)  # type: ignore[arg-type]
+        return made
+
+    def _save(self, work: Work, run: Lined, made: list[list[Shape]], held: frozenset[int]) -> str:
+        changed: list[str] = []
+        count = 0
+        with work.saving() as cursor:
+            now = revisions.lock_drawings(cursor, [row["id"] for row in run.rows])
+            for k, was in enumerate(run.rows):
+                row = now.get(was["id"])
+                if k in held or row is None:
+                    continue
+                if any(row[part] != was[part] for part in revisions.SHOWN):
+                    changed.append(row["number"])
+                    continue
+                name = revisions.put_document(cursor, tone_document(made[k])) if made[k] else None
+                if name != row["tone"] and (name or row["tone"]):
+                    document = name or revisions.put_document(cursor, tone_document([]))
+                    action = work.action(cursor, f"shade {many(len(run.rows) - len(held))}")
+                    revisions.revise(cursor, revisions.of(row), action, tone=document)
+                    count += 1
+        words = [f"{len(held)} drawn by hand {'stay' if len(held) != 1 else 'stays'}"] if held else []
+        if changed:
+            words.append(
+                f"{many(len(changed))} changed meanwhile and left alone ({named(changed)}); shade again"
+            )
+        return "; ".join(words)
+
+
+def _listed(document: Any, name: str) -> list[Any]:
+    return document[name] if document else []
