@@ -119,38 +119,36 @@ def shade_now(
     return [t.to_dict() for t in shapes_of(read.solids, values, read.anchors)]
 
 
-def drawn(
-    packed: bytes,
-    spots: Sequence[Mapping[str, Any]],
-    tones: Sequence[Mapping[str, Any]],
-    parts: Mapping[int, str],
+def _seen(
+    labels: NDArray[np.int32],
+    background: int,
+    placed: Sequence[tuple[Tone, frozenset[int] | None]],
     kinds: Sequence[str],
-) -> dict[str, NDArray[np.bool_]]:
-    """kind -> (h, w) where tones of a drawing are seen."""
-    patches = unpack(packed)
-    return {kind: share > 0.5 for kind, share in _shares(patches, spots, tones, parts, kinds).items()}
+    matrix: NDArray[np.float64] | None = None,
+) -> dict[str, NDArray[np.float32]]:
+    """kind -> (h, w) share of each pixel of a label picture that its tones cover. matrix: from the drawing to it."""
+    figure = labels != background
+    size = (labels.shape[1], labels.shape[0])
+    found = {}
+    for kind in kinds:
+        masks = []
+        for tone, within in placed:
+            if tone.kind != kind:
+                continue
+            table = np.zeros(int(labels.max()) + 1, bool)
+            table[[p for p in within or () if p < len(table)]] = True
+            masks.append((tone, figure if within is None else table[labels]))
+        found[kind] = coverage(masks, size, matrix)
+    return found
 
 
-def _shares(
+def _placed(
     patches: Patches,
     spots: Sequence[Mapping[str, Any]],
     tones: Sequence[Mapping[str, Any]],
     parts: Mapping[int, str],
-    kinds: Sequence[str],
-) -> dict[str, NDArray[np.float32]]:
-    read = [Tone.from_dict(t) for t in tones]
-    placed = seen_in(read, [Spot.from_dict(s) for s in spots], patches, parts)
-    figure = patches.labels != patches.background
-    size = patches.labels.shape[::-1]
-    found = {}
-    for kind in kinds:
-        masks = [
-            (tone, figure if within is None else np.isin(patches.labels, sorted(within)))
-            for tone, within in placed
-            if tone.kind == kind
-        ]
-        found[kind] = coverage(masks, (int(size[0]), int(size[1])))
-    return found
+) -> list[tuple[Tone, frozenset[int] | None]]:
+    return seen_in([Tone.from_dict(t) for t in tones], [Spot.from_dict(s) for s in spots], patches, parts)
 
 
 def shares(
@@ -162,7 +160,6 @@ def shares(
     """kind of tone -> part, or "" for the whole figure, -> share of its paint that lies under that tone."""
     patches = unpack(packed)
     kinds = sorted({t["kind"] for t in tones})
-    cover = _shares(patches, spots, tones, parts, kinds)
     read = [Spot.from_dict(s) for s in spots]
     painting, told = painting_of(read, patches), parts_told(read, patches)
     names = {
@@ -176,11 +173,14 @@ def shares(
         table[1:] = 1
         table[patches.background] = 0
     step = max(1, patches.labels.shape[1] // _SHARES)
-    of = table[patches.labels[::step, ::step]].ravel()
+    coarse = np.ascontiguousarray(patches.labels[step // 2 :: step, step // 2 :: step])
+    matrix = np.array([[1 / step, 0, 0], [0, 1 / step, 0]])
+    cover = _seen(coarse, patches.background, _placed(patches, spots, tones, parts), kinds, matrix)
+    of = table[coarse].ravel()
     area = np.bincount(of, minlength=len(listed) + 2)
     out: dict[str, dict[str, float]] = {}
     for kind, share in cover.items():
-        under = np.bincount(of, share[::step, ::step].ravel(), minlength=len(listed) + 2)
+        under = np.bincount(of, share.ravel(), minlength=len(listed) + 2)
         own = {"": float(under[1:].sum() / max(1, area[1:].sum()))}
         own |= {n: float(under[k] / area[k]) for k, n in enumerate(listed, 2) if area[k]}
         out[kind] = {name: round(value, 4) for name, value in own.items()}
@@ -203,5 +203,6 @@ def key_shade(
     """kind of tone -> form -> (n,) where it is drawn, for the kinds that a key has."""
     read = solid(packed, spots, parts)
     kinds = sorted({t["kind"] for t in tones if not t.get("soft")})
-    masks = drawn(packed, spots, tones, parts, kinds)
-    return {kind: small(mask, read.forms) for kind, mask in masks.items()}
+    patches = unpack(packed)
+    masks = _seen(patches.labels, patches.background, _placed(patches, spots, tones, parts), kinds)
+    return {kind: small(share > 0.5, read.forms) for kind, share in masks.items()}

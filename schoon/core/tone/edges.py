@@ -71,9 +71,14 @@ class _Known:
     """
 
     def __init__(self, forms: Forms, form: int) -> None:
-        inside = (forms.labels == form).astype(np.uint8)
+        whole = forms.labels == form
+        rows, columns = np.flatnonzero(whole.any(axis=1)), np.flatnonzero(whole.any(axis=0))
+        # Nothing of it reaches farther than a disc.
+        part = tuple(slice(max(0, k[0] - _DISC), k[-1] + _DISC + 1) for k in (rows, columns))
+        inside = whole[part].astype(np.uint8)
         disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _DISC + 1, 2 * _DISC + 1)).astype(np.float32)
-        self.shares = cv2.filter2D(
+        self.shares = np.zeros(whole.shape, np.float32)
+        self.shares[part] = cv2.filter2D(
             inside.astype(np.float32), -1, disc / disc.sum(), borderType=cv2.BORDER_CONSTANT
         )
         self.radius = float(cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 5).max())

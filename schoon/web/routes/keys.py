@@ -10,13 +10,16 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import JSONResponse, RedirectResponse
 from pydantic import Field
 
+from ...core.look import ToneRule
 from ...core.model import parse_colour, write_colour
 from ...core.model.light import close_pairs, derived, relit
-from ...errors import Refusal
+from ...core.tone import Kind
+from ...errors import NotFound, Refusal
 from ...formats.pictures import for_storage
 from ...jobs import views
 from ...store import ModelRow, models, pictures
 from ...work import edits, keys
+from ...work.operations.key_tones import NewRule
 from ...work.operations.model import AddKey, colour_of
 from ..deps import DeskDep, StoreDep
 from ..values import Body
@@ -32,6 +35,27 @@ class Derive(Body):
     darkness: float = Field(ge=0, le=1)
     held: list[int] = Field(default_factory=list, max_length=500)
     name: str = Field(default="", max_length=60)
+
+
+class TryRule(Body):
+    """The rule of a kind of tone, before it is kept."""
+
+    kind: Kind
+    rule: NewRule
+
+
+@router.post("/api/models/{model_id}/keys/{key_id}/tones")
+def try_rule(model_id: int, key_id: int, want: TryRule, store: StoreDep) -> JSONResponse:
+    """pot -> its base, what a rule makes of it, and its own colour of the kind if it has one; nothing is changed."""
+    with store.transaction() as cursor:
+        model = models.model(cursor, model_id)
+    key = next((k for k in model["keys"] if k["id"] == key_id), None)
+    if key is None:
+        raise NotFound("This colour key is not there any more")
+    rule = ToneRule(want.rule.how, want.rule.by)
+    made = {pot: write_colour(rule.of(parse_colour(colour))) for pot, colour in key["colours"].items()}
+    own = {pot: tones[want.kind] for pot, tones in key["tones"].items() if want.kind in tones}
+    return JSONResponse({"base": key["colours"], "made": made, "own": own, "backdrop": key["backdrop"]})
 
 
 @router.post("/api/models/{model_id}/keys/{key_id}/derive")

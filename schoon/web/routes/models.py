@@ -9,6 +9,7 @@ from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import Field
 
+from ...core.look import PLAIN
 from ...core.model import parse_colour, write_colour
 from ...core.model.light import TOO_CLOSE, close_pairs, difference
 from ...core.model.pictures import colour_at
@@ -25,6 +26,8 @@ from ..deps import DeskDep, StoreDep, page
 from ..values import Body
 from ..values import Place as Point
 
+KIND_WORDS = {"shade": "Shade", "deep": "Deep shade", "light": "Light", "rim": "Rim", "blush": "Blush"}
+
 router = APIRouter()
 
 
@@ -39,7 +42,11 @@ def model_page(request: Request, model_id: int, store: StoreDep) -> HTMLResponse
             "can_undo": revisions.can_undo(cursor, subject),
             "can_redo": revisions.can_redo(cursor, subject),
         }
-    return page(request, "model.html", model=model, production=production, remarks=_remarks(model), **way)
+    plain = {kind: {"how": rule.how, "by": rule.by} for kind, rule in PLAIN.items()}
+    return page(
+        request, "model.html", model=model, production=production, remarks=_remarks(model), tones=models.TONES,
+        kinds=KIND_WORDS, plain_rules=plain, **way,
+    )  # fmt: skip
 
 
 def _remarks(model: ModelRow) -> dict[int, list[str]]:

@@ -5,6 +5,7 @@ import './model/keys.js';
 import './model/pictures.js';
 import './model/pots.js';
 import './model/rule.js';
+import './model/tones.js';
 import { catchUp } from './early.js';
 
 catchUp(...document.querySelectorAll('main.model :is(input, select)'));

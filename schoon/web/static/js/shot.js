@@ -15,8 +15,9 @@ import { PaintStage } from './stages/paint.js';
 import { Wide } from './time/wide.js';
 import { RoughStage } from './stages/rough.js';
 import { SealStage } from './stages/seal.js';
+import { ToneStage } from './stages/tone.js';
 
-const STAGES = { rough: RoughStage, line: LineStage, seal: SealStage, paint: PaintStage, 'hand-off': HandOffStage };
+const STAGES = { rough: RoughStage, line: LineStage, seal: SealStage, paint: PaintStage, tone: ToneStage, 'hand-off': HandOffStage };
 
 const $ = (id) => document.getElementById(id);
 const data = JSON.parse($('data').textContent);

@@ -17,6 +17,7 @@ export class Colours {
     const { style } = document.documentElement;
     for (const [pot, colour] of Object.entries(key.colours)) style.setProperty(`--pot-${pot}`, colour);
     for (const pot of data.pots) style.setProperty(`--see-${pot.id}`, pot.opacity / 100);
+    for (const [kind, table] of Object.entries(key.toned)) for (const [pot, colour] of Object.entries(table)) style.setProperty(`--tone-${kind}-${pot}`, colour);
     style.setProperty('--key-ink', key.ink);
     style.setProperty('--key-backdrop', key.backdrop);
     this.tag = tagOf([key, data.pots.map((p) => p.opacity)]);

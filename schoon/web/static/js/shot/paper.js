@@ -1,6 +1,7 @@
 // The paper: layers of one drawing in SVG, coloured by the pots' CSS variables.
 
 import { centreLine, inverse, multiply } from '../pure/geometry.js';
+import { drawTones } from '../tone/layer.js';
 
 const NS = 'http://www.w3.org/2000/svg';
 
@@ -13,11 +14,11 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'sun', 'tone-points', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
 const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
-const ON_PAPER = ['rough', 'patches', 'onion', 'own', 'ink', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame'];
+const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -37,7 +38,7 @@ export class Paper {
     this.ownImage = make('image', { width, height, preserveAspectRatio: 'none' }, this.layers.own);
     const clip = make('clipPath', { id: 'edge' }, defs);
     make('rect', { width, height }, clip);
-    this.layers.patches.setAttribute('clip-path', 'url(#edge)');
+    for (const name of ['patches', 'tones']) this.layers[name].setAttribute('clip-path', 'url(#edge)');
   }
 
   // While the paper is moved, what is drawn is moved as one picture; it is drawn anew when the hand rests.
@@ -165,6 +166,9 @@ export class Paper {
       return [group];
     }));
   }
+
+  // tones: of the drawing, over its paint; null for none. grey: in neutral tones.
+  tones(shapes, tones, grey) { drawTones(this.layers.tones, shapes, tones, grey); }
 
   colour(node, pot) {
     const painted = pot !== undefined && pot !== null && pot >= 0;

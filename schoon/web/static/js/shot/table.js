@@ -57,6 +57,7 @@ export class Table {
     paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
     paper.patches(shapes, stage.patches, stage.showsBare);
+    paper.tones(shapes, stage.tones ? shapes?.tones : null, stage.tones === 'grey');
     $('paper').dataset.drawing = entry.number;
     $('paper').dataset.revision = entry.revision;
     if (flip) { paper.onion([]); paper.placed(app.onion.placed ? app.levels.between(entry) : null); return; }

@@ -10,6 +10,8 @@ export class Stage {
     // How patches are shown: 'pots', 'tints', or not at all.
     this.patches = null;
     this.showsBare = false;
+    // How tones are shown over the paint: 'pots', 'grey', or not at all.
+    if (!('tones' in this)) this.tones = null;
     this.showsDoubt = false;
     this.showsStitches = false;
     // Which switches the table has: rough and line, onion skin, the backdrop, parts of the model.

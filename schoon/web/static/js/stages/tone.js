@@ -1,0 +1,244 @@
+// Tone: set the light, block in shade and light, carry them through the run, keep them steady.
+
+import { fill, html } from '../dom.js';
+import { edit, notice, post } from '../api.js';
+import { adopt, paintNow } from '../shot/drawings.js';
+import { patchUnder } from '../paint/tools.js';
+import { KINDS, KIND_WORDS } from '../tone/layer.js';
+import { Steady } from '../tone/steady.js';
+import { SunTool } from '../tone/sun.js';
+import { BlockTool, ChooseTool, EdgeTool } from '../tone/tools.js';
+import { Stage } from './stage.js';
+import { strip } from './strip.js';
+
+const VIEWS = { run: 'Run', steady: 'Steady' };
+
+export class ToneStage extends Stage {
+  constructor(app, name) {
+    super(app, name);
+    this.look = 'paint';
+    this.patches = 'pots';
+    this.keys = 'S sun · F block · V edge · B other side · X take away · C choose · Q W kind · G grey · Enter shade the run · N next jump';
+    this.help = [['Q W', 'previous or next kind of tone'], ['G', 'grey, or the colours of the key'], ['B', 'the last edge to its other side'], ['Enter', 'shade the run'], ['Delete', 'take the chosen tone away'], ['N', 'next drawing where a share jumps'], ['T', 'let the tones of this drawing stand: they teach the others']];
+    this.kind = KINDS.includes(sessionStorage.toneKind) ? sessionStorage.toneKind : 'shade';
+    this.grey = sessionStorage.toneGrey === '1';
+    this.inside = 'all';
+    this.soft = 0;
+    this.amount = 0.3;
+    this.light = new SunTool(app, this);
+    this.edge = new EdgeTool(app, this);
+    this.choose = new ChooseTool(app, this);
+    this.tools = [
+      this.light, new BlockTool(app, this, { id: 'block', label: 'Block', key: 'f' }), this.edge,
+      new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
+    ];
+    this.steady = new Steady(app, this);
+    this.view = sessionStorage.toneLedge in VIEWS ? sessionStorage.toneLedge : 'run';
+  }
+
+  // How tones are shown on the table.
+  get tones() { return this.grey ? 'grey' : 'pots'; }
+
+  start() {
+    const state = this.light.at(this.app.current);
+    if (state) this.amount = state.amount;
+    document.body.classList.toggle('grey-tones', this.grey);
+    this.light.show();
+  }
+
+  patchAt(event, at) { return patchUnder(this.app, event, at); }
+
+  tonesNow() { return paintNow(this.app.current)?.tones ?? []; }
+
+  preview(tones) { this.app.table.paper.tones(paintNow(this.app.current), tones, this.grey); }
+
+  // The shade of this drawing under a light that is being tried: what a hand has drawn stays over it.
+  tried(tones) {
+    const hand = this.tonesNow().filter((t) => t.by === 'hand' || t.kind !== 'shade');
+    this.preview(hand.some((t) => t.by === 'hand' && t.kind === 'shade') ? this.tonesNow() : [...tones, ...hand]);
+  }
+
+  async send(entry, what, content) {
+    const { app } = this;
+    const before = entry.revision;
+    try {
+      const answer = await edit(entry, what, content);
+      if (!answer.merged) {
+        const { revision, tones } = answer;
+        adopt(entry, before, { paint: (old) => ({ ...old, revision, tones }) });
+        Object.assign(entry, { toned: tones.length, toned_by_hand: tones.filter((t) => t.by === 'hand').length });
+      }
+      app.sync.changed(entry);
+    } catch (error) { notice(error.message, true); } finally { await app.table.draw(); }
+  }
+
+  // ---- the tray
+
+  extra(tray) {
+    const of = (tools, content) => {
+      const label = document.createElement('label');
+      label.dataset.of = tools;
+      fill(label, content);
+      tray.append(label);
+      return label;
+    };
+    const parts = [...new Set(this.app.data.pots.map((p) => p.part).filter(Boolean))];
+    of('sun', html`<span>light of</span><select id="light-of"><option value="">the whole figure</option>${parts.map((part) => html`<option>${part}</option>`)}</select>`)
+      .querySelector('select').addEventListener('change', (event) => { this.light.part = event.target.value; this.light.show(); this.app.tools.status(); });
+    const amount = of('sun', html`<span>in shade <b id="light-amount"></b></span><input id="light-share" type="range" min="0" max="100" step="1" autocomplete="off">`).querySelector('input');
+    amount.addEventListener('input', () => { this.amount = amount.value / 100; this.light.try({ ...this.lightNow(), amount: this.amount }); });
+    amount.addEventListener('change', () => this.light.keep({ ...this.lightNow(), amount: this.amount }));
+    of('sun', html`<span>holds</span><select id="light-holds" autocomplete="off"><option value="shot">all through the shot</option><option value="here">from this drawing, changing</option></select>`)
+      .querySelector('select').addEventListener('change', (event) => { this.light.holds = event.target.value; });
+    const clear = document.createElement('label');
+    clear.dataset.of = 'sun';
+    fill(clear, html`<button type="button" id="light-clear">Take the light away</button><span id="light-says" class="quiet"></span>`);
+    clear.querySelector('button').addEventListener('click', () => this.light.clear());
+    tray.append(clear);
+    of('block edge take', html`<span>tone</span><select id="tone-kind" autocomplete="off">${KINDS.map((kind) => html`<option value="${kind}">${KIND_WORDS[kind]}</option>`)}</select>`)
+      .querySelector('select').addEventListener('change', (event) => this.useKind(event.target.value));
+    of('block edge take', html`<span>seen</span><select id="tone-inside" autocomplete="off"><option value="all">on all paint</option><option value="patch">in this patch</option><option value="pot">on this pot</option><option value="part">on this part</option></select>`)
+      .querySelector('select').addEventListener('change', (event) => { this.inside = event.target.value; this.app.tools.status(); });
+    of('block', html`<span>soft edge, px</span><input id="tone-soft" type="number" min="0" max="400" step="2" value="0" autocomplete="off">`)
+      .querySelector('input').addEventListener('change', (event) => { this.soft = Math.max(0, Number(event.target.value) || 0); });
+    const grey = document.createElement('button');
+    grey.id = 'see-grey';
+    fill(grey, html`Grey <kbd>G</kbd>`);
+    grey.setAttribute('aria-pressed', String(this.grey));
+    grey.addEventListener('click', () => this.turnGrey());
+    tray.append(grey);
+    document.getElementById('tone-kind').value = this.kind;
+  }
+
+  toolChanged() {
+    const now = this.app.tools.now?.id;
+    for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(now);
+  }
+
+  lightNow() { return this.light.at(this.app.current) ?? { azimuth: 315, height: 35, amount: this.amount }; }
+
+  showLight(state) {
+    const share = document.getElementById('light-share');
+    if (!share) return;
+    this.amount = state.amount;
+    share.value = Math.round(100 * state.amount);
+    document.getElementById('light-amount').textContent = `${share.value} %`;
+    const frames = Object.keys(this.light.lights[this.light.part] ?? {});
+    document.getElementById('light-clear').hidden = !frames.length;
+    document.getElementById('light-says').textContent = frames.length > 1 ? `changes at frames ${frames.join(', ')}` : '';
+  }
+
+  useKind(kind) {
+    this.kind = kind;
+    sessionStorage.toneKind = kind;
+    document.getElementById('tone-kind').value = kind;
+    this.app.tools.status();
+    this.showSwatches();
+    this.ledge();
+  }
+
+  turnGrey() {
+    this.grey = !this.grey;
+    sessionStorage.toneGrey = this.grey ? '1' : '';
+    document.body.classList.toggle('grey-tones', this.grey);
+    document.getElementById('see-grey').setAttribute('aria-pressed', String(this.grey));
+    this.app.table.draw();
+  }
+
+  // The colour of the kind beside each pot in the dock.
+  showSwatches() {
+    for (const item of document.querySelectorAll('#pots [data-pot]')) {
+      fill(item.querySelector('.count'), html`<i class="tone-swatch" title="${KIND_WORDS[this.kind]}" style="background: var(--tone-${this.kind}-${item.dataset.pot})"></i>`);
+    }
+  }
+
+  drawn() {
+    this.showSwatches();
+    if (this.app.tools.now === this.light) this.light.show();
+    if (this.app.tools.now === this.choose) this.choose.show();
+  }
+
+  viewChanged() { if (this.app.current) this.drawn(); }
+
+  // ---- the run
+
+  shade() {
+    const { app } = this;
+    const hand = app.data.run.filter((d) => d.toned_by_hand).length;
+    const lit = Object.keys(this.light.lights).length > 0;
+    if (!hand && !lit) { notice('Drag the sun first, or draw the shade of one drawing'); return; }
+    const from = [lit ? 'the light' : '', hand ? `${hand} drawing${hand === 1 ? '' : 's'} drawn by hand` : ''].filter(Boolean).join(' and ');
+    notice(`Shading ${app.data.run.filter((d) => d.strokes).length - hand} drawings from ${from}; it can be undone as one`);
+    app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'tone' }, () => { this.steady.shares = null; if (this.view === 'steady') this.steady.load(); });
+  }
+
+  async copyOn() {
+    const { app } = this;
+    const to = [...app.chosen].filter((id) => id !== app.current.id);
+    const shapes = this.tonesNow().filter((t) => !this.choose.chosen || t === this.choose.chosen);
+    if (!to.length) { notice('Choose the drawings it goes to in the run: with Shift'); return; }
+    if (!shapes.length) { notice('This drawing has no tones to copy'); return; }
+    const plain = shapes.map(({ kind, rings, takes, soft, pots, parts, at }) => ({ kind, rings, takes, soft, pots: pots ?? [], parts: parts ?? [], at: at ?? [] }));
+    try {
+      const done = await post(`/api/levels/${app.level}/do`, { do: { do: 'tone-copy', to, shapes: plain } });
+      notice(`${shapes.length} tone${shapes.length === 1 ? '' : 's'} copied to ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}`);
+      await app.sync.refresh();
+    } catch (error) { notice(error.message, true); }
+  }
+
+  async clear() {
+    const { app } = this;
+    const of = app.meant((d) => d === app.current).map((d) => d.id);
+    try {
+      const done = await post(`/api/levels/${app.level}/do`, { do: { do: 'tone-clear', of, kinds: [this.kind], hand: true } });
+      notice(`${KIND_WORDS[this.kind]} cleared in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}`);
+      await app.sync.refresh();
+    } catch (error) { notice(error.message, true); }
+  }
+
+  ledge() {
+    const { run } = this.app.data;
+    const head = document.getElementById('ledge-head');
+    const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`;
+    const hand = run.filter((d) => d.toned_by_hand).map((d) => d.number);
+    fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
+      <span class="quiet">${hand.length ? `drawn by hand: ${hand.join(', ')}` : ''}</span>
+      <span class="push"></span><span class="acts-here"></span>
+      <button id="tone-stand" title="Nothing is proposed over the tones of this drawing, and they teach the others">Let stand <kbd>T</kbd></button>
+      <button id="tone-copy" title="The chosen tone, or all of this drawing, to the drawings that are chosen in the run">Copy to chosen</button>
+      <button id="tone-clear" title="${KIND_WORDS[this.kind]} of this drawing, or of the chosen ones, proposed or drawn">Clear ${KIND_WORDS[this.kind].toLowerCase()}</button>
+      <button id="shade" class="main">Shade the run <kbd>Enter</kbd></button>`);
+    for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
+    head.querySelector('#shade').addEventListener('click', () => this.shade());
+    head.querySelector('#tone-copy').addEventListener('click', () => this.copyOn());
+    head.querySelector('#tone-clear').addEventListener('click', () => this.clear());
+    head.querySelector('#tone-stand').addEventListener('click', () => this.stand());
+    if (this.view === 'run') strip(this.app, 'paint'); else this.steady.show(head.querySelector('.acts-here'));
+  }
+
+  stand() { return this.send(this.app.current, 'tone-stand', {}); }
+
+  use(view) {
+    this.view = view;
+    sessionStorage.toneLedge = view;
+    document.getElementById('ledge-body').replaceChildren();
+    this.ledge();
+  }
+
+  refreshed() { this.steady.shares = null; if (this.view === 'steady') this.steady.load(); }
+
+  key(event) {
+    const key = event.key.toLowerCase();
+    if (key === 'q' || key === 'w') {
+      const k = KINDS.indexOf(this.kind) + (key === 'w' ? 1 : KINDS.length - 1);
+      this.useKind(KINDS[k % KINDS.length]);
+    } else if (key === 'g') this.turnGrey();
+    else if (key === 'b') this.edge.otherSide();
+    else if (key === 't') this.stand();
+    else if (key === 'n') this.steady.next();
+    else if (key === 'enter') this.shade();
+    else if (key === 'delete' || key === 'backspace') this.choose.remove();
+    else return false;
+    return true;
+  }
+}

@@ -1,0 +1,146 @@
+"""The Tone stage as a colour artist uses it: sun, run, grey, pens, points, copies, curves."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from .test_paint import desk as painted
+from .test_path import drag, on_screen
+from .waiting import until
+
+__all__ = ["painted"]
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture
+def desk(painted: Page) -> Page:
+    painted.goto(painted.url.replace("/paint", "/tone"))
+    until(painted, "document.querySelectorAll('#paper .patches path').length > 0")
+    until(painted, "schoon.tools.now?.id === 'sun'")
+    return painted
+
+
+def ring(x: float, y: float, radius: float) -> list[tuple[float, float]]:
+    turn = np.linspace(0, 2 * np.pi, 24)
+    return [(x + radius * float(np.cos(t)), y + radius * float(np.sin(t))) for t in turn]
+
+
+def tones(page: Page) -> list[dict[str, Any]]:
+    return page.evaluate("schoon.stage.tonesNow().map(({ kind, by, takes }) => ({ kind, by, takes }))")
+
+
+def set_sun(page: Page, azimuth: float, height: float = 30) -> None:
+    """Drags the sun from where it is to a place on the ring."""
+    asked = "(({ x, y, r }) => [x, y, r])(schoon.stage.light.ring())"
+    x, y, r = page.evaluate(asked)
+    turn, out = np.deg2rad(azimuth), r * (1 - height / 90)
+    drag(page, [(x + 5, y + 5), (x + out * np.sin(turn), y - out * np.cos(turn))])
+    until(page, "Object.keys(schoon.stage.light.lights).length === 1")
+
+
+def test_the_sun_is_dragged_and_the_run_is_shaded(desk: Page) -> None:
+    set_sun(desk, 90)
+    # What the light does is seen at once, before anything is kept of it.
+    until(desk, "document.querySelectorAll('#paper .tones path[data-n], #paper .tones > g').length > 0")
+    assert desk.evaluate("schoon.stage.light.lights[''][1].azimuth") == pytest.approx(90, abs=3)
+    assert not tones(desk)
+    desk.locator("#table").focus()
+    desk.keyboard.press("Enter")
+    until(desk, "schoon.data.run.every((d) => d.toned > 0)")
+    until(desk, "schoon.stage.tonesNow().length > 0")
+    assert {t["by"] for t in tones(desk)} == {"light"}
+    desk.reload()
+    until(desk, "document.querySelectorAll('#paper .tones > g').length > 0")
+
+
+def test_without_light_it_says_what_to_do_first(desk: Page) -> None:
+    desk.locator("#shade").click()
+    expect(desk.locator("#notice")).to_contain_text("Drag the sun first")
+
+
+def test_pens_block_in_take_away_and_divide(desk: Page) -> None:
+    desk.keyboard.press("f")
+    drag(desk, ring(300, 270, 40))
+    until(desk, "schoon.stage.tonesNow().length === 1")
+    desk.keyboard.press("x")
+    drag(desk, ring(310, 275, 12))
+    until(desk, "schoon.stage.tonesNow().length === 2")
+    assert [t["takes"] for t in tones(desk)] == [False, True]
+    desk.keyboard.press("w")
+    expect(desk.locator("#tone-kind")).to_have_value("deep")
+    desk.keyboard.press("v")
+    drag(desk, [(300, 150), (306, 270), (300, 400)])
+    until(desk, "schoon.stage.tonesNow().length === 3")
+    before = desk.evaluate("schoon.stage.tonesNow()[2].d")
+    desk.keyboard.press("b")
+    until(desk, f"schoon.stage.tonesNow()[2].d !== '{before}'")
+    desk.keyboard.press("Control+z")
+    until(desk, f"schoon.stage.tonesNow()[2].d === '{before}'")
+
+
+def test_a_tone_is_chosen_bent_and_taken_away(desk: Page) -> None:
+    desk.keyboard.press("f")
+    drag(desk, ring(300, 270, 40))
+    until(desk, "schoon.stage.tonesNow().length === 1")
+    desk.keyboard.press("c")
+    desk.mouse.click(*on_screen(desk, 300, 270))
+    knots = desk.locator("#paper .tone-points .knot")
+    expect(knots).not_to_have_count(0)
+    before = desk.evaluate("schoon.stage.tonesNow()[0].rings[0].slice(0, 2)")
+    drag(desk, [tuple(before), (before[0] + 15, before[1] + 9)])
+    until(desk, f"Math.abs(schoon.stage.tonesNow()[0].rings[0][0] - {before[0] + 15}) < 1.5")
+    desk.keyboard.press("Delete")
+    until(desk, "schoon.stage.tonesNow().length === 0")
+
+
+def test_grey_first(desk: Page) -> None:
+    desk.keyboard.press("f")
+    drag(desk, ring(300, 270, 40))
+    until(desk, "schoon.stage.tonesNow().length === 1")
+    filled = "getComputedStyle(document.querySelector('#paper .tones g > path')).fill"
+    mapped = desk.evaluate(filled)
+    desk.keyboard.press("g")
+    until(desk, f"{filled} === 'rgb(150, 150, 150)'")
+    assert mapped != "rgb(150, 150, 150)"
+    expect(desk.locator("#see-grey")).to_have_attribute("aria-pressed", "true")
+    desk.keyboard.press("g")
+    until(desk, f"{filled} === '{mapped}'")
+
+
+def test_a_drawn_drawing_teaches_and_is_copied(desk: Page) -> None:
+    desk.keyboard.press("v")
+    drag(desk, [(308, 140), (308, 270), (308, 400)])
+    until(desk, "schoon.stage.tonesNow().length === 1")
+    desk.locator("#shade").click()
+    expect(desk.locator("#notice")).to_contain_text("1 drawn by hand stays")
+    until(desk, "schoon.data.run.slice(1).every((d) => d.toned > 0)")
+    desk.locator("#ledge-fold").click()
+    desk.locator(".frame-card").nth(2).click(modifiers=["Shift"])
+    desk.locator("#tone-copy").click()
+    expect(desk.locator("#notice")).to_contain_text("1 tone copied to 2 drawings")
+
+
+def test_the_curve_shows_where_shade_jumps(desk: Page) -> None:
+    desk.keyboard.press("d")
+    until(desk, "document.getElementById('paper').dataset.drawing === '2'")
+    desk.keyboard.press("f")
+    drag(desk, ring(316, 270, 60))
+    until(desk, "schoon.stage.tonesNow().length === 1")
+    desk.get_by_role("tab", name="Steady").click()
+    desk.keyboard.press("a")
+    for number in ("1", "3"):
+        until(desk, f"document.getElementById('paper').dataset.drawing === '{number}'")
+        drag(desk, ring(308 if number == "1" else 324, 270, 6))
+        until(desk, "schoon.stage.tonesNow().length === 1")
+        if number == "1":
+            desk.keyboard.press("d")
+            until(desk, "document.getElementById('paper').dataset.drawing === '2'")
+            desk.keyboard.press("d")
+    expect(desk.locator(".steady .jump")).not_to_have_count(0)
+    desk.keyboard.press("n")
+    expect(desk.locator("#paper")).to_have_attribute("data-drawing", "2")
