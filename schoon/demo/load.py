@@ -27,6 +27,7 @@ from .places import store_boat, store_flag_shot, store_stair_scenery
 from .scenery import bow
 from .shapes import Flat, flatten
 from .shots import SIZE, DemoDrawing, lookout, stair
+from .tones import shade
 
 PRODUCTION = "Harbour Lights"
 KEYS_BY_HAND = (1, 4, 9, 12)
@@ -72,6 +73,9 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
     runner.run_open()
     say("Painting its keys and carrying the paint …")
     _once(store, "demo: painted", lambda cursor: _paint(cursor, levels))
+    runner.run_open()
+    say("Setting the light and shading them …")
+    _once(store, "demo: shaded", lambda cursor: shade(cursor, levels))
     runner.run_open()
     _once(store, _LOADED, lambda cursor: None)
 

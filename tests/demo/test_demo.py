@@ -113,12 +113,12 @@ def test_loading_is_done_once_and_an_unclean_stop_costs_nothing_a_hand_painted(
     counts = table_counts(store)
     demo.load(store, runner, said.append)
     assert table_counts(store) == counts
-    assert len(said) == 4
+    assert len(said) == 5
     with store.transaction() as cursor:
         by_name = {
             row["name"]: productions.drawings(cursor, row["level_id"]) for row in productions.shots(cursor)
         }
-    assert all(row["line"] and row["paint"] for row in by_name["Stair"])
+    assert all(row["line"] and row["paint"] and row["tone"] for row in by_name["Stair"])
     assert not any(row["head"] for row in by_name["Lookout"])
     with store.transaction() as cursor:
         level = next(row for row in productions.shots(cursor) if row["name"] == "Stair")["level_id"]
@@ -167,7 +167,7 @@ def test_loading_goes_on_after_it_was_interrupted(
             raise KeyboardInterrupt
 
     monkeypatch.setattr(demo, "_once", interrupted)
-    for _ in range(4):
+    for _ in range(5):
         with pytest.raises(KeyboardInterrupt):
             demo.load(store, runner, lambda _: None)
     counts = table_counts(store)
@@ -175,4 +175,4 @@ def test_loading_goes_on_after_it_was_interrupted(
     assert table_counts(store) == counts
     with store.transaction() as cursor:
         cursor.execute("SELECT state, COUNT(*) AS n FROM jobs GROUP BY state")
-        assert list(cursor.fetchall()) == [{"state": "done", "n": 8}]
+        assert list(cursor.fetchall()) == [{"state": "done", "n": 12}]

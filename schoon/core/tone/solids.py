@@ -113,7 +113,7 @@ def _poisson(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
     found[coarse] = 4 * _poisson(coarse)
     fine = cv2.resize(found[1:-1, 1:-1], (even.shape[1], even.shape[0]), interpolation=cv2.INTER_LINEAR)
     u = np.where(inside, np.maximum(fine[:height, :width], 0.25), 0.0)
-    neighbours = sum(np.roll(inside, shift, axis) for axis in (0, 1) for shift in (-1, 1)).astype(float)
+    neighbours = cv2.filter2D(inside.astype(float), -1, _CROSS, borderType=cv2.BORDER_CONSTANT)
     share = np.where(inside, 1 / (neighbours + 2 * (4 - neighbours)), 0.0)
     for _ in range(_SWEEPS):
         around = cv2.filter2D(u, -1, _CROSS, borderType=cv2.BORDER_CONSTANT)

@@ -1,0 +1,51 @@
+"""Light on the demo: the sun over the quay, colours of shade in each key."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ..core.tone import Kind
+from ..store import Cursor, jobs, models, productions
+from ..store.states import LightState
+from ..work import edits
+from ..work.operations.key_tones import DeriveTones, NewRule, SetToneRule
+from ..work.operations.stack import SetLight
+
+RULES: dict[str, dict[Kind, tuple[int, int, int]]] = {
+    "Noon quay": {"shade": (190, 172, 196), "deep": (128, 112, 158)},
+    "Lamp room at night": {"shade": (128, 126, 178), "deep": (84, 84, 140)},
+    "Storm": {"shade": (156, 170, 186), "deep": (104, 120, 146)},
+}
+"""Colour key -> kind of tone -> what its bases are multiplied with."""
+
+HELD = ("Eye", "Pupil", "Flame", "Glass")
+"""Pots that are as bright in shade as in light."""
+
+SUN = LightState(azimuth=312, height=34, amount=0.3)
+
+
+def shade(cursor: Cursor, levels: Sequence[int]) -> None:
+    """What a person would do: says what shade does to colours, sets the sun, and has the runs shaded."""
+    done: set[int] = set()
+    for level in levels:
+        shot = productions.shot_of_level(cursor, level)
+        if shot["model_id"] is not None and shot["model_id"] not in done:
+            done.add(shot["model_id"])
+            _colours(cursor, shot["model_id"])
+        edits.change_stack(cursor, shot["id"], SetLight(do="light", level=level, part="", frame=1, light=SUN))
+        drawings = [row["id"] for row in productions.drawings(cursor, level) if row["line"]]
+        jobs.create(cursor, "tone", level, drawings, {})
+
+
+def _colours(cursor: Cursor, model_id: int) -> None:
+    model = models.model(cursor, model_id)
+    held = [pot["id"] for pot in model["pots"] if pot["name"] in HELD]
+    for key in model["keys"]:
+        for kind, by in RULES[key["name"]].items():
+            rule = NewRule(how="multiply", by=by)
+            edits.change_model(
+                cursor, model_id, SetToneRule(do="tone-rule", key=key["id"], kind=kind, rule=rule)
+            )
+        edits.change_model(
+            cursor, model_id, DeriveTones(do="derive-tones", key=key["id"], kind="shade", held=held)
+        )
