@@ -6,19 +6,24 @@ import cv2
 import numpy as np
 import pytest
 
+from schoon.core.compose import Flats, Frame, Layer, Shades, render
 from schoon.core.patches import find_patches, most_of
 from schoon.core.tone import (
     Forms,
     Light,
     Solids,
+    Tone,
     amount_below,
     carried,
+    coverage,
     falls_on,
     forms_of,
     key_of,
     light_in,
     on_drawing,
     reordered,
+    ring_of,
+    shapes_of,
     solids_of,
     steadied,
     tracks_of,
@@ -222,3 +227,46 @@ def test_what_the_hand_did_to_a_proposal_is_done_to_the_others() -> None:
     assert (result[1][body] < 0).mean() == pytest.approx((proposed[1][body] < 0).mean(), abs=0.05)
     with pytest.raises(ValueError, match="no painted form"):
         light_in(run, [])
+
+
+def test_shapes_are_smooth_have_few_points_and_cover_the_shade() -> None:
+    paint = figure()
+    forms, labels = patched(paint)
+    solids = solids_of(forms)
+    values = {form: own - np.float32(0.35) for form, own in falls_on(solids, LIGHT).items()}
+    anchors = np.zeros((len(forms.of_patch), 2))
+    for patch in range(1, len(forms.of_patch)):
+        rows, columns = np.nonzero(labels == patch)
+        middle = len(rows) // 2
+        anchors[patch] = (columns[middle] + 0.5, rows[middle] + 0.5)
+    shapes = shapes_of(solids, values, anchors)
+    dark = on_drawing(solids, values, labels) < 0
+    seen = np.zeros(paint.shape, np.float32)
+    for tone in shapes:
+        within = np.isin(labels, [labels[int(y), int(x)] for x, y in tone.at])
+        seen = np.maximum(seen, coverage([(tone, within)], (paint.shape[1], paint.shape[0])))
+    drawn = (seen > 0.5) & (paint > 0)
+    true = dark & (paint > 0)
+    assert (drawn & true).sum() > 0.95 * (drawn | true).sum()
+    # Nothing of a shape is seen outside its form.
+    assert not (seen > 0)[forms.of_patch[labels] == 0].any()
+    assert sum(len(ring) // 3 for tone in shapes for ring in tone.rings) < 60
+
+
+@pytest.mark.parametrize("width", [1, 4, 12])
+def test_tone_lies_close_to_the_ink_and_never_outside(width: int) -> None:
+    """Between tone and ink no base is left, whatever the line's width; nothing lies beside the patch."""
+    line = np.zeros((240, 240), np.uint8)
+    cv2.circle(line, (120, 120), 80, 1, width)
+    patches = find_patches(line > 0)
+    inside = patches.at(120, 120)
+    tone = Tone(
+        "shade", (ring_of(np.array([[0.0, 0], [130, 0], [130, 240], [0, 240]]), corners=[0, 1, 2, 3]),)
+    )
+    size = (240, 240)
+    shades = Shades(patches.open_labels, [(tone, frozenset([inside]))], {"shade": {inside: (9, 8, 7, 255)}})
+    flats = Flats(patches.open_labels, {inside: (200, 200, 200, 255)})
+    made = render(Frame(size, (Layer("flats", flats), Layer("tone", shades))))
+    left = (patches.labels == inside) & (np.arange(240) < 129)
+    assert (made[left][:, :3] == (9, 8, 7)).all()
+    assert not made[patches.labels != inside].any()

@@ -28,14 +28,20 @@ By = Literal["hand", "light", "carried"]
 _BEYOND = 4
 """Px of a form's own grid by which a proposed shape reaches over the form's edge, where nothing of it is seen."""
 
-_SMOOTH = 1.0
+_SMOOTH = 1.2
 """Px of that grid over which a proposed edge is smoothed."""
 
-_TOLERANCE = 1.4
+_TOLERANCE = 2.0
 """Px of the drawing by which a fitted edge may lie off."""
 
 _LEAST = 12
 """Px² of that grid under which nothing is proposed."""
+
+_BARELY = 0.06
+"""Cosine by which an island has to be darker or lighter than where shade begins to be one."""
+
+_EASE = 3.0
+"""Px of a form's grid over which its values go on outside it."""
 
 _STEP = 6.0
 """About how far apart a curve is sampled to be filled, px."""
@@ -157,14 +163,49 @@ def shapes_of(
     forms = solids.forms
     out = []
     for form, own in values.items():
+        own = _without_islands(forms.labels == form, own)
         if (own < 0).sum() < _LEAST:
             continue
         at = tuple((float(x), float(y)) for x, y in anchors[np.flatnonzero(forms.of_patch == form)])
-        rings = _level(*around(forms, form, own, _BEYOND), forms.step)
+        field, begin = around(forms, form, own, _BEYOND)
+        inside = np.pad(forms.labels, _BEYOND + 1)[
+            begin[0] + _BEYOND + 1 : begin[0] + _BEYOND + 1 + field.shape[0],
+            begin[1] + _BEYOND + 1 : begin[1] + _BEYOND + 1 + field.shape[1],
+        ]
+        rings = _level(_eased(field, inside == form), begin, forms.step)
         origin = np.array([forms.box[1][0], forms.box[0][0]], float)
         if rings:
             out.append(Tone(kind, tuple(ring + origin for ring in rings), by=by, at=at))
     return out
+
+
+def _without_islands(inside: NDArray[np.bool_], values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Values of a form without what is barely shade in the light, or barely light in the shade."""
+    field = np.zeros(inside.shape, np.float32)
+    field[inside] = values
+    changed = values
+    for dark in (True, False):
+        mask = inside & ((field < 0) if dark else (field >= 0))
+        count, islands = cv2.connectedComponents(mask.astype(np.uint8))
+        if count <= 2:
+            continue
+        of = islands[inside]
+        deep = np.zeros(count, np.float32)
+        np.maximum.at(deep, of, np.abs(values))
+        sizes = np.bincount(of, minlength=count)
+        sizes[0] = 0
+        weak = deep < _BARELY
+        weak[[0, int(sizes.argmax())]] = False
+        changed = np.where(weak[of], np.float32(_BARELY if dark else -_BARELY), changed)
+    return changed
+
+
+def _eased(field: NDArray[np.float32], inside: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """A field of a form that goes on smoothly outside it: the nearest values alone have the steps of its rim."""
+    weight = inside.astype(np.float32)
+    below = cv2.GaussianBlur(weight, (0, 0), _EASE)
+    mean = cv2.GaussianBlur(field * weight, (0, 0), _EASE) / np.maximum(below, 1e-6)
+    return np.where(inside, field, np.where(below > 1e-3, mean, field)).astype(np.float32)
 
 
 def _level(field: NDArray[np.float32], begin: tuple[int, int], step: float) -> list[Points]:
