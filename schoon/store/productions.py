@@ -7,8 +7,10 @@ from collections.abc import Mapping, Sequence
 from typing import Any, cast
 
 import pymysql
+from pydantic import TypeAdapter
 
 from ..core.exposure import Again
+from ..core.finish import Entry
 from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
@@ -16,6 +18,10 @@ from .rows import DrawingRow, LevelRow, ShotRow
 from .states import Level, LevelKind, Note, Place, Retaken, Stack, Starts, Time
 
 DUPLICATE = 1062
+
+
+_ENTRIES: TypeAdapter[tuple[Entry, ...]] = TypeAdapter(tuple[Entry, ...])
+"""Reads the finish of a level."""
 
 
 def create(cursor: Cursor, name: str) -> int:
@@ -118,7 +124,7 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     Raises NotFound.
     """
     cursor.execute(
-        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked, l.kind, l.seen,"
+        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked, l.kind, l.seen, l.finish,"
         " l.aside FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
         " WHERE s.id = %s AND (l.id = %s OR %s IS NULL AND NOT l.aside)"
         " ORDER BY l.kind <> 'drawings', l.id LIMIT 1",
@@ -128,6 +134,7 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     row["fps"] = float(row["fps"])
     row["reading"] = json.loads(row["reading"] or "{}")
     row["locked"], row["aside"] = bool(row["locked"]), bool(row["aside"])
+    row["finish"] = _ENTRIES.validate_json(row["finish"] or "[]")
     row |= {"opacity": 100, "visible": True, "tint": None, **json.loads(row.pop("seen") or "{}")}
     return cast(ShotRow, row)
 
@@ -289,7 +296,7 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
 def stack_of(cursor: Cursor, shot_id: int) -> Stack:
     """The levels of a shot, those that lie aside included."""
     cursor.execute(
-        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light FROM levels"
+        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light, finish FROM levels"
         " WHERE shot_id = %s ORDER BY position, id",
         (shot_id,),
     )
@@ -311,6 +318,7 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
                 kind=row["kind"],
                 place=Place(**json.loads(row["place"] or "{}")),
                 lights=json.loads(row["light"] or "{}"),
+                finish=json.loads(row["finish"] or "[]"),
                 **json.loads(row["seen"] or "{}"),
             )
             for row in rows
@@ -364,7 +372,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
         level = then.levels.get(k, now.levels[k])
         cursor.execute(
             "UPDATE levels SET name = %s, locked = %s, model_id = %s, key_id = %s, aside = %s, kind = %s, seen = %s,"
-            " place = %s, light = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
+            " place = %s, light = %s, finish = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
             (
                 level.name,
                 level.locked,
@@ -375,6 +383,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 json.dumps({"opacity": level.opacity, "visible": level.visible, "tint": level.tint}),
                 json.dumps(level.place.model_dump()),
                 json.dumps(level.model_dump()["lights"]),
+                json.dumps([entry.model_dump() for entry in level.finish]),
                 place.get(k),
                 k,
                 shot_id,

@@ -6,13 +6,14 @@ from datetime import datetime
 from typing import Any, Literal, TypedDict
 
 from ..core.exposure import Numbering
+from ..core.finish import Entry
 
 Mark = Literal["key", "breakdown", "inbetween"]
 
 
 class ShotRow(TypedDict):
     """A shot seen with one of its levels. width, height: px. frames: its length. reading: how roughs are read.
-    kind, opacity, visible, tint: of the level, as in `states.Level`."""
+    kind, opacity, visible, tint, finish: of the level, as in `states.Level`."""
 
     id: int
     production_id: int
@@ -34,6 +35,7 @@ class ShotRow(TypedDict):
     opacity: int
     visible: bool
     tint: str | None
+    finish: tuple[Entry, ...]
 
 
 class LevelRow(TypedDict):

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.exposure import Again, Numbering
 from ..core.exposure.placing import Notch, Pose, Way
+from ..core.finish.entries import Entry
 from ..core.look.rules import How
 
 Kind = Literal["key", "breakdown", "inbetween"]
@@ -117,6 +118,7 @@ class Level(BaseModel):
 
     opacity: 1..100 %. visible: whether it is seen at all. tint: "#rrggbb" of a guide's lines, None for those of the key.
     lights: part, or "" for the whole figure, -> frame -> its light, which changes evenly from one to the next.
+    finish: what is done to its picture, in order.
     entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name.
     """
 
@@ -134,6 +136,7 @@ class Level(BaseModel):
     place: Place = Place()
     entries: dict[str, tuple[tuple[int, int], ...]] = Field(default_factory=dict)
     lights: dict[str, dict[int, LightState]] = Field(default_factory=dict)
+    finish: tuple[Entry, ...] = ()
 
 
 class Stack(State):

@@ -235,6 +235,10 @@ def _stack(content: Any, ids: backup.Ids) -> Any:
             "model": ids.of("models", level["model"]),
             "key": ids.of("colour_keys", level["key"]),
             "depth": _keyed("drawings", level.get("depth", {}), ids),
+            "finish": [
+                {**entry, "pot": ids.of("pots", entry["pot"]) or _LOST} if entry.get("pot") else entry
+                for entry in level.get("finish", [])
+            ],
             "entries": {
                 name: [[ids.of("drawings", drawing), frames] for drawing, frames in run]
                 for name, run in level.get("entries", {}).items()

@@ -13,13 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.compose import Flats, Frame, Ink, Layer, Picture, Shades, render
+from ..core.finish import Entry, Scene, finished
 from ..core.look import Look
 from ..core.model import Rgb
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches, pack, unpack_open
 from ..formats.pictures import decode
 from .derived import own_pixels, patches_in
-from .documents import Own, Sheet, painting_of, seen_in, sheet_of
+from .documents import Own, Sheet, painting_of, parts_told, seen_in, sheet_of
 from .placing import SAME, Numbers, matrix_from
 
 WHITE = (255, 255, 255)
@@ -31,11 +32,13 @@ class Drawn:
 
     packed: its patches, if somebody has found them before. picture: what is seen below its lines, where a level shows its
     pictures. fits: whether that is brought to the size of the shot; else it lies at its own size about the middle.
-    opacity: 0..1. place: from its paper to the frame.
+    opacity: 0..1. finish: what is done to its picture. number: of the drawing in its run. place: from its paper to the frame.
     """
 
     documents: tuple[Any, Any, Any, Any]
     look: Look
+    finish: tuple[Entry, ...] = ()
+    number: int = 0
     packed: bytes | None = None
     picture: bytes | None = None
     fits: bool = True
@@ -43,8 +46,14 @@ class Drawn:
     place: Numbers = SAME
 
 
-def layers_of(sheet: Sheet, patches: Patches | OpenPatches | None, look: Look) -> tuple[Layer, ...]:
-    """The layers of a drawing from rear to front. patches: None if no paint is to be seen."""
+def layers_of(
+    sheet: Sheet,
+    patches: Patches | OpenPatches | None,
+    look: Look,
+    finish: Sequence[Entry] = (),
+    number: int = 0,
+) -> tuple[Layer, ...]:
+    """The layers of a drawing from rear to front. patches: None if no paint is to be seen. finish, number: as `Drawn`."""
     layers = []
     if patches is not None:
         fills = {
@@ -56,8 +65,20 @@ def layers_of(sheet: Sheet, patches: Patches | OpenPatches | None, look: Look) -
         layers.append(Layer("flats", Flats(labels, fills)))
         if sheet.tones and look.tones:
             layers.append(Layer("tone", shades_of(sheet, patches, labels, look)))
-    layers += inks_of(sheet, look.ink)
-    return tuple(layers)
+    inks = inks_of(sheet, look.ink)
+    if finish and patches is not None:
+        return finished(layers, inks, finish, scene_of(sheet, patches, look, number))
+    return (*layers, *inks)
+
+
+def scene_of(sheet: Sheet, patches: Patches | OpenPatches, look: Look, number: int) -> Scene:
+    """What the finish knows of a drawing."""
+    labels = patches.labels if isinstance(patches, Patches) else patches.open_labels
+    painting = painting_of(sheet.spots, patches)
+    told = parts_told(sheet.spots, patches)
+    pots = {p: paint.pot for p, paint in painting.items() if paint.pot != NOTHING}
+    parts = {p: told.get(p) or look.parts.get(pot, "") for p, pot in pots.items()}
+    return Scene(labels, pots, parts, look, sheet.inked, number)
 
 
 def shades_of(
@@ -101,14 +122,14 @@ def frame_of(drawings: Sequence[Drawn], size: tuple[int, int]) -> tuple[Frame, l
         sheet = sheet_of(size, *drawn.documents)
         patches: Patches | OpenPatches | None = None
         body = drawn.packed
-        if sheet.spots and drawn.look.pots:
+        if (sheet.spots or drawn.finish) and drawn.look.pots:
             if body is None:
                 patches = patches_in(sheet)
                 body = pack(patches)
             else:
                 patches = unpack_open(body)
         packed.append(body)
-        own = layers_of(sheet, patches, drawn.look)
+        own = layers_of(sheet, patches, drawn.look, drawn.finish, drawn.number)
         if drawn.picture is not None:
             own = (_picture_of(drawn, size), *own)
         if drawn.place != SAME or drawn.opacity < 1:

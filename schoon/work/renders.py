@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from ..core import exposure
+from ..core.finish import Entry
 from ..core.look import Look
 from ..core.model import parse_colour
-from ..store import Cursor, DrawingRow, ShotRow, pictures, revisions
+from ..store import Cursor, DrawingRow, ShotRow, pictures, productions, revisions
 from ..store.states import LevelKind
 from .derived import Files, sheet_key
 from .documents import sheet_of
@@ -28,6 +30,8 @@ class Wanted:
     size: tuple[int, int]
     look: Look
     names: tuple[str | None, ...]
+    finish: tuple[Entry, ...] = ()
+    number: int = 0
     picture: str | None = None
     kind: LevelKind = "drawings"
     opacity: int = 100
@@ -36,7 +40,8 @@ class Wanted:
     @property
     def key(self) -> tuple[object, ...]:
         """What its picture derives from."""
-        return (self.names, self.look.key(), self.picture, self.kind, self.opacity, self.place)
+        finish = [(entry.model_dump_json(), self.number) for entry in self.finish]
+        return (self.names, self.look.key(), finish, self.picture, self.kind, self.opacity, self.place)
 
     @property
     def empty(self) -> bool:
@@ -55,7 +60,19 @@ def wanted_of(
     names: tuple[str | None, ...] = tuple(row[part] for part in revisions.SHOWN)
     if not (painted and row["paint"]):
         look, names = look.inked(), (row["line"], *[None] * (len(revisions.SHOWN) - 1))
-    return Wanted(row, size, look, names)
+        return Wanted(row, size, look, names)
+    return Wanted(row, size, look, names, *_finish(cursor, row, shot))
+
+
+def _finish(cursor: Cursor, row: DrawingRow, shot: ShotRow) -> tuple[tuple[Entry, ...], int]:
+    """What of the finish of a level is for a drawing, and its number in the run."""
+    if not shot["finish"]:
+        return (), 0
+    order = [r["id"] for r in productions.drawings(cursor, row["level_id"])]
+    starts = productions.exposures(cursor, row["level_id"])
+    spans = exposure.spans(starts, shot["frames"])
+    first = next((start for start, _, drawing in spans if drawing == row["id"]), 1)
+    return tuple(entry for entry in shot["finish"] if entry.holds(first)), order.index(row["id"])
 
 
 def in_stack(cursor: Cursor, row: DrawingRow, shot: ShotRow, painted: bool = True) -> Wanted:
@@ -77,7 +94,17 @@ def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
     picture = bytes(pictures.get(cursor, wanted.picture)["body"]) if wanted.picture else None
     fits = wanted.kind != "backdrop"
     opacity = wanted.opacity / 100
-    return Drawn((line, seal, paint, tone), wanted.look, packed, picture, fits, opacity, wanted.place), key
+    return Drawn(
+        (line, seal, paint, tone),
+        wanted.look,
+        wanted.finish,
+        wanted.number,
+        packed,
+        picture,
+        fits,
+        opacity,
+        wanted.place,
+    ), key
 
 
 def keep_patches(files: Files, keys: Sequence[str], packed: Sequence[bytes | None]) -> None:

@@ -267,6 +267,41 @@ class Cover:
         return _Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
 
 
+@dataclass(frozen=True, eq=False)
+class Mask:
+    """A silhouette in one colour. inside: (h, w). soft: px over which its edge fades."""
+
+    inside: NDArray[np.bool_]
+    colour: Rgb
+    soft: float = 0.0
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        made = _moved(np.where(self.inside, 255, 0).astype(np.uint8), matrix, size)
+        if self.soft:
+            scale = float(np.sqrt(abs(np.linalg.det(matrix[:, :2]))))
+            made = cv2.GaussianBlur(made, (0, 0), max(self.soft * scale, 0.1))
+        return _Covered(_box_of(made), made, _colour((*self.colour, 255)))
+
+
+@dataclass(frozen=True)
+class Gradient:
+    """A colour that fades from one point to another, or with `round` about the first to the distance of the second."""
+
+    colour: Rgb
+    begin: tuple[float, float]
+    end: tuple[float, float]
+    round: bool = False
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        begin, end = (matrix[:, :2] @ point + matrix[:, 2] for point in (self.begin, self.end))
+        way = end - begin
+        reach = max(float(np.hypot(*way)), 1e-6)
+        x, y = np.arange(size[0])[None] + 0.5 - begin[0], np.arange(size[1])[:, None] + 0.5 - begin[1]
+        far = np.hypot(x, y) / reach if self.round else (x * way[0] + y * way[1]) / reach**2
+        share = np.asarray(255 * np.clip(1 - far, 0, 1) + 0.5, np.uint8)
+        return _Covered(_box_of(share), share, _colour((*self.colour, 255)))
+
+
 @dataclass(frozen=True)
 class Picture:
     """Pixels as they are: (h, w, 4) straight-alpha RGBA."""

@@ -105,12 +105,13 @@ def _level(cursor: Cursor, level: LevelRow, time: dict[str, Any]) -> dict[str, A
     tag: changes with the colours it is seen in.
     """
     rows = productions.drawings(cursor, level["id"])
+    own = productions.shot_of_level(cursor, level["id"])
     return {
         "id": level["id"],
         "name": level["name"],
         "locked": level["locked"],
         "key": level["key_id"],
-        "tag": key_of(look_of(cursor, productions.shot_of_level(cursor, level["id"])).key())[:10],
+        "tag": key_of(look_of(cursor, own).key(), [entry.model_dump_json() for entry in own["finish"]])[:10],
         **time,
         "drawn": {row["id"]: row["head"] for row in rows if row["line"]},
         "drawings": {
@@ -132,6 +133,7 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "opacity": state.opacity,
         "visible": state.visible,
         "tint": state.tint,
+        "finish": [entry.model_dump() for entry in state.finish],
         "lights": {p: {f: s.model_dump() for f, s in own.items()} for p, own in state.lights.items()},
         "place": state.place.model_dump(),
         "entries": [[name, run] for name, run in state.entries.items()],

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, PrivateAttr
 
+from ...core.finish import Entry
 from ...errors import NotFound, Refusal
 from ...store.states import Level, LevelKind, LightState, NotchState, Stack
 from ...text import named
@@ -326,6 +327,24 @@ class SetLight(_OnLevel):
         )
 
 
+class SetFinish(_OnLevel):
+    """What is done to the picture of a level, in order; the whole list anew. what: the change in words, for the history."""
+
+    do: Literal["finish"]
+    entries: Annotated[list[Entry], Field(max_length=60)]
+    what: str = Field(default="", max_length=120)
+
+    def label(self) -> str:
+        return f"{self.what or 'change the finish'} of {self._name}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if level.locked:
+            raise is_locked(level.name)
+        if len({entry.id for entry in self.entries}) < len(self.entries):
+            raise Refusal("An entry stands twice in the list; open the page again")
+        return level.model_copy(update={"finish": tuple(self.entries)})
+
+
 AnyStack = (
     Order
     | Rename
@@ -340,4 +359,5 @@ AnyStack = (
     | SetFraming
     | NameEntry
     | SetLight
+    | SetFinish
 )

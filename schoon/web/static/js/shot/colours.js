@@ -20,7 +20,8 @@ export class Colours {
     for (const [kind, table] of Object.entries(key.toned)) for (const [pot, colour] of Object.entries(table)) style.setProperty(`--tone-${kind}-${pot}`, colour);
     style.setProperty('--key-ink', key.ink);
     style.setProperty('--key-backdrop', key.backdrop);
-    this.tag = tagOf([key, data.pots.map((p) => p.opacity)]);
+    const level = data.levels.find((l) => l.id === data.shot.level_id);
+    this.tag = tagOf([key, data.pots.map((p) => p.opacity), level?.finish ?? []]);
     this.app.tell('colours');
   }
 

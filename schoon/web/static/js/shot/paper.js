@@ -14,11 +14,11 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'sun', 'tone-points', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'sun', 'tone-points', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
 const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
-const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame'];
+const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -36,6 +36,7 @@ export class Paper {
     for (const layer of LAYERS) this.layers[layer] = make('g', { class: layer }, this.root);
     this.image = make('image', { width, height, preserveAspectRatio: 'none' }, this.layers.rough);
     this.ownImage = make('image', { width, height, preserveAspectRatio: 'none' }, this.layers.own);
+    this.composedImage = make('image', { width, height, preserveAspectRatio: 'none' }, this.layers.composed);
     const clip = make('clipPath', { id: 'edge' }, defs);
     make('rect', { width, height }, clip);
     for (const name of ['patches', 'tones']) this.layers[name].setAttribute('clip-path', 'url(#edge)');
@@ -84,6 +85,13 @@ export class Paper {
     this.layers.own.style.display = url ? '' : 'none';
     this.layers.ink.classList.toggle('beside-own', Boolean(url));
     if (url && this.ownImage.getAttribute('href') !== url) this.ownImage.setAttribute('href', url);
+  }
+
+  // The picture as the server composes it, in place of what is drawn here; null for none.
+  composed(url) {
+    this.svg.classList.toggle('as-composed', Boolean(url));
+    this.layers.composed.style.display = url ? '' : 'none';
+    if (url && this.composedImage.getAttribute('href') !== url) this.composedImage.setAttribute('href', url);
   }
 
   // Lays the paper where it lies in the shot; null for as it is worked on.

@@ -32,7 +32,7 @@ export class Table {
 
   // Shows a drawing. flip: only while a key is held, nothing else follows.
   async draw(entry = this.app.current, flip = false) {
-    const { app, paper } = this;
+    const { app, paper, view } = this;
     const { stage } = app;
     const ticket = ++this.drawn;
     const withPatches = entry.strokes > 0 && Boolean(stage.patches);
@@ -57,6 +57,7 @@ export class Table {
     paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
     paper.patches(shapes, stage.patches, stage.showsBare);
+    paper.composed(stage.composed && entry.strokes ? `${app.colours.viewUrl(entry, roughStep(view.size[0], view.zoom) === 960 ? 960 : 1920, 'paint')}&clear=true` : null);
     paper.tones(shapes, stage.tones ? shapes?.tones : null, stage.tones === 'grey');
     $('paper').dataset.drawing = entry.number;
     $('paper').dataset.revision = entry.revision;

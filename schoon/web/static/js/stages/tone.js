@@ -5,13 +5,14 @@ import { edit, notice, post } from '../api.js';
 import { adopt, paintNow } from '../shot/drawings.js';
 import { patchUnder } from '../paint/tools.js';
 import { KINDS, KIND_WORDS } from '../tone/layer.js';
+import { Finish } from '../tone/finish.js';
 import { Steady } from '../tone/steady.js';
 import { SunTool } from '../tone/sun.js';
 import { BlockTool, ChooseTool, EdgeTool } from '../tone/tools.js';
 import { Stage } from './stage.js';
 import { strip } from './strip.js';
 
-const VIEWS = { run: 'Run', steady: 'Steady' };
+const VIEWS = { run: 'Run', steady: 'Steady', finish: 'Finish' };
 
 export class ToneStage extends Stage {
   constructor(app, name) {
@@ -33,6 +34,7 @@ export class ToneStage extends Stage {
       new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
     ];
     this.steady = new Steady(app, this);
+    this.finish = new Finish(app, this);
     this.view = sessionStorage.toneLedge in VIEWS ? sessionStorage.toneLedge : 'run';
   }
 
@@ -213,13 +215,19 @@ export class ToneStage extends Stage {
     head.querySelector('#tone-copy').addEventListener('click', () => this.copyOn());
     head.querySelector('#tone-clear').addEventListener('click', () => this.clear());
     head.querySelector('#tone-stand').addEventListener('click', () => this.stand());
-    if (this.view === 'run') strip(this.app, 'paint'); else this.steady.show(head.querySelector('.acts-here'));
+    const acts = head.querySelector('.acts-here');
+    if (this.view === 'run') strip(this.app, 'paint'); else this[this.view].show(acts);
   }
 
   stand() { return this.send(this.app.current, 'tone-stand', {}); }
 
+  // With the finish in the ledge the table shows the picture as it is composed.
+  get composed() { return this.view === 'finish'; }
+
   use(view) {
+    const before = this.composed;
     this.view = view;
+    if (before !== this.composed) this.app.table.draw();
     sessionStorage.toneLedge = view;
     document.getElementById('ledge-body').replaceChildren();
     this.ledge();

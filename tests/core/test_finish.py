@@ -1,0 +1,163 @@
+"""Entries of the finish: lines, shadows, washes, textures and treatments on a painted drawing."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import pytest
+
+from schoon.core.compose import Flats, Frame, Ink, Layer, render
+from schoon.core.finish import Scene, finished
+from schoon.core.finish.entries import (
+    CastShadow,
+    ContactShadow,
+    LineColour,
+    LineWeight,
+    Texture,
+    Treatment,
+    Wash,
+)
+from schoon.core.finish.textures import tile
+from schoon.core.look import Look
+from schoon.core.patches import find_patches, wall_of
+from schoon.core.strokes import Stroke
+
+SIZE = (300, 260)
+COAT, FUR = 1, 2
+INK = (10, 20, 30)
+NAME = "0123456789"
+
+
+def straight(*points: tuple[float, float]) -> Stroke:
+    """A line of straight pieces, 6 px wide."""
+    controls = [points[0]]
+    for a, b in pairwise(points):
+        controls += [tuple(np.add(a, np.subtract(b, a) * t)) for t in (1 / 3, 2 / 3, 1)]
+    return Stroke(np.array(controls, float), np.full(len(points), 6.0))
+
+
+@pytest.fixture
+def scene() -> Scene:
+    """A box of fur above one of coat, with a line inside the coat."""
+    strokes = [
+        straight((100, 60), (200, 60), (200, 200), (100, 200), (100, 60)),
+        straight((100, 120), (200, 120)),
+        straight((130, 160), (170, 160)),
+    ]
+    patches = find_patches(wall_of(strokes, [], SIZE))
+    fur, coat = patches.at(150, 90), patches.at(150, 140)
+    look = Look(
+        {COAT: (240, 180, 30, 255), FUR: (140, 90, 60, 255)},
+        {"shade": {COAT: (150, 100, 20), FUR: (80, 50, 40)}},
+        {COAT: (120, 80, 10)},
+        INK,
+    )
+    parts = {fur: "head", coat: "body"}
+    return Scene(patches.open_labels, {fur: FUR, coat: COAT}, parts, look, strokes)
+
+
+def seen(scene: Scene, *entries: Any, width: int | None = None) -> np.ndarray:
+    fills = {patch: scene.look.pots[pot] for patch, pot in scene.pots.items()}
+    paint = [Layer("flats", Flats(scene.labels, fills))]
+    ink = [Layer("ink", Ink(scene.strokes, scene.look.ink))]
+    frame = Frame(SIZE, finished(paint, ink, entries, scene))
+    return render(frame, width).astype(int)
+
+
+def test_without_entries_nothing_changes(scene: Scene) -> None:
+    assert seen(scene)[90, 150].tolist() == [140, 90, 60, 255]
+    assert seen(scene)[60, 150, :3].tolist() == list(INK)
+
+
+def test_lines_take_the_colour_of_their_pot(scene: Scene) -> None:
+    picture = seen(scene, LineColour(id=NAME))
+    # Inside the coat its own line colour; between fur and coat the darker one; round the figure no ink of the key is left.
+    assert picture[160, 150, :3].tolist() == [120, 80, 10]
+    assert picture[120, 150, :3].sum() <= 63 + 40 + 27 + 3
+    assert not (picture[..., :3] == INK).all(axis=2)[picture[..., 3] == 255].any()
+    inner = seen(scene, LineColour(id=NAME, how="one", colour="#ff0000", where="inner"))
+    assert inner[160, 150, :3].tolist() == [255, 0, 0]
+    assert inner[60, 150, :3].tolist() == list(INK)
+
+
+def test_the_outline_alone_becomes_heavier(scene: Scene) -> None:
+    heavy = seen(scene, LineWeight(id=NAME, factor=2.0))
+    assert heavy[55, 150, :3].tolist() == list(INK)
+    assert heavy[165, 150, :3].tolist() == [240, 180, 30]
+
+
+def test_a_cast_shadow_stands_at_the_feet(scene: Scene) -> None:
+    picture = seen(scene, CastShadow(id=NAME, soft=0, opacity=1.0, shear=-1.2, high=0.4, colour="#000000"))
+    only = (picture[..., 3] > 0) & (seen(scene)[..., 3] == 0)
+    rows, columns = np.nonzero(only)
+    assert len(rows) > 200
+    assert rows.max() <= 205
+    assert rows.min() > 120
+    # It lies on one side, and touches the figure at its foot.
+    assert columns.min() > 195 or columns.max() < 105
+    assert picture[0, 0, 3] == 0
+
+
+def test_a_contact_shadow_lies_on_what_is_below_only(scene: Scene) -> None:
+    picture = seen(scene, ContactShadow(id=NAME, parts=("head",), x=0, y=20))
+    assert picture[130, 150, :3].tolist() == [150, 100, 20]
+    assert picture[150, 150, :3].tolist() == [240, 180, 30]
+    assert picture[90, 150, :3].tolist() == [140, 90, 60]
+
+
+def test_a_wash_fades_inside_its_parts(scene: Scene) -> None:
+    wash = Wash(
+        id=NAME, x0=150, y0=120, x1=150, y1=200, colour="#000000", blend="normal", opacity=1, parts=("body",)
+    )
+    picture = seen(scene, wash)
+    assert picture[125, 120, 0] < picture[150, 120, 0] < picture[190, 120, 0]
+    assert picture[90, 150].tolist() == [140, 90, 60, 255]
+    assert picture[10, 10, 3] == 0
+
+
+@pytest.mark.parametrize("picture", ["wash", "weave", "grain"])
+def test_a_texture_stays_inside_and_repeats_on_its_cycle(scene: Scene, picture: Any) -> None:
+    made = seen(scene, Texture(id=NAME, picture=picture, amount=0.8, parts=("body",)))
+    plain = seen(scene)
+    assert np.abs(made - plain)[125:195, 110:190].mean() > 4
+    assert (made[70:110, 110:190] == plain[70:110, 110:190]).all()
+    assert ((made[..., 3] > 0) == (plain[..., 3] > 0)).all()
+    cycled = Texture(id=NAME, picture=picture, cycle=2, amount=0.8)
+    pictures = [
+        seen(Scene(scene.labels, scene.pots, scene.parts, scene.look, scene.strokes, n), cycled)
+        for n in range(3)
+    ]
+    assert (pictures[0] == pictures[2]).all()
+    assert (pictures[0] != pictures[1]).any()
+    edge = tile(picture)
+    assert np.abs(edge[0] - edge[-1]).mean() < 3 * np.abs(edge[1] - edge[0]).mean() + 0.02
+
+
+def test_treatments(scene: Scene) -> None:
+    bare = seen(scene, Treatment(id=NAME, what="no-ink"))
+    assert bare[160, 150].tolist() == [240, 180, 30, 255]
+    ink = seen(scene, Treatment(id=NAME, what="ink-only"))
+    assert ink[90, 150, 3] == 0
+    grey = seen(scene, Treatment(id=NAME, what="grey", pot=FUR))
+    assert grey[90, 150, :3].tolist() == [140, 90, 60]
+    assert np.ptp(grey[140, 150, :3]) == 0
+
+
+def test_for_parts_that_are_gone_nothing_happens(scene: Scene) -> None:
+    plain = seen(scene)
+    for entry in (
+        CastShadow(id=NAME, parts=("wing",)),
+        ContactShadow(id=NAME, parts=("wing",)),
+        Wash(id=NAME, parts=("wing",)),
+        Texture(id=NAME, parts=("wing",)),
+        LineColour(id=NAME, parts=("wing",)),
+    ):
+        assert (seen(scene, entry) == plain).all()
+
+
+def test_an_entry_holds_for_its_frames_and_off_for_none() -> None:
+    entry = Wash(id=NAME, first=3, last=6)
+    assert [frame for frame in range(1, 9) if entry.holds(frame)] == [3, 4, 5, 6]
+    assert not Wash(id=NAME, on=False).holds(1)
