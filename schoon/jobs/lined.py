@@ -35,8 +35,8 @@ def lined(work: Work, keep: Collection[int]) -> Lined:
     with work.store.transaction() as cursor:
         size = size_of(productions.shot_of_level(cursor, work.level))
         rows = [row for row in productions.drawings(cursor, work.level) if row["line"]]
-        found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.SHOWN])
-    sheets = [sheet_of(size, *(found.get(row[part]) for part in revisions.SHOWN)) for row in rows]
+        found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.PAINTED])
+    sheets = [sheet_of(size, *(found.get(row[part]) for part in revisions.PAINTED)) for row in rows]
     keys = [sheet_key(row["line"], sheet) for row, sheet in zip(rows, sheets, strict=True)]
     packed: dict[int, bytes] = {}
 

@@ -43,7 +43,7 @@ def painted_of_model(work: Work, target: bytes) -> list[tuple[bytes, Painting]]:
         model = models.model(cursor, shot["model_id"])
         bodies = [(p["caption"], bytes(pictures.get(cursor, p["sha256"])["body"])) for p in model["pictures"]]
         others = productions.painted_elsewhere(cursor, shot["model_id"], work.level, _ELSEWHERE)
-        found = revisions.get_documents(cursor, [row[part] for row in others for part in revisions.SHOWN])
+        found = revisions.get_documents(cursor, [row[part] for row in others for part in revisions.PAINTED])
         sizes = {
             row["level_id"]: size_of(productions.shot_of_level(cursor, row["level_id"])) for row in others
         }
@@ -56,7 +56,7 @@ def painted_of_model(work: Work, target: bytes) -> list[tuple[bytes, Painting]]:
     calls += [
         (
             tasks.painted_drawing,
-            *(found.get(row[part]) for part in revisions.SHOWN),
+            *(found.get(row[part]) for part in revisions.PAINTED),
             sizes[row["level_id"]],
             alive,
         )

@@ -17,6 +17,7 @@ from ..core.tone import (
     Forms,
     Solids,
     Tone,
+    Within,
     amount_below,
     coverage,
     falls_on,
@@ -127,19 +128,20 @@ def _seen(
     matrix: NDArray[np.float64] | None = None,
 ) -> dict[str, NDArray[np.float32]]:
     """kind -> (h, w) share of each pixel of a label picture that its tones cover. matrix: from the drawing to it."""
-    figure = labels != background
     size = (labels.shape[1], labels.shape[0])
     found = {}
     for kind in kinds:
-        masks = []
-        for tone, within in placed:
-            if tone.kind != kind:
-                continue
-            table = np.zeros(int(labels.max()) + 1, bool)
-            table[[p for p in within or () if p < len(table)]] = True
-            masks.append((tone, figure if within is None else table[labels]))
+        masks = [(tone, _where(labels, background, within)) for tone, within in placed if tone.kind == kind]
         found[kind] = coverage(masks, size, matrix)
     return found
+
+
+def _where(labels: NDArray[np.int32], background: int, within: frozenset[int] | None) -> Within:
+    """Where a tone is seen: in its patches, or with None in all of the figure."""
+    table = np.full(int(labels.max()) + 1, within is None)
+    table[background] = False
+    table[[p for p in within or () if p < len(table)]] = True
+    return lambda part: np.asarray(table[labels[part]])
 
 
 def _placed(

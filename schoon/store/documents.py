@@ -19,7 +19,10 @@ _LARGE = 200_000
 
 Part = Literal["line", "seal", "paint", "tone", "said"]
 
-SHOWN: tuple[Part, ...] = ("line", "seal", "paint", "tone")
+PAINTED: tuple[Part, ...] = ("line", "seal", "paint")
+"""The documents of a drawing that say what is painted."""
+
+SHOWN: tuple[Part, ...] = (*PAINTED, "tone")
 """The documents of a drawing that its picture derives from."""
 
 PARTS: tuple[Part, ...] = (*SHOWN, "said")

@@ -15,7 +15,7 @@ from pydantic import ValidationError
 
 from ..errors import Damaged, NotFound
 from . import actor, models, once, productions
-from .documents import PARTS, SHOWN, Part, current, get_documents, parts_of, put_document, with_parts
+from .documents import PAINTED, PARTS, SHOWN, Part, current, get_documents, parts_of, put_document, with_parts
 from .pool import Cursor, Row
 from .rows import DrawingRow
 from .states import Model, Stack, State, Time
@@ -375,7 +375,7 @@ def actions(cursor: Cursor, action_ids: Sequence[int]) -> dict[int, Row]:
 
 
 __all__ = [
-    "PARTS", "SHOWN", "Kind", "Part", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
+    "PAINTED", "PARTS", "SHOWN", "Kind", "Part", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
     "change", "drawing", "get_documents", "head", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
     "state_at", "state_of", "steps_of_shot", "undo",
 ]  # fmt: skip

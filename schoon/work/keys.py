@@ -47,13 +47,13 @@ def painted_drawings(cursor: Cursor, model_id: int) -> list[Painted]:
     for level in models.levels_of(cursor, model_id):
         size = productions.shot_of_level(cursor, level["level_id"])
         rows = [r for r in productions.drawings(cursor, level["level_id"]) if r["line"] and r["paint"]]
-        found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.SHOWN])
+        found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.PAINTED])
         for row in rows:
             spots = found[row["paint"]]["patches"]
             if not any(spot["by"] == "hand" for spot in spots):
                 continue
             sheet = sheet_of(
-                (int(size["width"]), int(size["height"])), *(found.get(row[p]) for p in revisions.SHOWN)
+                (int(size["width"]), int(size["height"])), *(found.get(row[p]) for p in revisions.PAINTED)
             )
             painted = Painted(row["line"], sheet, f"drawing {row['number']} of {level['shot']}")
             listed.append((sum(spot["by"] == "hand" for spot in spots), painted))

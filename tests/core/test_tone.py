@@ -244,7 +244,10 @@ def test_shapes_are_smooth_have_few_points_and_cover_the_shade() -> None:
     seen = np.zeros(paint.shape, np.float32)
     for tone in shapes:
         within = np.isin(labels, [labels[int(y), int(x)] for x, y in tone.at])
-        seen = np.maximum(seen, coverage([(tone, within)], (paint.shape[1], paint.shape[0])))
+        seen = np.maximum(
+            seen,
+            coverage([(tone, lambda part, within=within: within[part])], (paint.shape[1], paint.shape[0])),
+        )
     drawn = (seen > 0.5) & (paint > 0)
     true = dark & (paint > 0)
     assert (drawn & true).sum() > 0.95 * (drawn | true).sum()

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from ..model import Rgb, Rgba
 from ..patches import grow
 from ..strokes import Stroke, ink_coverage
-from ..tone import KINDS, Tone, coverage
+from ..tone import KINDS, Tone, Within, coverage
 
 Role = Literal["backdrop", "flats", "tone", "shadow", "ink", "texture", "guide"]
 Blend = Literal["normal", "multiply", "screen"]
@@ -221,18 +221,24 @@ class Shades:
         count = int(max(shown.max(initial=0), 0)) + 1
         made = np.zeros((*size[::-1], 4), np.float32)
         for kind in KINDS:
-            own = [(tone, patches) for tone, patches in self.tones if tone.kind == kind]
             table = np.zeros((count, 4), np.uint8)
             for patch, colour in self.colours.get(kind, {}).items():
                 if patch < count:
                     table[patch] = colour
+            own = [
+                (tone, None if within is None else _among(shown, within, count))
+                for tone, within in self.tones
+                if tone.kind == kind
+            ]
             if not own or not table.any():
                 continue
-            masks = [(tone, None if within is None else _among(shown, within, count)) for tone, within in own]
-            share = coverage(masks, size, matrix)
-            laid = _premultiplied(table)[shown]
+            share = coverage(own, size, matrix)
+            x0, y0, x1, y1 = _box_of(share)
+            part = np.s_[y0:y1, x0:x1]
+            laid = _premultiplied(table)[shown[part]]
             # A see-through pot stays as see-through as it is: its tone takes the place of its colour.
-            made = made * (1 - share[..., None] * (laid[..., 3:] > 0)) + laid * share[..., None]
+            here = share[part][..., None]
+            made[part] = made[part] * (1 - here * (laid[..., 3:] > 0)) + laid * here
         return _Floats(_box_of(made[..., 3]), made)
 
 
@@ -249,10 +255,10 @@ def _patches_at(labels: NDArray[np.integer], matrix: Matrix, size: tuple[int, in
     return np.asarray(moved, np.int32)
 
 
-def _among(labels: NDArray[np.int32], patches: frozenset[int], count: int) -> NDArray[np.bool_]:
+def _among(labels: NDArray[np.int32], patches: frozenset[int], count: int) -> Within:
     table = np.zeros(count, bool)
     table[[p for p in patches if p < count]] = True
-    return np.asarray(table[labels])
+    return lambda part: np.asarray(table[labels[part]])
 
 
 @dataclass(frozen=True)

@@ -38,21 +38,34 @@ def ink_coverage(strokes: Sequence[Stroke], size: tuple[int, int], scale: float 
     drawing px.
     """
     width, height = size
-    # What shows through all strokes: only what one of them reaches is touched.
-    bare = np.ones((height, width), np.float32)
+    result = np.zeros((height, width), np.uint8)
     outlines = [[_turned(piece * scale) for piece in _covered(stroke)] for stroke in strokes]
-    for stroke, shapes, cells in zip(strokes, outlines, _cells(outlines), strict=True):
-        points = np.concatenate(shapes)
-        left, top = np.maximum(np.floor(points.min(axis=0)).astype(int), 0).tolist()
-        right, bottom = np.minimum(np.ceil(points.max(axis=0)).astype(int), size).tolist()
+    windows = [_window(np.concatenate(shapes), size) for shapes in outlines]
+    seen = [w for w in windows if w[0] < w[2] and w[1] < w[3]]
+    if not seen:
+        return result
+    # Only what a stroke reaches is touched.
+    x0, y0 = (min(w[k] for w in seen) for k in (0, 1))
+    x1, y1 = (max(w[k] for w in seen) for k in (2, 3))
+    # What shows through all strokes.
+    bare = np.ones((y1 - y0, x1 - x0), np.float32)
+    for stroke, shapes, cells, window in zip(strokes, outlines, _cells(outlines), windows, strict=True):
+        left, top, right, bottom = window
         if left >= right or top >= bottom:
             continue
-        window = (left, top, right, bottom)
         covered = _shares(cells, window)
         if len(shapes) > 1:
             np.maximum(covered, _spine(stroke, window, scale), out=covered)
-        bare[top:bottom, left:right] *= 1 - covered
-    return np.asarray(255 * (1 - bare) + 0.5, np.uint8)
+        bare[top - y0 : bottom - y0, left - x0 : right - x0] *= 1 - covered
+    result[y0:y1, x0:x1] = 255 * (1 - bare) + 0.5
+    return result
+
+
+def _window(points: Points, size: tuple[int, int]) -> tuple[int, int, int, int]:
+    """Left, top, right and bottom of the pixels that points reach."""
+    left, top = np.maximum(np.floor(points.min(axis=0)).astype(int), 0).tolist()
+    right, bottom = np.minimum(np.ceil(points.max(axis=0)).astype(int), size).tolist()
+    return left, top, right, bottom
 
 
 def _covered(stroke: Stroke) -> list[Points]:

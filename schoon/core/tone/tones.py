@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -123,29 +123,44 @@ def sampled(ring: Points) -> Points:
     return np.asarray(np.einsum("kc,ncd->nkd", basis[:-1], segments).reshape(-1, 2))
 
 
+Within = Callable[[tuple[slice, slice]], NDArray[np.bool_]]
+"""Gives the mask in which a tone is seen, for rows and columns of the result."""
+
+
 def coverage(
-    tones: Sequence[tuple[Tone, NDArray[np.bool_] | None]],
+    tones: Sequence[tuple[Tone, Within | None]],
     size: tuple[int, int],
     matrix: NDArray[np.float64] | None = None,
 ) -> NDArray[np.float32]:
     """(h, w) share 0..1 of each pixel that tones of one kind cover, in their order.
 
-    tones: each with the (h, w) mask it is seen in, None for everywhere. size: (width, height) of the result. matrix: (2, 3)
-    from the drawing to the result.
+    tones: each with where it is seen, None for everywhere. size: (width, height) of the result. matrix: (2, 3) from the
+    drawing to the result.
     """
     linear, shift = (np.eye(2), np.zeros(2)) if matrix is None else (matrix[:, :2], matrix[:, 2])
     scale = float(np.sqrt(abs(np.linalg.det(linear))))
     total = np.zeros(size[::-1], np.float32)
     for tone, within in tones:
-        layer = np.zeros(size[::-1], np.uint8)
-        rings = [fixed(sampled(ring) @ linear.T + shift) for ring in tone.rings]
-        cv2.fillPoly(layer, rings, 255, cv2.LINE_AA, 4)
-        share = layer.astype(np.float32) / 255
-        if tone.soft:
-            share = cv2.GaussianBlur(share, (0, 0), max(tone.soft * scale / 2, 0.1))
+        rings = [sampled(ring) @ linear.T + shift for ring in tone.rings]
+        fade = tone.soft * scale
+        low, high = (
+            np.min([r.min(axis=0) for r in rings], axis=0),
+            np.max([r.max(axis=0) for r in rings], axis=0),
+        )
+        left, top = np.clip(np.floor(low - 2 * fade - 1), 0, size).astype(int).tolist()
+        right, bottom = np.clip(np.ceil(high + 2 * fade + 1), 0, size).astype(int).tolist()
+        if right <= left or bottom <= top:
+            continue
+        part = slice(top, bottom), slice(left, right)
+        layer = np.zeros((bottom - top, right - left), np.uint8)
+        cv2.fillPoly(layer, [fixed(ring - (left, top)) for ring in rings], 255, cv2.LINE_AA, 4)
+        share = layer.astype(np.float32) * np.float32(1 / 255)
+        if fade:
+            share = cv2.GaussianBlur(share, (0, 0), max(fade / 2, 0.1))
         if within is not None:
-            share *= within
-        total = total * (1 - share) if tone.takes else total + share * (1 - total)
+            share *= within(part)
+        here = total[part]
+        total[part] = here * (1 - share) if tone.takes else here + share * (1 - here)
     return total
 
 

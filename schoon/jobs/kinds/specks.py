@@ -13,7 +13,7 @@ class Specks(DrawingKind):
     """settings: under, px². Paint of areas that are gone goes with them, so that it does not make their neighbours
     unsure."""
 
-    reads = revisions.SHOWN
+    reads = revisions.PAINTED
 
     def label(self, work: Work) -> str:
         return f"specks under {work.settings['under']} px² join their neighbour"

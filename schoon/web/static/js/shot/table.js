@@ -7,6 +7,8 @@ import { View } from './view.js';
 
 const $ = (id) => document.getElementById(id);
 const SLOW = 250;
+// Width at which the composed picture of a drawing is asked for, px.
+const COMPOSED = 1920;
 
 export class Table {
   constructor(app) {
@@ -32,7 +34,7 @@ export class Table {
 
   // Shows a drawing. flip: only while a key is held, nothing else follows.
   async draw(entry = this.app.current, flip = false) {
-    const { app, paper, view } = this;
+    const { app, paper } = this;
     const { stage } = app;
     const ticket = ++this.drawn;
     const withPatches = entry.strokes > 0 && Boolean(stage.patches);
@@ -57,7 +59,7 @@ export class Table {
     paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
     paper.patches(shapes, stage.patches, stage.showsBare);
-    paper.composed(stage.composed && entry.strokes ? `${app.colours.viewUrl(entry, roughStep(view.size[0], view.zoom) === 960 ? 960 : 1920, 'paint')}&clear=true` : null);
+    paper.composed(stage.composed && entry.strokes ? `${app.colours.viewUrl(entry, COMPOSED, 'paint')}&clear=true` : null);
     paper.tones(shapes, stage.tones ? shapes?.tones : null, stage.tones === 'grey');
     $('paper').dataset.drawing = entry.number;
     $('paper').dataset.revision = entry.revision;

@@ -93,7 +93,7 @@ export class Finish {
     fill(body, html`<div class="finish"><ol class="finish-list" aria-label="Finish, in order">${list.map((e, k) => html`<li data-id="${e.id}" class="${e === chosen ? 'chosen' : ''} ${e.on ? '' : 'off'}">
         <input type="checkbox" ${e.on ? 'checked' : ''} aria-label="${KINDS[e.kind].words} is on" autocomplete="off"><button class="pick">${KINDS[e.kind].words}</button><span class="quiet">${this.touches(e)}</span>
         <span class="range" title="frames ${e.first ?? 1} to ${e.last ?? frames}"><i style="${bar(e)}"></i></span>
-        <button class="up" aria-label="Earlier" ${k ? '' : 'disabled'}>↑</button><button class="down" aria-label="Later" ${k < list.length - 1 ? '' : 'disabled'}>↓</button><button class="drop" aria-label="Take ${KINDS[e.kind].words} out">✕</button></li>`)}
+        <button class="up" aria-label="Earlier" ${k ? '' : 'disabled'}>↑</button><button class="down" aria-label="Later" ${k < list.length - 1 ? '' : 'disabled'}>↓</button><button class="out" aria-label="Take ${KINDS[e.kind].words} out">✕</button></li>`)}
       ${list.length ? '' : html`<li class="quiet">Nothing yet. Lines can take the colour of their pot, the figure can cast a shadow, a wash or a texture can lie on its parts.</li>`}</ol>
       ${chosen ? html`<form class="finish-fields" autocomplete="off">${this.fields(chosen)}</form>` : ''}</div>`);
     for (const row of body.querySelectorAll('.finish-list li[data-id]')) this.wireRow(row, list.find((e) => e.id === row.dataset.id));
@@ -105,7 +105,7 @@ export class Finish {
     row.querySelector('.pick').addEventListener('click', () => { this.chosen = entry.id; this.stage.ledge(); });
     row.querySelector('.up').addEventListener('click', () => this.move(entry, -1));
     row.querySelector('.down').addEventListener('click', () => this.move(entry, 1));
-    row.querySelector('.drop').addEventListener('click', () => this.keep(this.list.filter((e) => e !== entry), `take ${KINDS[entry.kind].words.toLowerCase()} out`));
+    row.querySelector('.out').addEventListener('click', () => this.keep(this.list.filter((e) => e !== entry), `take ${KINDS[entry.kind].words.toLowerCase()} out`));
   }
 
   fields(entry) {
