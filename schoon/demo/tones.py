@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ..core.finish import Entry
+from ..core.finish.entries import CastShadow, ContactShadow, LineColour, Wash
 from ..core.tone import Kind
 from ..store import Cursor, jobs, models, productions
 from ..store.states import LightState
 from ..work import edits
 from ..work.operations.key_tones import DeriveTones, NewRule, SetToneRule
-from ..work.operations.stack import SetLight
+from ..work.operations.stack import SetFinish, SetLight
 
 RULES: dict[str, dict[Kind, tuple[int, int, int]]] = {
     "Noon quay": {"shade": (190, 172, 196), "deep": (128, 112, 158)},
@@ -24,6 +26,15 @@ HELD = ("Eye", "Pupil", "Flame", "Glass")
 SUN = LightState(azimuth=312, height=34, amount=0.3)
 
 
+FINISH: tuple[Entry, ...] = (
+    CastShadow(id="0000000001", high=0.22, shear=-1.4, opacity=0.28),
+    ContactShadow(id="0000000002", parts=("Hat",), onto=("Otter",), x=4, y=12),
+    Wash(id="0000000003", x0=960, y0=1000, x1=960, y1=260, colour="#d9a24a", opacity=0.35, parts=("Coat",)),
+    LineColour(id="0000000004", where="inner"),
+)
+"""What is done to Pim on the stair."""
+
+
 def shade(cursor: Cursor, levels: Sequence[int]) -> None:
     """What a person would do: says what shade does to colours, sets the sun, and has the runs shaded."""
     done: set[int] = set()
@@ -33,6 +44,12 @@ def shade(cursor: Cursor, levels: Sequence[int]) -> None:
             done.add(shot["model_id"])
             _colours(cursor, shot["model_id"])
         edits.change_stack(cursor, shot["id"], SetLight(do="light", level=level, part="", frame=1, light=SUN))
+        if shot["name"] == "Stair" and shot["level"] == "Pim":
+            edits.change_stack(
+                cursor,
+                shot["id"],
+                SetFinish(do="finish", level=level, entries=list(FINISH), what="add the finish"),
+            )
         drawings = [row["id"] for row in productions.drawings(cursor, level) if row["line"]]
         jobs.create(cursor, "tone", level, drawings, {})
 

@@ -236,5 +236,5 @@ def _inked(
 
 def _webp(pixels: NDArray[np.uint8]) -> bytes:
     out = io.BytesIO()
-    Image.fromarray(pixels).save(out, "WEBP", quality=90, method=2)
+    Image.fromarray(pixels).save(out, "WEBP", quality=90, method=1)
     return out.getvalue()

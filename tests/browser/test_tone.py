@@ -144,3 +144,28 @@ def test_the_curve_shows_where_shade_jumps(desk: Page) -> None:
     expect(desk.locator(".steady .jump")).not_to_have_count(0)
     desk.keyboard.press("n")
     expect(desk.locator("#paper")).to_have_attribute("data-drawing", "2")
+
+
+def test_the_finish_is_listed_changed_ordered_and_switched_off(desk: Page) -> None:
+    desk.get_by_role("tab", name="Finish").click()
+    desk.locator("#finish-add").select_option("cast")
+    expect(desk.locator(".finish-list li[data-id]")).to_have_count(1)
+    until(
+        desk, "document.querySelector('#paper .composed image').getAttribute('href').includes('clear=true')"
+    )
+    before = desk.locator("#paper .composed image").get_attribute("href")
+    desk.locator('.finish-fields input[name="high"]').fill("0.5")
+    desk.locator('.finish-fields input[name="high"]').press("Tab")
+    until(desk, f"document.querySelector('#paper .composed image').getAttribute('href') !== '{before}'")
+    desk.locator("#finish-add").select_option("line-colour")
+    expect(desk.locator(".finish-list li[data-id]")).to_have_count(2)
+    desk.get_by_role("button", name="Earlier").nth(1).click()
+    expect(desk.locator(".finish-list .pick").first).to_have_text("Line colour")
+    desk.get_by_role("checkbox", name="Line colour is on").uncheck()
+    expect(desk.locator(".finish-list li").first).to_have_class("chosen off")
+    desk.get_by_role("button", name="Take Cast shadow out").click()
+    expect(desk.locator(".finish-list li[data-id]")).to_have_count(1)
+    desk.reload()
+    until(desk, "schoon.levels.mine.finish.length === 1")
+    desk.get_by_role("tab", name="Run").click()
+    until(desk, "!document.getElementById('paper').classList.contains('as-composed')")

@@ -198,6 +198,14 @@ export class ToneStage extends Stage {
     } catch (error) { notice(error.message, true); }
   }
 
+  // What is done to the tones of this drawing, or of the chosen ones.
+  handed() {
+    const words = KIND_WORDS[this.kind].toLowerCase();
+    return html`<button id="tone-stand" title="Nothing is proposed over the tones of this drawing, and they teach the others">Let stand <kbd>T</kbd></button>
+      <button id="tone-copy" title="The chosen tone, or all of this drawing, to the drawings that are chosen in the run">Copy to chosen</button>
+      <button id="tone-clear" title="${KIND_WORDS[this.kind]} of this drawing, or of the chosen ones, proposed or drawn">Clear ${words}</button>`;
+  }
+
   ledge() {
     const { run } = this.app.data;
     const head = document.getElementById('ledge-head');
@@ -206,10 +214,8 @@ export class ToneStage extends Stage {
     fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
       <span class="quiet">${hand.length ? `drawn by hand: ${hand.join(', ')}` : ''}</span>
       <span class="push"></span><span class="acts-here"></span>
-      ${this.composed ? '' : html`<button id="tone-stand" title="Nothing is proposed over the tones of this drawing, and they teach the others">Let stand <kbd>T</kbd></button>
-      <button id="tone-copy" title="The chosen tone, or all of this drawing, to the drawings that are chosen in the run">Copy to chosen</button>
-      <button id="tone-clear" title="${KIND_WORDS[this.kind]} of this drawing, or of the chosen ones, proposed or drawn">Clear ${KIND_WORDS[this.kind].toLowerCase()}</button>
-`}<button id="shade" class="main">Shade the run <kbd>Enter</kbd></button>`);
+      ${this.view === 'run' ? this.handed() : ''}
+      <button id="shade" class="main">Shade the run <kbd>Enter</kbd></button>`);
     for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
     head.querySelector('#shade').addEventListener('click', () => this.shade());
     head.querySelector('#tone-copy')?.addEventListener('click', () => this.copyOn());

@@ -6,7 +6,7 @@ import { KIND_WORDS } from './layer.js';
 import { testColour } from '../pure/test_colours.js';
 import { jumps } from '../pure/jumps.js';
 
-const WIDE = 56;
+const WIDE = 46;
 const HIGH = 104;
 
 export class Steady {
