@@ -15,7 +15,7 @@ from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
 from .rows import DrawingRow, LevelRow, ShotRow
-from .states import Level, LevelKind, Note, Place, Retaken, Stack, Starts, Time
+from .states import KeyChange, Level, LevelKind, Note, Place, Retaken, Stack, Starts, Time
 
 DUPLICATE = 1062
 
@@ -124,7 +124,7 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     Raises NotFound.
     """
     cursor.execute(
-        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked, l.kind, l.seen, l.finish,"
+        "SELECT s.*, p.name AS production, l.id AS level_id, l.name AS level, l.model_id, l.key_id, l.reading, l.locked, l.kind, l.seen, l.finish, l.key_changes,"
         " l.aside FROM shots s JOIN productions p ON p.id = s.production_id JOIN levels l ON l.shot_id = s.id"
         " WHERE s.id = %s AND (l.id = %s OR %s IS NULL AND NOT l.aside)"
         " ORDER BY l.kind <> 'drawings', l.id LIMIT 1",
@@ -135,6 +135,8 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     row["reading"] = json.loads(row["reading"] or "{}")
     row["locked"], row["aside"] = bool(row["locked"]), bool(row["aside"])
     row["finish"] = _ENTRIES.validate_json(row["finish"] or "[]")
+    changes = json.loads(row["key_changes"] or "{}")
+    row["key_changes"] = {int(frame): KeyChange(**change) for frame, change in changes.items()}
     row |= {"opacity": 100, "visible": True, "tint": None, **json.loads(row.pop("seen") or "{}")}
     return cast(ShotRow, row)
 
@@ -296,7 +298,7 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
 def stack_of(cursor: Cursor, shot_id: int) -> Stack:
     """The levels of a shot, those that lie aside included."""
     cursor.execute(
-        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light, finish FROM levels"
+        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light, finish, key_changes FROM levels"
         " WHERE shot_id = %s ORDER BY position, id",
         (shot_id,),
     )
@@ -319,6 +321,7 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
                 place=Place(**json.loads(row["place"] or "{}")),
                 lights=json.loads(row["light"] or "{}"),
                 finish=json.loads(row["finish"] or "[]"),
+                key_changes=json.loads(row["key_changes"] or "{}"),
                 **json.loads(row["seen"] or "{}"),
             )
             for row in rows
@@ -372,7 +375,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
         level = then.levels.get(k, now.levels[k])
         cursor.execute(
             "UPDATE levels SET name = %s, locked = %s, model_id = %s, key_id = %s, aside = %s, kind = %s, seen = %s,"
-            " place = %s, light = %s, finish = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
+            " place = %s, light = %s, finish = %s, key_changes = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
             (
                 level.name,
                 level.locked,
@@ -384,6 +387,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 json.dumps(level.place.model_dump()),
                 json.dumps(level.model_dump()["lights"]),
                 json.dumps([entry.model_dump() for entry in level.finish]),
+                json.dumps(level.model_dump()["key_changes"]),
                 place.get(k),
                 k,
                 shot_id,

@@ -7,13 +7,14 @@ from typing import Any, Literal, TypedDict
 
 from ..core.exposure import Numbering
 from ..core.finish import Entry
+from .states import KeyChange
 
 Mark = Literal["key", "breakdown", "inbetween"]
 
 
 class ShotRow(TypedDict):
     """A shot seen with one of its levels. width, height: px. frames: its length. reading: how roughs are read.
-    kind, opacity, visible, tint, finish: of the level, as in `states.Level`."""
+    kind, opacity, visible, tint, finish, key_changes: of the level, as in `states.Level`."""
 
     id: int
     production_id: int
@@ -36,6 +37,7 @@ class ShotRow(TypedDict):
     visible: bool
     tint: str | None
     finish: tuple[Entry, ...]
+    key_changes: dict[int, KeyChange]
 
 
 class LevelRow(TypedDict):

@@ -113,12 +113,21 @@ class LightState(BaseModel):
     amount: float = Field(default=0.3, ge=0, le=1)
 
 
+class KeyChange(BaseModel):
+    """A colour key from a frame on. eased: it comes evenly from the change before it, instead of at once."""
+
+    model_config = ConfigDict(frozen=True)
+
+    key: int
+    eased: bool = False
+
+
 class Level(BaseModel):
     """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on. kind: what it is for.
 
     opacity: 1..100 %. visible: whether it is seen at all. tint: "#rrggbb" of a guide's lines, None for those of the key.
     lights: part, or "" for the whole figure, -> frame -> its light, which changes evenly from one to the next.
-    finish: what is done to its picture, in order.
+    finish: what is done to its picture, in order. key_changes: frame -> the colour key from there on, instead of `key`.
     entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name.
     """
 
@@ -137,6 +146,7 @@ class Level(BaseModel):
     entries: dict[str, tuple[tuple[int, int], ...]] = Field(default_factory=dict)
     lights: dict[str, dict[int, LightState]] = Field(default_factory=dict)
     finish: tuple[Entry, ...] = ()
+    key_changes: dict[int, KeyChange] = Field(default_factory=dict)
 
 
 class Stack(State):

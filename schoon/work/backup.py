@@ -235,6 +235,11 @@ def _stack(content: Any, ids: backup.Ids) -> Any:
             "model": ids.of("models", level["model"]),
             "key": ids.of("colour_keys", level["key"]),
             "depth": _keyed("drawings", level.get("depth", {}), ids),
+            "key_changes": {
+                frame: {**change, "key": key}
+                for frame, change in level.get("key_changes", {}).items()
+                if (key := ids.of("colour_keys", change["key"])) is not None
+            },
             "finish": [
                 {**entry, "pot": ids.of("pots", entry["pot"]) or _LOST} if entry.get("pot") else entry
                 for entry in level.get("finish", [])

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from ..core.look import PLAIN, Look, ToneRule
+from bisect import bisect_right
+
+from ..core.look import PLAIN, Look, ToneRule, mixed
 from ..core.model import Rgb, parse_colour
 from ..core.tone import KINDS
 from ..store import Cursor, KeyRow, ShotRow, models
@@ -40,6 +42,21 @@ def look_of(cursor: Cursor, shot: ShotRow, key_id: int | None = None) -> Look:
         parse_colour(key["backdrop"]),
         {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]},
     )
+
+
+def look_in(cursor: Cursor, shot: ShotRow, frame: int) -> Look:
+    """The look of a level in a frame, with the colour keys it takes on over time. shot: seen with the level."""
+    changes = shot["key_changes"]
+    frames = [1, *sorted(f for f in changes if f > 1)]
+    now = bisect_right(frames, frame) - 1
+
+    def at(k: int) -> Look:
+        return look_of(cursor, shot, changes[frames[k]].key if frames[k] in changes else None)
+
+    if now + 1 < len(frames) and changes[frames[now + 1]].eased:
+        share = (frame - frames[now]) / (frames[now + 1] - frames[now])
+        return mixed(at(now), at(now + 1), share)
+    return at(now)
 
 
 def rule_of(key: KeyRow, kind: str) -> ToneRule:

@@ -14,7 +14,7 @@ from ..store.states import LevelKind
 from .derived import Files, sheet_key
 from .documents import sheet_of
 from .frames import Drawn
-from .looks import look_of
+from .looks import look_in, look_of
 from .placing import SAME, Numbers
 
 
@@ -53,7 +53,10 @@ def wanted_of(
     cursor: Cursor, row: DrawingRow, shot: ShotRow, key_id: int | None = None, painted: bool = True
 ) -> Wanted:
     """shot: seen with the drawing's level. painted: False for its line alone."""
-    look = look_of(cursor, shot, key_id)
+    over_time = key_id is None and bool(shot["key_changes"])
+    look = (
+        look_in(cursor, shot, _first_frame(cursor, row, shot)) if over_time else look_of(cursor, shot, key_id)
+    )
     if shot["tint"]:
         look = replace(look, ink=parse_colour(shot["tint"]))
     size = (int(shot["width"]), int(shot["height"]))
@@ -64,14 +67,18 @@ def wanted_of(
     return Wanted(row, size, look, names, *_finish(cursor, row, shot))
 
 
+def _first_frame(cursor: Cursor, row: DrawingRow, shot: ShotRow) -> int:
+    """The frame in which a drawing is first seen; 1 if it is in none."""
+    spans = exposure.spans(productions.exposures(cursor, row["level_id"]), shot["frames"])
+    return next((start for start, _, drawing in spans if drawing == row["id"]), 1)
+
+
 def _finish(cursor: Cursor, row: DrawingRow, shot: ShotRow) -> tuple[tuple[Entry, ...], int]:
     """What of the finish of a level is for a drawing, and its number in the run."""
     if not shot["finish"]:
         return (), 0
     order = [r["id"] for r in productions.drawings(cursor, row["level_id"])]
-    starts = productions.exposures(cursor, row["level_id"])
-    spans = exposure.spans(starts, shot["frames"])
-    first = next((start for start, _, drawing in spans if drawing == row["id"]), 1)
+    first = _first_frame(cursor, row, shot)
     return tuple(entry for entry in shot["finish"] if entry.holds(first)), order.index(row["id"])
 
 

@@ -209,3 +209,30 @@ def test_what_cannot_be_is_refused_in_words(painted: Shot) -> None:
     assert "not there" in refused(do="tone-drop", ids=[SHADE])
     assert "no tones" in refused(do="tone-stand")
     refused(do="tone", id=SHADE, kind="dusk", path=outside)
+
+
+def test_a_key_holds_from_a_frame_on_at_once_or_evenly(painted: Shot) -> None:
+    def seen(number: int) -> list[int]:
+        body = painted.client.get(f"/drawings/{painted.ids[number - 1]}/view.webp?w=320&look=paint")
+        picture = np.asarray(Image.open(io.BytesIO(body.content)).convert("RGB")).astype(int)
+        return [int(v) for v in picture[120, 150 + 6 * number - 60]]
+
+    def change(**do: Any) -> None:
+        answer = painted.client.post("/api/stacks/1/do", json={"do": {"level": 1, **do}})
+        assert answer.status_code == 200, answer.text
+
+    day = seen(3)
+    painted.client.post(
+        "/api/models/1/do", json={"do": {"do": "colour", "key": 2, "pot": 2, "colour": "#000000"}}
+    )
+    change(do="key-from", frame=5, key=2)
+    assert seen(1) == day
+    assert max(seen(3)) < 12
+    assert seen(2) == day
+    change(do="key-from", frame=5, key=2, eased=True)
+    assert seen(2) == pytest.approx([v / 2 for v in day], abs=8)
+    assert max(seen(3)) < 12
+    change(do="key-from", frame=5, key=None)
+    assert seen(3) == day
+    bad = {"do": "key-from", "level": 1, "frame": 3, "key": 99}
+    assert painted.client.post("/api/stacks/1/do", json={"do": bad}).status_code == 404

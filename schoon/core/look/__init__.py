@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from ..model import Rgb, Rgba
 from .rules import GREYS, PLAIN, ToneRule
@@ -38,4 +39,29 @@ class Look:
         return Look(ink=self.ink, backdrop=self.backdrop)
 
 
-__all__ = ["GREYS", "INK", "PLAIN", "Look", "ToneRule"]
+def mixed(first: Look, second: Look, share: float) -> Look:
+    """A look on the way from one to another: share 0 is the first. In encoded values, as colours are laid on."""
+    if share <= 0 or share >= 1:
+        return second if share >= 1 else first
+
+    def table(a: Mapping[int, tuple[int, ...]], b: Mapping[int, tuple[int, ...]]) -> dict[int, Any]:
+        return {
+            pot: between(a[pot], b[pot]) if pot in a and pot in b else (a.get(pot) or b[pot])
+            for pot in {*a, *b}
+        }
+
+    def between(a: tuple[int, ...], b: tuple[int, ...]) -> Any:
+        return tuple(round(x + share * (y - x)) for x, y in zip(a, b, strict=True))
+
+    kinds = {*first.tones, *second.tones}
+    return Look(
+        table(first.pots, second.pots),
+        {kind: table(first.tones.get(kind, {}), second.tones.get(kind, {})) for kind in kinds},
+        table(first.lines, second.lines),
+        between(first.ink, second.ink),
+        between(first.backdrop, second.backdrop),
+        first.parts,
+    )
+
+
+__all__ = ["GREYS", "INK", "PLAIN", "Look", "ToneRule", "mixed"]

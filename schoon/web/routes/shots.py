@@ -111,7 +111,11 @@ def _level(cursor: Cursor, level: LevelRow, time: dict[str, Any]) -> dict[str, A
         "name": level["name"],
         "locked": level["locked"],
         "key": level["key_id"],
-        "tag": key_of(look_of(cursor, own).key(), [entry.model_dump_json() for entry in own["finish"]])[:10],
+        "tag": key_of(
+            look_of(cursor, own).key(),
+            [entry.model_dump_json() for entry in own["finish"]],
+            own["key_changes"],
+        )[:10],
         **time,
         "drawn": {row["id"]: row["head"] for row in rows if row["line"]},
         "drawings": {
@@ -133,6 +137,7 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "opacity": state.opacity,
         "visible": state.visible,
         "tint": state.tint,
+        "key_changes": {frame: change.model_dump() for frame, change in state.key_changes.items()},
         "finish": [entry.model_dump() for entry in state.finish],
         "lights": {p: {f: s.model_dump() for f, s in own.items()} for p, own in state.lights.items()},
         "place": state.place.model_dump(),

@@ -10,7 +10,7 @@ from pydantic import Field, PrivateAttr
 
 from ...core.finish import Entry
 from ...errors import NotFound, Refusal
-from ...store.states import Level, LevelKind, LightState, NotchState, Stack
+from ...store.states import KeyChange, Level, LevelKind, LightState, NotchState, Stack
 from ...text import named
 from ...values import Number
 from .base import Id, Operation, PartName, is_locked
@@ -145,6 +145,29 @@ class SeeIn(_OnLevel):
         if level.model is None or self.key not in offers.keys.get(level.model, ()):
             raise NotFound("This colour key is not in the model any more; choose another one")
         return level.model_copy(update={"key": self.key})
+
+
+class KeyFrom(_OnLevel):
+    """Sees a level in another colour key from a frame on; None takes the change at that frame away. eased: the colours go
+    there evenly from the change before."""
+
+    do: Literal["key-from"]
+    frame: int = Field(ge=2, le=20_000)
+    key: Id | None
+    eased: bool = False
+
+    def label(self) -> str:
+        return f"{'change' if self.key else 'take away'} the colour key of {self._name} at frame {self.frame}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        others = {frame: change for frame, change in level.key_changes.items() if frame != self.frame}
+        if self.key is not None:
+            if level.model is None or self.key not in offers.keys.get(level.model, ()):
+                raise NotFound("This colour key is not in the model any more; choose another one")
+            if len(others) >= _MOST_NOTCHES:
+                raise Refusal("The colour key changes too often; take some changes away")
+            others[self.frame] = KeyChange(key=self.key, eased=self.eased)
+        return level.model_copy(update={"key_changes": dict(sorted(others.items()))})
 
 
 class Depth(_OnLevel):
@@ -360,4 +383,5 @@ AnyStack = (
     | NameEntry
     | SetLight
     | SetFinish
+    | KeyFrom
 )

@@ -3,6 +3,7 @@
 import { catchUp } from './early.js';
 import { Depth } from './shot/depth.js';
 import { Dock } from './shot/dock.js';
+import { KeyChanges } from './shot/key_changes.js';
 import { wireKeys } from './shot/keyboard.js';
 import { Notes } from './shot/notes.js';
 import { Sheet } from './shot/sheet.js';
@@ -29,6 +30,7 @@ new Sheet(app);
 new Wide(app);
 new Wings(app);
 new Dock(app);
+new KeyChanges(app);
 new Depth(app);
 new Notes(app);
 wireSwitches(app);
