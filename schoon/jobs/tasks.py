@@ -54,7 +54,7 @@ from ..work.documents import (
     sheet_of,
     spots_of,
 )
-from ..work.frames import Drawn, frame_of, on_white
+from ..work.frames import Drawn, Pass, frame_of, on_white
 from ..work.proposals import keep_hand, taking_place
 
 
@@ -291,13 +291,16 @@ def _parting(painted: Sequence[tuple[bytes, Painting]]) -> Parting:
 
 
 def frame_png(
-    drawings: Sequence[Drawn], size: tuple[int, int], width: int, white: bool
+    drawings: Sequence[Drawn], size: tuple[int, int], width: int, white: bool, only: Pass = "seen"
 ) -> tuple[bytes, list[bytes | None]]:
     """PNG of drawings stacked from rear to front, at most `width` px wide, and the patches of each, packed.
 
-    white: on white instead of with alpha.
+    white: on white instead of with alpha. only: what of them; flats and tones by themselves at their own size, where no
+    colour is mixed.
     """
-    frame, packed = frame_of(drawings, size)
+    frame, packed = frame_of(drawings, size, only)
+    if only not in ("seen", "ink"):
+        width = size[0]
     picture = on_white(frame, width) if white else render(frame, width)
     return encode_png(picture), packed
 

@@ -6,8 +6,8 @@ To add something that is seen: give `layers_of` a layer for it, at its place fro
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -114,7 +114,20 @@ def own_seen(own: Own, colour: Rgb) -> NDArray[np.uint8]:
     return np.dstack([even, pixels[..., 3]])
 
 
-def frame_of(drawings: Sequence[Drawn], size: tuple[int, int]) -> tuple[Frame, list[bytes | None]]:
+Pass = Literal["seen", "ink", "flats", "tones", "flats-tones"]
+"""What of a drawing is handed off: all of it, or a part of it by itself. Flats and tones hold exactly the key's colours."""
+
+_ROLES: dict[Pass, tuple[str, ...]] = {
+    "ink": ("ink",),
+    "flats": ("flats",),
+    "tones": ("tone",),
+    "flats-tones": ("flats", "tone"),
+}
+
+
+def frame_of(
+    drawings: Sequence[Drawn], size: tuple[int, int], only: Pass = "seen"
+) -> tuple[Frame, list[bytes | None]]:
     """Drawings from rear to front as one frame of a size, px, and the patches of each, packed, if they were needed."""
     layers: list[Layer] = []
     packed: list[bytes | None] = []
@@ -129,13 +142,22 @@ def frame_of(drawings: Sequence[Drawn], size: tuple[int, int]) -> tuple[Frame, l
             else:
                 patches = unpack_open(body)
         packed.append(body)
-        own = layers_of(sheet, patches, drawn.look, drawn.finish, drawn.number)
-        if drawn.picture is not None:
+        finish = drawn.finish if only in ("seen", "ink") else ()
+        own = layers_of(sheet, patches, drawn.look, finish, drawn.number)
+        if only != "seen":
+            own = tuple(_exact(layer) for layer in own if layer.role in _ROLES[only])
+        if only == "seen" and drawn.picture is not None:
             own = (_picture_of(drawn, size), *own)
         if drawn.place != SAME or drawn.opacity < 1:
             own = (Layer("flats", own, matrix_from(drawn.place), opacity=drawn.opacity),)
         layers += own
     return Frame(size, tuple(layers)), packed
+
+
+def _exact(layer: Layer) -> Layer:
+    """A layer without mixed colours."""
+    source = layer.source
+    return replace(layer, source=replace(source, exact=True)) if isinstance(source, Shades) else layer
 
 
 def _picture_of(drawn: Drawn, size: tuple[int, int]) -> Layer:

@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 
 from ..shot import Shot
-from .test_tones import painted, view
+from .test_tones import light, painted, view
 
 __all__ = ["painted"]
 
@@ -37,16 +37,53 @@ def test_the_finish_is_seen_for_its_range_and_undone(painted: Shot) -> None:
     assert (view(painted, 3) == plain[3]).all()
 
 
-def test_it_is_handed_off_as_it_is_seen(painted: Shot) -> None:
-    finish(painted, {"kind": "treatment", "what": "no-ink"}, {"kind": "cast", "opacity": 1, "soft": 0})
-    asked = {"what": "drawings", "width": 320}
-    job = painted.client.post("/api/levels/1/export", json=asked)
+def handed_off(shot: Shot, only: str = "seen") -> dict[str, np.ndarray]:
+    """Name -> (h, w, 4) of a PNG export of all drawings."""
+    job = shot.client.post("/api/levels/1/export", json={"what": "drawings", "width": 320, "only": only})
     assert job.status_code == 200, job.text
-    painted.client.app.state.runner.run_open()
-    body = painted.client.get(f"/exports/{job.json()['id']}")
+    shot.client.app.state.runner.run_open()
+    body = shot.client.get(f"/exports/{job.json()['id']}")
     assert body.status_code == 200, body.text
     with zipfile.ZipFile(io.BytesIO(body.content)) as archive:
-        picture = np.asarray(Image.open(archive.open(archive.namelist()[0])).convert("RGBA")).astype(int)
+        return {
+            name: np.asarray(Image.open(archive.open(name)).convert("RGBA")).astype(int)
+            for name in archive.namelist()
+        }
+
+
+def test_flats_and_tones_hold_exactly_the_keys_colours(painted: Shot) -> None:
+    light(painted, azimuth=90, height=20, amount=0.4)
+    assert painted.job("tone")["state"] == "done"
+    finish(painted, {"kind": "texture", "amount": 1})
+
+    def colours(only: str) -> set[tuple[int, ...]]:
+        found: set[tuple[int, ...]] = set()
+        for picture in handed_off(painted, only).values():
+            found |= {tuple(c) for c in np.unique(picture[picture[..., 3] > 0], axis=0).tolist()}
+        return found
+
+    def change(**do: Any) -> None:
+        assert painted.client.post("/api/models/1/do", json={"do": do}).status_code == 200
+
+    for pot, shade in ((1, "#102030"), (2, "#405060")):
+        change(do="colour", key=1, pot=pot, colour=shade, tone="shade")
+    base, shade = {(237, 178, 31, 255), (138, 90, 59, 255)}, {(16, 32, 48, 255), (64, 80, 96, 255)}
+    assert colours("flats") == base
+    assert colours("tones") == shade
+    assert colours("flats-tones") == base | shade
+    # Another key: not one pixel of an old colour is left.
+    change(do="colour", key=2, pot=1, colour="#0000ff")
+    change(do="colour", key=2, pot=2, colour="#00ff00")
+    change(do="tone-rule", key=2, kind="shade", rule={"how": "multiply", "by": [128, 128, 128]})
+    painted.client.post("/api/stacks/1/do", json={"do": {"do": "key", "level": 1, "key": 2}})
+    assert colours("flats-tones") == {(0, 0, 255, 255), (0, 255, 0, 255), (0, 0, 128, 255), (0, 128, 0, 255)}
+    ink = handed_off(painted, "ink")
+    assert all("_ink_" in name for name in ink)
+
+
+def test_it_is_handed_off_as_it_is_seen(painted: Shot) -> None:
+    finish(painted, {"kind": "treatment", "what": "no-ink"}, {"kind": "cast", "opacity": 1, "soft": 0})
+    picture = next(iter(handed_off(painted).values()))
     over = picture[..., :3] * (picture[..., 3:] / 255) + 255 * (1 - picture[..., 3:] / 255)
     assert np.abs(over - view(painted, 1)).mean() < 2
     ink = (np.abs(picture[..., :3] - (29, 43, 58)).max(axis=2) < 4) & (picture[..., 3] == 255)

@@ -209,12 +209,13 @@ class Shades:
     """Tones in the patches they are seen in. labels: (h, w) patch of each pixel, 0 on ink.
 
     tones: each with its patches, None for all that have a colour. colours: kind -> patch -> RGB. Kinds lie over each other
-    in the order of `core.tone.KINDS`.
+    in the order of `core.tone.KINDS`. exact: edges are not smoothed, so that no colour is mixed.
     """
 
     labels: NDArray[np.integer]
     tones: Sequence[tuple[Tone, frozenset[int] | None]]
     colours: Mapping[str, Mapping[int, Rgba]]
+    exact: bool = False
 
     def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
         shown = _patches_at(self.labels, matrix, size)
@@ -233,6 +234,8 @@ class Shades:
             if not own or not table.any():
                 continue
             share = coverage(own, size, matrix)
+            if self.exact:
+                share = (share > 0.5).astype(np.float32)
             x0, y0, x1, y1 = _box_of(share)
             part = np.s_[y0:y1, x0:x1]
             laid = _premultiplied(table)[shown[part]]

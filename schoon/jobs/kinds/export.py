@@ -21,7 +21,7 @@ from ..work import Call, Failed, Work, size_of
 
 
 class Export:
-    """settings: what, "frames", "drawings" or "gif"; width, px. Pictures go to the file as they come."""
+    """settings: what, "frames", "drawings" or "gif"; width, px; only, as `work.frames.Pass`. Pictures go to the file as they come."""
 
     def run(self, work: Work) -> str:
         """Writes the file; it appears whole or not at all."""
@@ -56,7 +56,9 @@ class Export:
                 places.setdefault(drawing, []).extend(f"{frame:04}" for frame in range(first, first + count))
         else:
             places = {row["id"]: ["{:04}{}".format(*exposure.place_of(row["number"]))] for row in rows}
-        stem = f"{shot['name']}_{shot['level']}".replace(" ", "_").replace("/", "_")
+        only = work.settings.get("only", "seen")
+        of = "" if only == "seen" else f"_{only}"
+        stem = f"{shot['name']}_{shot['level']}{of}".replace(" ", "_").replace("/", "_")
         order = sorted(places, key=lambda d: (places[d][0], numbers[d]))
 
         keys: dict[int, list[str]] = {}
@@ -68,7 +70,7 @@ class Export:
                 keys[drawing_id] = [key]
                 yield (
                     drawing_id,
-                    (tasks.frame_png, [drawn], size_of(shot), int(work.settings["width"]), False),
+                    (tasks.frame_png, [drawn], size_of(shot), int(work.settings["width"]), False, only),
                 )
 
         early: dict[int, bytes] = {}

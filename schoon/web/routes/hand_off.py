@@ -14,6 +14,7 @@ from ...jobs import tasks
 from ...jobs.exports import export_path
 from ...jobs.work import size_of
 from ...store import jobs, productions
+from ...work.frames import Pass
 from ...work.stacks import drawn_in, frames_of
 from ..deps import DeskDep, FilesDep, RunnerDep, SettingsDep, StoreDep
 from ..values import Body
@@ -25,10 +26,12 @@ _SAMPLES = 3
 
 
 class NewExport(Body):
-    """what: a PNG per frame, a PNG per drawing, or a GIF. width: px of the pictures."""
+    """what: a PNG per frame, a PNG per drawing, or a GIF. width: px of the pictures. only: what of the drawings; flats and
+    tones by themselves come at their own size, so that no colour is mixed."""
 
     what: Literal["frames", "drawings", "gif"]
     width: int = Field(ge=16, le=8192)
+    only: Pass = "seen"
 
 
 @router.post("/api/levels/{level_id}/export")

@@ -14,6 +14,8 @@ export class HandOffStage extends Stage {
     super(app, name);
     this.look = 'paint';
     this.patches = 'pots';
+    // The table shows what is handed off.
+    this.composed = true;
     this.keys = 'Space plays · hold 1 2 3 to flip · A D step';
     this.body = document.getElementById('ledge-body');
   }
@@ -31,13 +33,20 @@ export class HandOffStage extends Stage {
     const { width } = this.app.data.shot;
     fill(body, html`
       <div class="saver"><h2>Numbered PNG, with alpha</h2>
-        <p><label>one for each <select id="png-what"><option value="frames">frame</option><option value="drawings">drawing</option></select></label></p>
+        <p><label>one for each <select id="png-what"><option value="frames">frame</option><option value="drawings">drawing</option></select></label>
+          <label>of <select id="png-only"><option value="seen">all that is seen</option><option value="ink">ink</option><option value="flats">flats</option><option value="tones">tones</option><option value="flats-tones">flats and tones</option></select></label></p>
+        <p class="quiet" id="png-exact" hidden>Exactly the key's colours, nothing smoothed, at the drawing's own size.</p>
         <p><label>width <input id="png-width" type="number" min="${LEAST}" max="${MOST.png}" value="${width}"> px</label></p>
         <p><button class="main" id="save-png">Save PNG</button> <span id="png-note"></span></p></div>
       <div class="saver"><h2>Looping GIF</h2>
         <p><label>width <input id="gif-width" type="number" min="${LEAST}" max="${MOST.gif}" value="${Math.min(640, width)}"> px</label></p>
         <p id="gif-size" class="number">&nbsp;</p>
         <p><button class="main" id="save-gif">Save GIF</button> <span id="gif-note"></span></p></div>`);
+    body.querySelector('#png-only').addEventListener('change', ({ target }) => {
+      const exact = !['seen', 'ink'].includes(target.value);
+      body.querySelector('#png-exact').hidden = !exact;
+      body.querySelector('#png-width').disabled = exact;
+    });
     body.querySelector('#save-png').addEventListener('click', () => this.save('png', body.querySelector('#png-what').value));
     body.querySelector('#save-gif').addEventListener('click', () => this.save('gif', 'gif'));
     body.querySelector('#gif-width').addEventListener('input', () => {
@@ -60,7 +69,8 @@ export class HandOffStage extends Stage {
     if (!width) return;
     const note = this.body.querySelector(`#${format}-note`);
     note.textContent = 'Saving …';
-    this.app.jobs.start(`/api/levels/${this.app.level}/export`, { what, width }, (job) => {
+    const only = format === 'png' ? this.body.querySelector('#png-only').value : 'seen';
+    this.app.jobs.start(`/api/levels/${this.app.level}/export`, { what, width, only }, (job) => {
       if (job.state !== 'done') { note.textContent = job.state === 'cancelled' ? 'Cancelled' : 'Not saved'; return; }
       fill(note, html`<a href="/exports/${job.id}" download>Download</a>`);
       note.querySelector('a').click();
