@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..core.finish import Entry
-from ..core.finish.entries import CastShadow, ContactShadow, LineColour, Wash
+from ..core.finish.entries import CastShadow, ContactShadow, Highlight, LineColour, Wash
 from ..core.tone import Kind
-from ..store import Cursor, jobs, models, productions
+from ..store import Cursor, ShotRow, jobs, models, productions
 from ..store.states import LightState
 from ..work import edits
 from ..work.operations.key_tones import DeriveTones, NewRule, SetToneRule
@@ -48,10 +48,17 @@ def shade(cursor: Cursor, levels: Sequence[int]) -> None:
             edits.change_stack(
                 cursor,
                 shot["id"],
-                SetFinish(do="finish", level=level, entries=list(FINISH), what="add the finish"),
+                SetFinish(do="finish", level=level, entries=_finish(cursor, shot), what="add the finish"),
             )
         drawings = [row["id"] for row in productions.drawings(cursor, level) if row["line"]]
         jobs.create(cursor, "tone", level, drawings, {})
+
+
+def _finish(cursor: Cursor, shot: ShotRow) -> list[Entry]:
+    """The finish of Pim, with a light in his eyes."""
+    pots = models.model(cursor, shot["model_id"])["pots"] if shot["model_id"] else []
+    eyes = tuple(pot["id"] for pot in pots if pot["name"] == "Pupil")
+    return [*FINISH, Highlight(id="0000000005", pots=eyes, turn=-45, out=0.4, size=0.34)]
 
 
 def _colours(cursor: Cursor, model_id: int) -> None:

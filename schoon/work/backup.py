@@ -240,10 +240,7 @@ def _stack(content: Any, ids: backup.Ids) -> Any:
                 for frame, change in level.get("key_changes", {}).items()
                 if (key := ids.of("colour_keys", change["key"])) is not None
             },
-            "finish": [
-                {**entry, "pot": ids.of("pots", entry["pot"]) or _LOST} if entry.get("pot") else entry
-                for entry in level.get("finish", [])
-            ],
+            "finish": [_entry(entry, ids) for entry in level.get("finish", [])],
             "entries": {
                 name: [[ids.of("drawings", drawing), frames] for drawing, frames in run]
                 for name, run in level.get("entries", {}).items()
@@ -253,6 +250,16 @@ def _stack(content: Any, ids: backup.Ids) -> Any:
     }
     order = [ids.of("levels", level) for level in content["order"]]
     return {**content, "order": order, "levels": _keyed("levels", levels, ids)}
+
+
+def _entry(entry: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
+    """An entry of the finish, which may name pots."""
+    new = dict(entry)
+    if entry.get("pot"):
+        new["pot"] = ids.of("pots", entry["pot"]) or _LOST
+    if entry.get("pots"):
+        new["pots"] = [ids.of("pots", pot) or _LOST for pot in entry["pots"]]
+    return new
 
 
 def _model(content: Any, ids: backup.Ids) -> Any:

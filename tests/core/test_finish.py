@@ -8,11 +8,13 @@ from typing import Any
 import numpy as np
 import pytest
 
-from schoon.core.compose import Flats, Frame, Ink, Layer, render
+from schoon.core.compose import Flats, Frame, Ink, Layer, Shades, render
 from schoon.core.finish import Scene, finished
 from schoon.core.finish.entries import (
     CastShadow,
     ContactShadow,
+    Hide,
+    Highlight,
     LineColour,
     LineWeight,
     Texture,
@@ -23,6 +25,7 @@ from schoon.core.finish.textures import tile
 from schoon.core.look import Look
 from schoon.core.patches import find_patches, wall_of
 from schoon.core.strokes import Stroke
+from schoon.core.tone import Tone, ring_of
 
 SIZE = (300, 260)
 COAT, FUR = 1, 2
@@ -161,3 +164,42 @@ def test_an_entry_holds_for_its_frames_and_off_for_none() -> None:
     entry = Wash(id=NAME, first=3, last=6)
     assert [frame for frame in range(1, 9) if entry.holds(frame)] == [3, 4, 5, 6]
     assert not Wash(id=NAME, on=False).holds(1)
+
+
+def test_a_highlight_lies_on_the_same_side_of_each_patch(scene: Scene) -> None:
+    picture = seen(scene, Highlight(id=NAME, pots=(COAT,), turn=-90, out=0.5, size=0.3))
+    light = (picture[..., :3] == 255).all(axis=2) & (picture[..., 3] == 255)
+    rows, columns = np.nonzero(light)
+    assert len(rows) > 20
+    assert columns.mean() < 150
+    assert (rows > 122).all()
+    assert (seen(scene, Highlight(id=NAME)) == seen(scene)).all()
+
+
+def test_a_box_is_hidden_or_kept(scene: Scene) -> None:
+    plain, hidden = seen(scene), seen(scene, Hide(id=NAME, x0=150, y0=0, x1=300, y1=260))
+    assert (hidden[:, :150] == plain[:, :150]).all()
+    assert not hidden[:, 150:].any()
+    kept = seen(scene, Hide(id=NAME, x0=150, y0=0, x1=300, y1=260, outside=True))
+    assert (hidden + kept == plain).all()
+    assert not seen(scene, Hide(id=NAME, x0=0, y0=0, x1=300, y1=260)).any()
+
+
+@pytest.mark.parametrize("picture", ["dots", "hatch"])
+def test_dots_and_hatching_lie_in_the_shade(scene: Scene, picture: Any) -> None:
+    corners = np.array([[0.0, 0], [150, 0], [150, 260], [0, 260]])
+    tone = Tone("shade", (ring_of(corners, corners=[0, 1, 2, 3]),))
+    fills = {patch: scene.look.pots[pot] for patch, pot in scene.pots.items()}
+    same = dict(fills)
+    paint = [
+        Layer("flats", Flats(scene.labels, fills)),
+        Layer("tone", Shades(scene.labels, [(tone, None)], {"shade": same})),
+    ]
+    entry = Texture(id=NAME, picture=picture, where="shade", amount=1.0, scale=0.5)
+    made = render(Frame(SIZE, finished(paint, [], [entry], scene))).astype(int)
+    plain = render(Frame(SIZE, tuple(paint))).astype(int)
+    changed = (made != plain).any(axis=2)
+    assert changed[70:110, 110:145].mean() > 0.15
+    assert not changed[:, 152:].any()
+    without = render(Frame(SIZE, finished(paint[:1], [], [entry], scene))).astype(int)
+    assert (without == render(Frame(SIZE, (paint[0],)))).all()

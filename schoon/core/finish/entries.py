@@ -96,16 +96,40 @@ class Wash(_Entry):
 
 class Texture(_Entry):
     """A picture inside parts. cycle: drawings after which its offsets repeat, 1 for standing still. follows: it moves with
-    the figure."""
+    the figure. where: on all of them, or only where shade lies: dots and hatching instead of a flat tone."""
 
     kind: Literal["texture"] = "texture"
-    picture: Literal["wash", "weave", "grain"] = "weave"
+    picture: Literal["wash", "weave", "grain", "dots", "hatch"] = "weave"
     scale: float = Field(default=1.0, ge=0.1, le=10)
     amount: Share = 0.35
     blend: Blend = "multiply"
     cycle: int = Field(default=1, ge=1, le=12)
     follows: bool = True
+    where: Literal["all", "shade"] = "all"
     parts: PartNames = ()
+
+
+class Highlight(_Entry):
+    """A small round light on each patch of some pots, on the same side of all of them in all drawings: in an eye, on a
+    button. turn: degrees clockwise from the top; out, size: shares of the largest circle in the patch."""
+
+    kind: Literal["highlight"] = "highlight"
+    pots: Annotated[tuple[int, ...], Field(max_length=200)] = ()
+    turn: float = Field(default=-40.0, ge=-360, le=360)
+    out: Share = 0.45
+    size: Share = 0.3
+    colour: Colour = "#ffffff"
+
+
+class Hide(_Entry):
+    """Hides what of the level lies in a box, px; or with `outside` all but that."""
+
+    kind: Literal["hide"] = "hide"
+    x0: Px = 0.0
+    y0: Px = 0.0
+    x1: Px = 0.0
+    y1: Px = 0.0
+    outside: bool = False
 
 
 class Treatment(_Entry):
@@ -117,6 +141,6 @@ class Treatment(_Entry):
 
 
 Entry = Annotated[
-    LineColour | LineWeight | CastShadow | ContactShadow | Wash | Texture | Treatment,
+    LineColour | LineWeight | CastShadow | ContactShadow | Wash | Texture | Highlight | Hide | Treatment,
     Field(discriminator="kind"),
 ]

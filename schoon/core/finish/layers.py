@@ -15,7 +15,19 @@ from ..model import Rgb, Rgba, parse_colour
 from ..patches import grow
 from ..strokes import Stroke, sample
 from ..tone import Tone, ring_of
-from .entries import CastShadow, ContactShadow, Entry, LineColour, LineWeight, Texture, Treatment, Wash, Where
+from .entries import (
+    CastShadow,
+    ContactShadow,
+    Entry,
+    Hide,
+    Highlight,
+    LineColour,
+    LineWeight,
+    Texture,
+    Treatment,
+    Wash,
+    Where,
+)
 from .textures import tile
 
 _BESIDE = 2.5
@@ -74,7 +86,9 @@ def finished(
         elif isinstance(entry, Wash):
             above += _wash(entry, scene)
         elif isinstance(entry, Texture):
-            above += _texture(entry, scene)
+            above += _texture(entry, scene, next((x for x in layers if isinstance(x.source, Shades)), None))
+        elif isinstance(entry, Highlight):
+            above += _highlight(entry, scene)
         elif isinstance(entry, LineWeight):
             strokes = _weighed(entry, strokes, scene)
         elif isinstance(entry, LineColour):
@@ -84,7 +98,11 @@ def finished(
     if strokes != list(scene.strokes) or colours:
         kept = [layer for layer in lines if not isinstance(layer.source, Ink)]
         lines = kept + _inked(strokes, colours, scene.look.ink) if lines else []
-    return (*below, *paint, *(above if paint else []), *lines)
+    made = (*below, *paint, *(above if paint else []), *lines)
+    for entry in entries:
+        if isinstance(entry, Hide):
+            made = _hidden(entry, made, scene)
+    return made
 
 
 def _inked(strokes: Sequence[Stroke], colours: Mapping[str, Rgb], ink: Rgb) -> list[Layer]:
@@ -200,7 +218,7 @@ def _wash(entry: Wash, scene: Scene) -> list[Layer]:
     return [Layer("texture", source, blend=entry.blend, opacity=entry.opacity, clip=clip)]
 
 
-def _texture(entry: Texture, scene: Scene) -> list[Layer]:
+def _texture(entry: Texture, scene: Scene, shade: Layer | None) -> list[Layer]:
     figure = scene.mask(scene.of_parts(entry.parts))
     rows, columns = np.nonzero(figure)
     if not len(rows):
@@ -222,8 +240,51 @@ def _texture(entry: Texture, scene: Scene) -> list[Layer]:
     ink = 255 if entry.blend == "screen" else 0
     pixels = np.full((height, width, 4), ink, np.uint8)
     pixels[..., 3] = np.round(255 * dark)
-    clip = _inside(entry.parts, scene)
+    clip: Layer | None = _inside(entry.parts, scene)
+    if entry.where == "shade":
+        clip = _shaded(shade, scene.of_parts(entry.parts))
+    if clip is None:
+        return []
     return [Layer("texture", Picture(pixels), blend=entry.blend, opacity=entry.amount, clip=clip)]
+
+
+def _shaded(shade: Layer | None, patches: Sequence[int]) -> Layer | None:
+    """What is seen only where shade lies on some patches; None if there is none."""
+    if shade is None or not isinstance(shade.source, Shades):
+        return None
+    white: dict[int, Rgba] = dict.fromkeys(patches, (255, 255, 255, 255))
+    tones = [(tone, within) for tone, within in shade.source.tones if tone.kind in ("shade", "deep")]
+    return Layer("tone", Shades(shade.source.labels, tones, {"shade": white, "deep": white}))
+
+
+def _highlight(entry: Highlight, scene: Scene) -> list[Layer]:
+    colour: Rgba = (*parse_colour(entry.colour), 255)
+    turn = np.deg2rad(entry.turn)
+    way = np.array([np.sin(turn), -np.cos(turn)])
+    tones: list[tuple[Tone, frozenset[int] | None]] = []
+    for patch, pot in scene.pots.items():
+        if pot not in entry.pots:
+            continue
+        inside = (scene.labels == patch).astype(np.uint8)
+        depth = cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 5)[1:-1, 1:-1]
+        radius = float(depth.max())
+        if radius < 1:
+            continue
+        row, column = np.unravel_index(int(depth.argmax()), depth.shape)
+        middle = np.array([column + 0.5, row + 0.5]) + entry.out * radius * way
+        around = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+        ring = middle + max(entry.size * radius, 0.5) * np.c_[np.cos(around), np.sin(around)]
+        tones.append((Tone("rim", (ring_of(ring, 0.2),)), frozenset([patch])))
+    colours = {"rim": dict.fromkeys((p for _, within in tones for p in within or ()), colour)}
+    return [Layer("tone", Shades(scene.labels, tones, colours))] if tones else []
+
+
+def _hidden(entry: Hide, layers: tuple[Layer, ...], scene: Scene) -> tuple[Layer, ...]:
+    shown = np.full(scene.labels.shape, not entry.outside)
+    (x0, x1), (y0, y1) = sorted((entry.x0, entry.x1)), sorted((entry.y0, entry.y1))
+    part = np.s_[max(0, round(y0)) : max(0, round(y1)), max(0, round(x0)) : max(0, round(x1))]
+    shown[part] = entry.outside
+    return (Layer("flats", layers, clip=Layer("flats", Mask(shown, (255, 255, 255)))),)
 
 
 def _treated(

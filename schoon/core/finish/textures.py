@@ -12,7 +12,8 @@ _SIDE = 512
 
 @lru_cache
 def tile(name: str) -> NDArray[np.float32]:
-    """(512, 512) darkness 0..1 of a texture: "wash" blotches of water colour, "weave" threads, "grain" rough paper."""
+    """(512, 512) darkness 0..1 of a texture: "wash" blotches of water colour, "weave" threads, "grain" rough paper,
+    "dots" a screen, "hatch" slanted lines."""
     random = np.random.default_rng(len(name))
     if name == "wash":
         clouds = [_cloud(random, waves) * waves**-0.8 for waves in (3, 6, 12, 24)]
@@ -22,6 +23,10 @@ def tile(name: str) -> NDArray[np.float32]:
         over = np.sign(np.sin(32 * x) * np.sin(32 * y))
         threads = np.where(over > 0, np.cos(64 * x), np.cos(64 * y))
         return _spread(threads + 0.5 * _cloud(random, 60))
+    if name in ("dots", "hatch"):
+        y, x = np.mgrid[:_SIDE, :_SIDE] * (2 * np.pi / _SIDE)
+        waves = np.cos(32 * (x + y)) if name == "hatch" else np.cos(32 * (x + y)) + np.cos(32 * (x - y))
+        return np.asarray(np.clip(4 * waves + 0.5, 0, 1), np.float32)
     return _spread(_cloud(random, 120) + 0.8 * _cloud(random, 40))
 
 

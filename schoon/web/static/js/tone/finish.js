@@ -13,7 +13,9 @@ const KINDS = {
   cast: { words: 'Cast shadow', fields: [['high', 'height', 'number', [-3, 3, 0.05]], ['wide', 'width', 'number', [0.02, 6, 0.05]], ['shear', 'lean', 'number', [-6, 6, 0.1]], ['turn', 'turn °', 'number', [-180, 180, 1]], ['x', 'shift x', 'number', [-20000, 20000, 1]], ['y', 'y', 'number', [-20000, 20000, 1]], ['soft', 'soft px', 'number', [0, 200, 1]], ['colour', 'colour', 'colour'], ['opacity', 'opacity', 'share'], ['parts', 'cast by', 'parts']] },
   contact: { words: 'Contact shadow', fields: [['parts', 'of', 'parts'], ['onto', 'onto', 'parts'], ['x', 'shift x', 'number', [-20000, 20000, 1]], ['y', 'y', 'number', [-20000, 20000, 1]], ['tone', 'in', 'choice', { shade: 'shade', deep: 'deep shade' }]] },
   wash: { words: 'Wash', fields: [['shape', '', 'choice', { straight: 'straight', round: 'round' }], ['x0', 'from x', 'number', [-20000, 20000, 1]], ['y0', 'y', 'number', [-20000, 20000, 1]], ['x1', 'to x', 'number', [-20000, 20000, 1]], ['y1', 'y', 'number', [-20000, 20000, 1]], ['colour', 'colour', 'colour'], ['blend', '', 'choice', BLEND], ['opacity', 'opacity', 'share'], ['parts', 'on', 'parts']] },
-  texture: { words: 'Texture', fields: [['picture', '', 'choice', { weave: 'weave', wash: 'wash', grain: 'grain' }], ['scale', 'scale', 'number', [0.1, 10, 0.1]], ['amount', 'amount', 'share'], ['blend', '', 'choice', BLEND], ['cycle', 'cycle of drawings', 'number', [1, 12, 1]], ['follows', 'moves with the figure', 'tick'], ['parts', 'on', 'parts']] },
+  texture: { words: 'Texture', fields: [['picture', '', 'choice', { weave: 'weave', wash: 'wash', grain: 'grain', dots: 'dots', hatch: 'hatching' }], ['where', 'in', 'choice', { all: 'all of it', shade: 'the shade' }], ['scale', 'scale', 'number', [0.1, 10, 0.1]], ['amount', 'amount', 'share'], ['blend', '', 'choice', BLEND], ['cycle', 'cycle of drawings', 'number', [1, 12, 1]], ['follows', 'moves with the figure', 'tick'], ['parts', 'on', 'parts']] },
+  highlight: { words: 'Highlight', fields: [['pots', 'on', 'pots'], ['turn', 'side °', 'number', [-360, 360, 5]], ['out', 'out', 'share'], ['size', 'size', 'share'], ['colour', 'colour', 'colour']] },
+  hide: { words: 'Hide a box', fields: [['x0', 'from x', 'number', [-20000, 20000, 1]], ['y0', 'y', 'number', [-20000, 20000, 1]], ['x1', 'to x', 'number', [-20000, 20000, 1]], ['y1', 'y', 'number', [-20000, 20000, 1]], ['outside', 'all but the box', 'tick']] },
   treatment: { words: 'Treatment', fields: [['what', '', 'choice', { 'no-ink': 'no ink', 'ink-only': 'ink only', grey: 'grey but for one pot' }], ['pot', 'pot kept', 'pot']] },
 };
 
@@ -23,7 +25,9 @@ const PLAIN = {
   cast: { x: 0, y: 0, wide: 1, high: 0.32, shear: -0.9, turn: 0, soft: 3, colour: '#1d2b3a', opacity: 0.35, parts: [] },
   contact: { parts: [], onto: [], x: 6, y: 14, tone: 'shade' },
   wash: { shape: 'straight', x0: 0, y0: 0, x1: 0, y1: 600, colour: '#ffd27a', blend: 'multiply', opacity: 0.6, parts: [] },
-  texture: { picture: 'weave', scale: 1, amount: 0.35, blend: 'multiply', cycle: 1, follows: true, parts: [] },
+  texture: { picture: 'weave', scale: 1, amount: 0.35, blend: 'multiply', cycle: 1, follows: true, where: 'all', parts: [] },
+  highlight: { pots: [], turn: -40, out: 0.45, size: 0.3, colour: '#ffffff' },
+  hide: { x0: 0, y0: 0, x1: 0, y1: 0, outside: false },
   treatment: { what: 'no-ink', pot: null },
 };
 
@@ -41,7 +45,8 @@ export class Finish {
     const parts = entry.parts?.length ? entry.parts.join(', ').toLowerCase() : 'everything';
     const said = {
       'line-colour': () => `${WHERE[entry.where]}${entry.parts.length ? ` of ${parts}` : ''}`, 'line-weight': () => `${WHERE[entry.where]}, times ${entry.factor}`, cast: () => `by ${parts}`,
-      contact: () => `${parts} onto ${entry.onto.length ? entry.onto.join(', ').toLowerCase() : 'what is below'}`, wash: () => parts, texture: () => `${entry.picture} on ${parts}`,
+      contact: () => `${parts} onto ${entry.onto.length ? entry.onto.join(', ').toLowerCase() : 'what is below'}`, wash: () => parts, texture: () => `${entry.picture} on ${parts}${entry.where === 'shade' ? ', in the shade' : ''}`,
+      highlight: () => this.app.data.pots.filter((p) => entry.pots.includes(p.id)).map((p) => p.name.toLowerCase()).join(', ') || 'no pot yet', hide: () => `${entry.outside ? 'all but ' : ''}${Math.abs(entry.x1 - entry.x0)} × ${Math.abs(entry.y1 - entry.y0)} px`,
       treatment: () => ({ 'no-ink': 'no ink', 'ink-only': 'ink only', grey: 'grey but for one pot' })[entry.what],
     };
     return said[entry.kind]();
@@ -71,7 +76,10 @@ export class Finish {
     const parts = kind === 'contact' ? { parts: this.parts.slice(0, 1) } : {};
     const entry = { id: newId(), kind, on: true, first: null, last: null, ...PLAIN[kind], ...place, ...parts };
     this.chosen = entry.id;
-    this.keep([...this.list, entry], `add ${KINDS[kind].words.toLowerCase()}`);
+    const keep = (made) => this.keep([...this.list, made], `add ${KINDS[kind].words.toLowerCase()}`);
+    if (kind !== 'hide') { keep(entry); return; }
+    // A box is drawn on the paper before it is an entry.
+    this.app.table.pickBox(([x0, y0, x1, y1]) => keep({ ...entry, x0: Math.round(x0), y0: Math.round(y0), x1: Math.round(x1), y1: Math.round(y1) }));
   }
 
   move(entry, by) {
@@ -117,6 +125,7 @@ export class Finish {
       if (how === 'share') return html`<label>${words} <input name="${name}" type="range" min="0" max="1" step="0.05" value="${value}"></label>`;
       if (how === 'tick') return html`<label><input name="${name}" type="checkbox" ${value ? 'checked' : ''}> ${words}</label>`;
       if (how === 'pot') return html`<label>${words} <select name="${name}"><option value="">none</option>${this.app.data.pots.map((p) => html`<option value="${p.id}" ${p.id === value ? 'selected' : ''}>${p.name}</option>`)}</select></label>`;
+      if (how === 'pots') return html`<fieldset data-name="${name}" data-numbers><legend>${words}</legend>${this.app.data.pots.map((p) => html`<label><input type="checkbox" value="${p.id}" ${value.includes(p.id) ? 'checked' : ''}> ${p.name}</label>`)}</fieldset>`;
       return html`<fieldset data-name="${name}"><legend>${words}</legend>${this.parts.map((part) => html`<label><input type="checkbox" value="${part}" ${value.includes(part) ? 'checked' : ''}> ${part}</label>`)}${this.parts.length ? '' : html`<span class="quiet">the model has no parts</span>`}</fieldset>`;
     };
     return html`${KINDS[entry.kind].fields.map(one)}
@@ -127,7 +136,7 @@ export class Finish {
     form.addEventListener('submit', (event) => event.preventDefault());
     form.addEventListener('change', ({ target }) => {
       const box = target.closest('fieldset');
-      if (box) { this.set(entry, box.dataset.name, [...box.querySelectorAll(':checked')].map((tick) => tick.value)); return; }
+      if (box) { this.set(entry, box.dataset.name, [...box.querySelectorAll(':checked')].map((tick) => ('numbers' in box.dataset ? Number(tick.value) : tick.value))); return; }
       const whole = ['first', 'last', 'pot'].includes(target.name);
       const number = target.type === 'number' || target.type === 'range';
       const value = target.type === 'checkbox' ? target.checked : whole ? Number(target.value) || null : number ? Number(target.value) : target.value;
