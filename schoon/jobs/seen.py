@@ -43,6 +43,7 @@ class Seen:
         key_id: int | None = None,
         clear: bool = False,
         revision: int | None = None,
+        exact: bool = False,
     ) -> bytes:
         """WebP of a drawing, at most `width` px wide, as it is or was at a revision (0: before its first).
 
@@ -62,7 +63,7 @@ class Seen:
             wanted = wanted_of(cursor, row, shot, key_id, look == "paint")
         if look == "rough" and not clear:
             return self._rough(row["rough"], width) if row["rough"] else self.frame([], size_of(shot), width)
-        return self.frame([wanted], size_of(shot), width, clear)
+        return self.frame([wanted], size_of(shot), width, clear, exact)
 
     def _rough(self, name: str, width: int) -> bytes:
         def made() -> bytes:
@@ -73,19 +74,24 @@ class Seen:
         return self.files.get(key_of("rough", name, width), ".webp", made)
 
     def frame(
-        self, drawings: Sequence[Wanted], size: tuple[int, int], width: int, clear: bool = False
+        self,
+        drawings: Sequence[Wanted],
+        size: tuple[int, int],
+        width: int,
+        clear: bool = False,
+        exact: bool = False,
     ) -> bytes:
-        """WebP of drawings from rear to front, at most `width` px wide, on white or on nothing."""
+        """WebP of drawings from rear to front, at most `width` px wide, on white or on nothing; exact: without loss."""
 
         def made() -> bytes:
             with self.store.transaction() as cursor:
                 drawn = [drawn_of(cursor, self.files, wanted) for wanted in drawings]
-            body, packed = self.pool.call(views.frame, [d for d, _ in drawn], size, width, clear)
+            body, packed = self.pool.call(views.frame, [d for d, _ in drawn], size, width, clear, exact)
             keep_patches(self.files, [key for _, key in drawn], packed)
             return bytes(body)
 
         derived = [wanted.key for wanted in drawings]
-        return self.files.get(key_of("frame", derived, size, width, clear), ".webp", made)
+        return self.files.get(key_of("frame", derived, size, width, clear, exact), ".webp", made)
 
     def shapes(self, row: DrawingRow, shot: ShotRow) -> bytes:
         """JSON of the patches of a drawing with a line: `background`, and of each `n`, `d`, `at`, `area`.

@@ -42,12 +42,12 @@ def rough(body: bytes, width: int) -> bytes:
 
 
 def frame(
-    drawings: Sequence[Drawn], size: tuple[int, int], width: int, clear: bool
+    drawings: Sequence[Drawn], size: tuple[int, int], width: int, clear: bool, exact: bool = False
 ) -> tuple[bytes, list[bytes | None]]:
     """WebP of drawings from rear to front, on white or with clear on nothing, at most `width` px wide, and the patches
-    of each, packed."""
+    of each, packed. exact: without loss."""
     made, packed = frame_of(drawings, size)
-    return _webp(render(made, width) if clear else on_white(made, width)), packed
+    return _webp(render(made, width) if clear else on_white(made, width), exact), packed
 
 
 _GONE, _CAME = (196, 132, 28), (122, 66, 178)
@@ -234,7 +234,10 @@ def _inked(
     )
 
 
-def _webp(pixels: NDArray[np.uint8]) -> bytes:
+def _webp(pixels: NDArray[np.uint8], exact: bool = False) -> bytes:
     out = io.BytesIO()
-    Image.fromarray(pixels).save(out, "WEBP", quality=90, method=1)
+    if exact:
+        Image.fromarray(pixels).save(out, "WEBP", lossless=True, quality=0, method=0)
+    else:
+        Image.fromarray(pixels).save(out, "WEBP", quality=90, method=1)
     return out.getvalue()

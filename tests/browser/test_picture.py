@@ -70,8 +70,19 @@ def test_page_and_frame_agree(shot: Page, store: Store, tmp_path: Path) -> None:
         page.mouse.click(*on_screen(page, *inside[pot]["at"]))
         until(page, f"Number(document.getElementById('paper').dataset.revision) > {was}")
     drawing = page.evaluate("schoon.current.id")
+    # A tone over half of the larger patch: it is the same in both, too.
+    x, y = inside[0]["at"]
+    path = [[x, y - 400], [x + 400, y - 400], [x + 400, y + 400], [x, y + 400]]
+    page.evaluate(
+        "async (path) => { const { id, revision } = schoon.current;"
+        " const change = { do: 'tone', id: '00000000aa', kind: 'shade', path, steady: 0 };"
+        " await fetch(`/api/drawings/${id}/do`, { method: 'POST', headers: { 'content-type': 'application/json',"
+        " 'x-schoon-token': '0'.repeat(32) }, body: JSON.stringify({ base: revision, do: change }) }); }",
+        path,
+    )
     stage(page, "Hand off")
     until(page, "document.querySelectorAll('#paper .ink path').length > 3")
+    until(page, "document.querySelectorAll('#paper .tones > g > path').length > 0")
     page.wait_for_timeout(500)
     seen, made = shown(page).astype(int), framed(store, tmp_path, drawing)
     apart = np.abs(seen - made).max(axis=2)

@@ -44,15 +44,16 @@ def view(
     look: Sight = "best",
     key: int | None = None,
     clear: bool = False,
+    exact: bool = False,
     revision: int | None = None,
     v: str = "",
 ) -> Response:
     """A drawing at most `w` px wide: its rough, its line or its paint on white, or the farthest it has come.
 
-    key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough.
+    key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough. exact: nothing of its colours is lost.
     revision: one of its earlier ones, 0 for before the first. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
     """
-    body = seen.view(drawing_id, w, look, key, clear, revision)
+    body = seen.view(drawing_id, w, look, key, clear, revision, exact)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 

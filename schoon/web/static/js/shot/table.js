@@ -59,7 +59,7 @@ export class Table {
     paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
     paper.patches(shapes, stage.patches, stage.showsBare);
-    paper.composed(stage.composed && entry.strokes ? `${app.colours.viewUrl(entry, COMPOSED, 'paint')}&clear=true` : null);
+    paper.composed(stage.composed && entry.strokes ? `${app.colours.viewUrl(entry, COMPOSED, 'paint')}&clear=true&exact=true` : null);
     paper.tones(shapes, stage.tones ? shapes?.tones : null, stage.tones === 'grey');
     $('paper').dataset.drawing = entry.number;
     $('paper').dataset.revision = entry.revision;

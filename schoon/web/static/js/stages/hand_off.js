@@ -14,11 +14,13 @@ export class HandOffStage extends Stage {
     super(app, name);
     this.look = 'paint';
     this.patches = 'pots';
-    // The table shows what is handed off.
-    this.composed = true;
+    this.tones = 'pots';
     this.keys = 'Space plays · hold 1 2 3 to flip · A D step';
     this.body = document.getElementById('ledge-body');
   }
+
+  // The table shows what is handed off.
+  get composed() { return Boolean(this.app.levels.mine?.finish.length); }
 
   ledge() {
     const { shot, run } = this.app.data;

@@ -228,7 +228,7 @@ export class ToneStage extends Stage {
   stand() { return this.send(this.app.current, 'tone-stand', {}); }
 
   // With the finish in the ledge the table shows the picture as it is composed.
-  get composed() { return this.view === 'finish'; }
+  get composed() { return this.view === 'finish' && this.finish.list.length > 0; }
 
   use(view) {
     const before = this.composed;
