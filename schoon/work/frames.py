@@ -17,7 +17,7 @@ from ..core.finish import Entry, Scene, finished
 from ..core.look import Look
 from ..core.model import Rgb
 from ..core.paint import NOTHING
-from ..core.patches import OpenPatches, Patches, pack, unpack_open
+from ..core.patches import OpenPatches, Patches, grow, pack, unpack_open
 from ..formats.pictures import decode
 from .derived import own_pixels, patches_in
 from .documents import Own, Sheet, painting_of, parts_told, seen_in, sheet_of
@@ -62,18 +62,22 @@ def layers_of(
             if paint.pot != NOTHING and paint.pot in look.pots
         }
         labels = patches.labels if isinstance(patches, Patches) else patches.open_labels
+        if sheet.tones or finish:
+            # Every layer asks which patch is nearest to a place on ink: it is found once.
+            labels = grow(labels.astype(np.int32))
         layers.append(Layer("flats", Flats(labels, fills)))
         if sheet.tones and look.tones:
             layers.append(Layer("tone", shades_of(sheet, patches, labels, look)))
     inks = inks_of(sheet, look.ink)
     if finish and patches is not None:
-        return finished(layers, inks, finish, scene_of(sheet, patches, look, number))
+        return finished(layers, inks, finish, scene_of(sheet, patches, labels, look, number))
     return (*layers, *inks)
 
 
-def scene_of(sheet: Sheet, patches: Patches | OpenPatches, look: Look, number: int) -> Scene:
-    """What the finish knows of a drawing."""
-    labels = patches.labels if isinstance(patches, Patches) else patches.open_labels
+def scene_of(
+    sheet: Sheet, patches: Patches | OpenPatches, labels: NDArray[np.integer], look: Look, number: int
+) -> Scene:
+    """What the finish knows of a drawing. labels: (h, w) patch of each pixel."""
     painting = painting_of(sheet.spots, patches)
     told = parts_told(sheet.spots, patches)
     pots = {p: paint.pot for p, paint in painting.items() if paint.pot != NOTHING}

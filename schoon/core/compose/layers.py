@@ -248,10 +248,10 @@ class Shades:
 def _patches_at(labels: NDArray[np.integer], matrix: Matrix, size: tuple[int, int]) -> NDArray[np.int32]:
     """(h, w) the patch at the middle of each pixel of the result, those on ink that of the nearest; 0 outside."""
     if _scale_of(matrix) == 1.0 and labels.shape[::-1] == size:
-        return grow(labels.astype(np.int32))
+        return grow(labels.astype(np.int32, copy=False))
     into = np.linalg.inv(np.vstack([matrix, [0, 0, 1]]))[:2]
     into[:, 2] += into[:, :2] @ (0.5, 0.5) - 0.5
-    whole = grow(labels.astype(np.int32)).astype(np.float32)
+    whole = grow(labels.astype(np.int32, copy=False)).astype(np.float32)
     moved = cv2.warpAffine(
         whole, into, size, flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_CONSTANT
     )

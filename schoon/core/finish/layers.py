@@ -54,7 +54,7 @@ class Scene:
     def grown(self) -> NDArray[np.int32]:
         """`labels` with each pixel of ink belonging to the patch that is nearest."""
         if not self._grown:
-            self._grown.append(grow(self.labels.astype(np.int32)))
+            self._grown.append(grow(self.labels.astype(np.int32, copy=False)))
         return self._grown[0]
 
     def of_parts(self, names: Collection[str]) -> list[int]:
