@@ -49,7 +49,10 @@ class Tone:
                 raise Refusal(result.words)
             for kind, shade in result.items():
                 keys.setdefault(kind, []).append(Key(k, shade))
-        made = self._made(reads, keys, tones.lit(reads, lights), frozenset(by_hand))
+        try:
+            made = self._made(reads, keys, tones.lit(reads, lights), frozenset(by_hand))
+        except ValueError as error:
+            raise Refusal(f"{str(error)[:1].upper()}{str(error)[1:]}; draw it on a painted form") from error
         return self._save(work, run, made, frozenset(by_hand))
 
     def _read(
