@@ -7,8 +7,8 @@ import { View } from './view.js';
 
 const $ = (id) => document.getElementById(id);
 const SLOW = 250;
-// Width at which the composed picture of a drawing is asked for, px.
-const COMPOSED = 1920;
+// Widths at which the composed picture of a drawing is asked for, px.
+const COMPOSED = [640, 960, 1280, 1920];
 
 export class Table {
   constructor(app) {
@@ -29,7 +29,19 @@ export class Table {
   moved() {
     this.paper?.place(this.view.matrix());
     $('zoom').textContent = `${Math.round(this.view.zoom * 100)} %`;
+    if (this.shown) this.compose();
     this.app.stage?.viewChanged();
+  }
+
+  // The composed picture, where the stage shows it, as large as it is seen; one that is larger already will do.
+  compose() {
+    const { app, paper, shown, view } = this;
+    if (!app.stage.composed || !shown.strokes) { paper.composed(null); return; }
+    const wide = view.size[0] * view.zoom * (window.devicePixelRatio || 1);
+    const what = `${shown.id}.${shown.revision}.${app.colours.tag}`;
+    const least = COMPOSED.find((step) => wide <= step) ?? COMPOSED[COMPOSED.length - 1];
+    this.asked = { what, step: this.asked?.what === what ? Math.max(this.asked.step, least) : least };
+    paper.composed(`${app.colours.viewUrl(shown, this.asked.step, 'paint')}&clear=true&exact=true`);
   }
 
   // Shows a drawing. flip: only while a key is held, nothing else follows.
@@ -59,7 +71,8 @@ export class Table {
     paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
     paper.patches(shapes, stage.patches, stage.showsBare);
-    paper.composed(stage.composed && entry.strokes ? `${app.colours.viewUrl(entry, COMPOSED, 'paint')}&clear=true&exact=true` : null);
+    this.shown = entry;
+    this.compose();
     paper.tones(shapes, stage.tones ? shapes?.tones : null, stage.tones === 'grey');
     $('paper').dataset.drawing = entry.number;
     $('paper').dataset.revision = entry.revision;
