@@ -352,6 +352,7 @@ def tone(
     numbers = list(read)
     solids = [one.solids for one in read.values()]
     tracks = tracks_of([one.forms for one in solids])
+    shades: dict[int, NDArray[np.bool_]] = {}
     if stands:
         falls = [falls_on(one, stands) for one in solids]
         seen = (
@@ -360,17 +361,18 @@ def tone(
         below = amount_below(list(seen), amount)
         shaded = steadied(tracks, [{form: own - below for form, own in value.items()} for value in falls])
     else:
-        drawn = [
-            key_of(numbers.index(k), read[k].solids.forms, _shade(path, read[k].labels))
-            for k, path in keys.items()
-            if k in read
-        ]
+        shades = {k: _shade(path, read[k].labels) for k, path in keys.items() if k in read}
+        drawn = [key_of(numbers.index(k), read[k].solids.forms, shade) for k, shade in shades.items()]
+        if not any(key.shade for key in drawn):
+            raise Refusal(
+                f"No key can be used: {', '.join(map(str, keys.values()))} lie on no painted drawing"
+            )
         solids = reordered(solids, tracks, drawn)
         shaded = steadied(tracks, carried(solids, tracks, drawn), frozenset(one.number for one in drawn))
     out.mkdir(parents=True, exist_ok=True)
     for k, one, values in zip(numbers, solids, shaded, strict=True):
         labels = read[k].labels
-        dark = _shade(keys[k], labels) if k in keys else on_drawing(one, values, labels) < 0
+        dark = shades[k] if k in shades else on_drawing(one, values, labels) < 0
         mask = np.where(dark & read[k].painted, 255, 0).astype(np.uint8)
         (out / f"{paths[k].stem}.png").write_bytes(encode_png(mask))
     if len(read) < len(paths):

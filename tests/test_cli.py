@@ -194,6 +194,17 @@ def test_tone_without_one_paint_does_the_others_and_names_it(shaded: Path) -> No
     assert [p.name for p in (shaded / "out").iterdir()] == ["1.png"]
 
 
+def test_tone_with_a_key_that_teaches_nothing_says_so(shaded: Path) -> None:
+    bare = np.zeros((200, 300, 4), np.uint8)
+    cv2.imwrite(str(shaded / "paint" / "0.png"), bare)
+    key = shaded / "key.png"
+    cv2.imwrite(str(key), np.zeros((200, 300), np.uint8))
+    done = schoon("tone", shaded / "lines", shaded / "paint", "--key", f"0={key}", "--out", shaded / "out")
+    assert done.returncode == 1
+    assert "key.png lie on no painted drawing" in done.stderr
+    assert "Traceback" not in done.stderr
+
+
 @pytest.mark.parametrize("wrong", [["--light", "north"], ["--light", "0,120"], [], ["--key", "9=x.png"]])
 def test_tone_says_how_it_is_used(shaded: Path, wrong: list[str]) -> None:
     done = schoon("tone", shaded / "lines", shaded / "paint", *wrong, "--out", shaded / "out")

@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -25,6 +24,7 @@ from ..core.tone import (
     shapes_of,
     solids_of,
 )
+from ..core.tone import key_of as key_of_shade
 from ..work.derived import Memory, key_of
 from ..work.documents import Spot, painting_of, parts_told, seen_in
 from ..work.lights import Lit
@@ -189,13 +189,6 @@ def shares(
     return out
 
 
-def small(mask: NDArray[np.bool_], forms: Forms) -> dict[int, NDArray[np.bool_]]:
-    """form -> (n,) a mask of a drawing at the form's own pixels."""
-    height, width = forms.labels.shape
-    cut = cv2.resize(mask[forms.part].astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST) > 0
-    return {form: cut[forms.labels == form] for form in forms.pots}
-
-
 def key_shade(
     packed: bytes,
     spots: Sequence[Mapping[str, Any]],
@@ -207,4 +200,4 @@ def key_shade(
     kinds = sorted({t["kind"] for t in tones if not t.get("soft")})
     patches = unpack(packed)
     masks = _seen(patches.labels, patches.background, _placed(patches, spots, tones, parts), kinds)
-    return {kind: small(share > 0.5, read.forms) for kind, share in masks.items()}
+    return {kind: dict(key_of_shade(0, read.forms, share > 0.5).shade) for kind, share in masks.items()}

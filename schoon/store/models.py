@@ -100,6 +100,11 @@ def model(cursor: Cursor, model_id: int) -> ModelRow:
     return cast(ModelRow, found)
 
 
+def parts_of(model: ModelRow | None) -> dict[int, str]:
+    """pot -> the part it belongs to, of the pots of a model that belong to one; none without a model."""
+    return {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]} if model else {}
+
+
 def add_pot(cursor: Cursor, model_id: int, name: str, colour: str, part: str = "") -> int:
     """A new pot, with one colour in all keys of the model. Raises Refusal if the name is taken."""
     try:

@@ -73,7 +73,7 @@ def tones_of(cursor: Cursor, files: Files, row: DrawingRow, sheet: Sheet) -> lis
         return []
     shot = productions.shot_of_level(cursor, row["level_id"])
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
-    parts = {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]} if model else {}
+    parts = models.parts_of(model)
     patches = known_patches(files, row["line"], sheet)
     return [tone_of(tone, within) for tone, within in seen_in(sheet.tones, sheet.spots, patches, parts)]
 

@@ -192,7 +192,7 @@ def _level(cursor: Cursor, level_id: int) -> Context:
         (int(shot["width"]), int(shot["height"])),
         LineRule(**model["line_rule"]) if model else LineRule(),
         pots=frozenset(pot["id"] for pot in model["pots"]) if model else frozenset(),
-        parts={pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]} if model else {},
+        parts=models.parts_of(model),
     )
 
 

@@ -40,7 +40,7 @@ def look_of(cursor: Cursor, shot: ShotRow, key_id: int | None = None) -> Look:
         chosen("line"),
         parse_colour(key["ink"]),
         parse_colour(key["backdrop"]),
-        {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]},
+        models.parts_of(model),
     )
 
 

@@ -120,3 +120,18 @@ def test_a_repeat_closes_its_cycle(page: Page) -> None:
     given = [sheet, spans]
     assert run(page, "order", "m.cycleOf(given[0], given[1], 8)", given) == [8, 9]
     assert run(page, "order", "m.cycleOf(given[0], given[1], 7)", given) is None
+
+
+def test_shares_that_jump(page: Page) -> None:
+    found = run(page, "jumps", "given.map((values) => m.jumps(values).map(([k]) => k))", [
+        [0.3, 0.3, 0.6, 0.3, 0.3],
+        [0.1, 0.3, 0.5, 0.7, 0.9],
+        [0.3, None, 0.9, 0.3],
+        [0.3, 0.33, 0.3],
+    ])  # fmt: skip
+    assert found == [[2], [], [], []]
+
+
+def test_colours_between_two(page: Page) -> None:
+    asked = "[0, 0.5, 1].map((share) => m.mixedHex('#000000', '#ff8001', share))"
+    assert run(page, "colour", asked) == ["#000000", "#804001", "#ff8001"]

@@ -301,7 +301,7 @@ def _treated(
             source = Flats(source.labels, _greyed(source.colours, entry.pot, scene))
         elif isinstance(source, Shades):
             colours = {kind: _greyed(table, entry.pot, scene) for kind, table in source.colours.items()}
-            source = Shades(source.labels, source.tones, colours)
+            source = replace(source, colours=colours)
         greyed.append(replace(layer, source=source))
     return greyed, lines, strokes
 

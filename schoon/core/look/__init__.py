@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..model import Rgb, Rgba
-from .rules import GREYS, PLAIN, ToneRule
+from .rules import PLAIN, ToneRule
 
 INK: Rgb = (29, 43, 58)
 """The colour of lines where no key says another."""
@@ -64,4 +64,4 @@ def mixed(first: Look, second: Look, share: float) -> Look:
     )
 
 
-__all__ = ["GREYS", "INK", "PLAIN", "Look", "ToneRule", "mixed"]
+__all__ = ["INK", "PLAIN", "Look", "ToneRule", "mixed"]

@@ -45,12 +45,3 @@ PLAIN: Mapping[str, ToneRule] = {
     "blush": ToneRule("shift", (-6.0, 22.0, 8.0)),
 }
 """Kind of tone -> the rule of a key that has none."""
-
-GREYS: Mapping[str, Rgb] = {
-    "shade": (150, 150, 150),
-    "deep": (104, 104, 104),
-    "light": (250, 250, 250),
-    "rim": (255, 255, 255),
-    "blush": (186, 170, 170),
-}
-"""Kind of tone -> its neutral tone, while tones are judged in grey."""

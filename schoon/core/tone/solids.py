@@ -18,11 +18,12 @@ from .whole import completed
 _FLATTEST = 0.25
 """Least depth of a wide form beside a balloon's."""
 
-
 _DIRECT = 3000
 """Pixels of a form up to which its equation is solved at once."""
 
 _SWEEPS = 24
+"""Rounds in which a coarse solution is smoothed on the fine grid."""
+
 _CROSS = np.array([[0, 1, 0], [1, 0, 1], [0, 1, 0]], float)
 
 

@@ -35,7 +35,7 @@ class Tone:
             model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
             lights = lights_of(cursor, shot["id"], work.level, [int(row["id"]) for row in run.rows])
             found = revisions.get_documents(cursor, [r[p] for r in run.rows for p in ("paint", "tone")])
-        parts = {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]} if model else {}
+        parts = models.parts_of(model)
         spots = [_listed(found.get(row["paint"]), "patches") for row in run.rows]
         shapes = [_listed(found.get(row["tone"]), "shapes") for row in run.rows]
         by_hand = [k for k, own in enumerate(shapes) if any(s["by"] == "hand" for s in own)]

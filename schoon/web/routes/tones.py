@@ -83,7 +83,7 @@ def parts_of(cursor: Cursor, row: DrawingRow) -> dict[int, str]:
     """pot -> part, of the model of a drawing's level."""
     shot = productions.shot_of_level(cursor, row["level_id"])
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
-    return {pot["id"]: pot["part"] for pot in model["pots"] if pot["part"]} if model else {}
+    return models.parts_of(model)
 
 
 def _spots(cursor: Cursor, row: DrawingRow) -> list[Any]:

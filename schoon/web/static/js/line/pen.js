@@ -4,11 +4,10 @@ import { notice } from '../api.js';
 import { lineNow } from '../shot/drawings.js';
 import { penDrag } from '../shot/pen.js';
 import { change } from './change.js';
+import { newId } from '../pure/ids.js';
 
 // Px of the screen within which the pen settles on a rough line.
 const NEAR = 8;
-
-const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(5)), (b) => b.toString(16).padStart(2, '0')).join('');
 
 class PenTool {
   constructor(app, hand, fields) { Object.assign(this, { app, hand }, fields); }

@@ -41,7 +41,7 @@ if (form) {
   const later = () => { clearTimeout(soon); soon = setTimeout(show, 80); };
   box.addEventListener('toggle', () => { if (box.open) fillIn(); });
   for (const name of ['key', 'kind']) form.elements[name].addEventListener('change', fillIn);
-  form.addEventListener('input', (event) => { if (!['key', 'kind', 'held'].includes(event.target.name)) later(); });
+  form.addEventListener('input', (event) => { if (!['key', 'kind', 'held', 'all'].includes(event.target.name)) later(); });
   const keep = async (what, fields) => {
     const { key, kind } = form.elements;
     try { await change('models', box.dataset.model, what, { key: Number(key.value), kind: kind.value, ...fields }); window.location.reload(); } catch (error) { notice(error.message, true); }
@@ -52,7 +52,7 @@ if (form) {
     const { key, kind } = form.elements;
     try {
       await change('models', box.dataset.model, 'tone-rule', { key: Number(key.value), kind: kind.value, rule: rule() });
-      await keep('derive-tones', { held: held() });
+      await keep('derive-tones', { held: held(), all: form.elements.all.checked });
     } catch (error) { notice(error.message, true); }
   });
 }

@@ -2,6 +2,7 @@
 
 import { fill, html } from '../dom.js';
 import { change, notice } from '../api.js';
+import { newId } from '../pure/ids.js';
 
 const WHERE = { all: 'all lines', inner: 'lines inside one pot', outline: 'the outline' };
 const BLEND = { normal: 'laid on', multiply: 'multiplied', screen: 'screened' };
@@ -30,8 +31,6 @@ const PLAIN = {
   hide: { x0: 0, y0: 0, x1: 0, y1: 0, outside: false },
   treatment: { what: 'no-ink', pot: null },
 };
-
-const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(5)), (b) => b.toString(16).padStart(2, '0')).join('');
 
 export class Finish {
   constructor(app, stage) { Object.assign(this, { app, stage, chosen: null }); }

@@ -6,8 +6,8 @@ import { make } from '../shot/paper.js';
 import { penDrag } from '../shot/pen.js';
 import { centreLine, pairs, round } from '../pure/geometry.js';
 import { KIND_WORDS } from './layer.js';
+import { newId } from '../pure/ids.js';
 
-const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(5)), (b) => b.toString(16).padStart(2, '0')).join('');
 const INSIDE = { all: 'wherever there is paint', patch: 'in the patch it begins in', pot: 'on the pot it begins on', part: 'on the part it begins on' };
 
 class PenTool {
