@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..core.finish import Entry
-from ..core.finish.entries import CastShadow, ContactShadow, Highlight, LineColour, Wash
+from ..core.finish.entries import CastShadow, ContactShadow, Glass, Highlight, LineColour, Texture, Wash
 from ..core.tone import Kind
 from ..store import Cursor, ShotRow, jobs, models, productions
 from ..store.states import LightState
@@ -35,6 +35,10 @@ FINISH: tuple[Entry, ...] = (
 """What is done to Pim on the stair."""
 
 
+CLOTH = Texture(id="0000000001", picture="weave", scale=0.7, amount=0.22)
+"""What is done to the flag."""
+
+
 def shade(cursor: Cursor, levels: Sequence[int]) -> None:
     """What a person would do: says what shade does to colours, sets the sun, and has the runs shaded."""
     done: set[int] = set()
@@ -44,12 +48,12 @@ def shade(cursor: Cursor, levels: Sequence[int]) -> None:
             done.add(shot["model_id"])
             _colours(cursor, shot["model_id"])
         edits.change_stack(cursor, shot["id"], SetLight(do="light", level=level, part="", frame=1, light=SUN))
-        if shot["name"] == "Stair" and shot["level"] == "Pim":
-            edits.change_stack(
-                cursor,
-                shot["id"],
-                SetFinish(do="finish", level=level, entries=_finish(cursor, shot), what="add the finish"),
-            )
+        entries = _finish(cursor, shot) if (shot["name"], shot["level"]) == ("Stair", "Pim") else []
+        if shot["name"] == "Flag":
+            entries = [CLOTH]
+        if entries:
+            add = SetFinish(do="finish", level=level, entries=entries, what="add the finish")
+            edits.change_stack(cursor, shot["id"], add)
         drawings = [row["id"] for row in productions.drawings(cursor, level) if row["line"]]
         jobs.create(cursor, "tone", level, drawings, {})
 
@@ -57,8 +61,12 @@ def shade(cursor: Cursor, levels: Sequence[int]) -> None:
 def _finish(cursor: Cursor, shot: ShotRow) -> list[Entry]:
     """The finish of Pim, with a light in his eyes."""
     pots = models.model(cursor, shot["model_id"])["pots"] if shot["model_id"] else []
-    eyes = tuple(pot["id"] for pot in pots if pot["name"] == "Pupil")
-    return [*FINISH, Highlight(id="0000000005", pots=eyes, turn=-45, out=0.4, size=0.34)]
+    ids = {pot["name"]: (pot["id"],) for pot in pots}
+    return [
+        *FINISH,
+        Highlight(id="0000000005", pots=ids.get("Pupil", ()), turn=-45, out=0.4, size=0.34),
+        Glass(id="0000000006", pots=ids.get("Glass", ()), kept=ids.get("Flame", ()), readable=0.6),
+    ]
 
 
 def _colours(cursor: Cursor, model_id: int) -> None:

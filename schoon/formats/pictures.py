@@ -43,6 +43,14 @@ def decode(name: str, body: bytes) -> NDArray[np.uint8]:
         raise Refusal(f"{name} is broken or was not written to its end; export it again") from error
 
 
+def rgba(name: str, body: bytes) -> NDArray[np.uint8]:
+    """(h, w, 4) RGBA pixels of a picture, as `decode`."""
+    pixels = decode(name, body)
+    if pixels.shape[2] == 4:
+        return pixels
+    return np.dstack([pixels, np.full(pixels.shape[:2], 255, np.uint8)])
+
+
 def _open(name: str, file: IO[bytes]) -> Image.Image:
     try:
         with warnings.catch_warnings():

@@ -13,7 +13,7 @@ from ..core.model import parse_colour
 from ..errors import Refusal
 from ..text import unsound_in
 
-TONES = ("shade", "deep", "light", "rim", "blush", "line")
+TONES = ("shade", "deep", "light", "rim", "blush", "reflection", "line")
 
 _ABOUT = ("part", "opacity", "count", "share")
 _MOST = 500

@@ -197,7 +197,7 @@ def key_shade(
 ) -> dict[str, dict[int, NDArray[np.bool_]]]:
     """kind of tone -> form -> (n,) where it is drawn, for the kinds that a key has."""
     read = solid(packed, spots, parts)
-    kinds = sorted({t["kind"] for t in tones if not t.get("soft")})
+    kinds = sorted({t["kind"] for t in tones})
     patches = unpack(packed)
     masks = _seen(patches.labels, patches.background, _placed(patches, spots, tones, parts), kinds)
     return {kind: dict(key_of_shade(0, read.forms, share > 0.5).shade) for kind, share in masks.items()}

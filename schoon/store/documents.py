@@ -78,6 +78,11 @@ def picture_in(body: bytes) -> str | None:
     return head[1].decode() if head else None
 
 
+def textures_in(text: str) -> set[str]:
+    """The names of the pictures that the finish of a level shows, in the text of a stored list or of a stack document."""
+    return set(re.findall(r'"own":\s*"([0-9a-f]{64})"', text))
+
+
 VERSIONS = {"line": 1, "seal": 1, "paint": 1, "tone": 1, "said": 1, "time": 1, "stack": 1, "model": 1}
 """part -> version of its documents' schema. A part that changes gets the next number and a function in `_ONWARD`."""
 

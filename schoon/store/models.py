@@ -13,9 +13,9 @@ from .pool import Cursor, Row
 from .rows import ModelRow
 from .states import ColourKey, Model, Pot, Rule, SheetPicture, Tones
 
-Tone = Literal["colour", "shade", "deep", "light", "rim", "blush", "line"]
+Tone = Literal["colour", "shade", "deep", "light", "rim", "blush", "reflection", "line"]
 
-TONES: tuple[Tone, ...] = ("shade", "deep", "light", "rim", "blush", "line")
+TONES: tuple[Tone, ...] = ("shade", "deep", "light", "rim", "blush", "reflection", "line")
 """What a pot looks like in a key beside its base."""
 
 

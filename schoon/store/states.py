@@ -181,6 +181,7 @@ class Tones(BaseModel):
     light: str | None = None
     rim: str | None = None
     blush: str | None = None
+    reflection: str | None = None
     line: str | None = None
 
 

@@ -35,6 +35,7 @@ from .doors import shut
 from .routes import (
     drawings,
     edits,
+    finish,
     hand_off,
     jobs,
     keys,
@@ -110,6 +111,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
         keys,
         jobs,
         tones,
+        finish,
         hand_off,
     ):
         app.include_router(module.router)

@@ -15,7 +15,7 @@ from ..core.paint import NOTHING
 from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
 from ..store import Cursor, Row, Store, backup, productions
-from ..store.documents import PARTS, parts_of, picture_in
+from ..store.documents import PARTS, parts_of, picture_in, textures_in
 
 Say = Callable[[int, int], None]
 """Called with the parts done and all of them."""
@@ -81,14 +81,18 @@ def back_up(store: Store, path: Path, production: str | None = None, say: Say = 
 
 def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, int]:
     names: dict[str, set[str]] = {"pictures": set(), "documents": set()}
+    stacks: set[str] = set()
     counts = {}
     for table in backup.TABLES:
         rows = backup.rows_of(cursor, table, ids)
         counts[table.name] = out.rows(table.name, rows)
         for row in rows:
             if table.name == "revisions":
-                names["documents"] |= set(parts_of(row["parts"]).values())
+                parts = parts_of(row["parts"])
+                names["documents"] |= set(parts.values())
+                stacks |= {parts["stack"]} if "stack" in parts else set()
             else:
+                names["pictures"] |= textures_in(row.get("finish") or "")
                 names["pictures"] |= {row[c] for c in ("rough", "was", "sha256", "picture") if row.get(c)}
     done = 0
     for kind, more in backup.PARTS.items():
@@ -102,6 +106,8 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
             out.blob(kind, name, found["body"])
             if kind == "documents" and (picture := picture_in(found["body"])):
                 names["pictures"].add(picture)
+            if name in stacks:
+                names["pictures"] |= textures_in(zlib.decompress(found["body"]).decode())
             about.append({"sha256": name, **{column: found[column] for column in more}})
             done += 1
             say(done, sum(map(len, names.values())))
@@ -170,6 +176,10 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
             ids.put(cursor, table, rows[table.name], looked_at)
         elif table.name == "productions" and name is not None:
             ids.put(cursor, table, rows[table.name], lambda row: {**row, "name": name})
+        elif table.name == "levels":
+            ids.put(cursor, table, rows[table.name], lambda row: _level_row(row, ids))
+        elif table.name == "recipes":
+            ids.put(cursor, table, rows[table.name], lambda row: _finished_row(row, ids))
         else:
             ids.put(cursor, table, rows[table.name])
     for table in backup.TABLES:
@@ -235,11 +245,7 @@ def _stack(content: Any, ids: backup.Ids) -> Any:
             "model": ids.of("models", level["model"]),
             "key": ids.of("colour_keys", level["key"]),
             "depth": _keyed("drawings", level.get("depth", {}), ids),
-            "key_changes": {
-                frame: {**change, "key": key}
-                for frame, change in level.get("key_changes", {}).items()
-                if (key := ids.of("colour_keys", change["key"])) is not None
-            },
+            "key_changes": _changes(level.get("key_changes", {}), ids),
             "finish": [_entry(entry, ids) for entry in level.get("finish", [])],
             "entries": {
                 name: [[ids.of("drawings", drawing), frames] for drawing, frames in run]
@@ -257,9 +263,30 @@ def _entry(entry: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
     new = dict(entry)
     if entry.get("pot"):
         new["pot"] = ids.of("pots", entry["pot"]) or _LOST
-    if entry.get("pots"):
-        new["pots"] = [ids.of("pots", pot) or _LOST for pot in entry["pots"]]
+    for name in ("pots", "kept"):
+        if entry.get(name):
+            new[name] = [ids.of("pots", pot) or _LOST for pot in entry[name]]
     return new
+
+
+def _finished_row(row: Row, ids: backup.Ids) -> Row:
+    """A row with a finish, whose entries may name pots."""
+    entries = [_entry(entry, ids) for entry in json.loads(row.get("finish") or "[]")]
+    return {**row, "finish": json.dumps(entries)}
+
+
+def _level_row(row: Row, ids: backup.Ids) -> Row:
+    changes = json.loads(row.get("key_changes") or "{}")
+    return {**_finished_row(row, ids), "key_changes": json.dumps(_changes(changes, ids))}
+
+
+def _changes(changes: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
+    """Changes of the colour key over time, but those to keys that are gone."""
+    return {
+        frame: {**change, "key": key}
+        for frame, change in changes.items()
+        if (key := ids.of("colour_keys", change["key"])) is not None
+    }
 
 
 def _model(content: Any, ids: backup.Ids) -> Any:

@@ -5,25 +5,31 @@ To add something that is seen: give `layers_of` a layer for it, at its place fro
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.compose import Flats, Frame, Ink, Layer, Picture, Shades, render
-from ..core.finish import Entry, Scene, finished
+from ..core.compose import Flats, Frame, Ink, Layer, Picture, Shades, render, seen_together
+from ..core.finish import Entry, Scene, finished, of_lines
 from ..core.look import Look
 from ..core.model import Rgb
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches, grow, pack, unpack_open
-from ..formats.pictures import decode
+from ..formats.pictures import rgba
 from .derived import own_pixels, patches_in
 from .documents import Own, Sheet, painting_of, parts_told, seen_in, sheet_of
 from .placing import SAME, Numbers, matrix_from
 
 WHITE = (255, 255, 255)
+
+NO_TEXTURES: Mapping[str, bytes] = MappingProxyType({})
+
+ON_TOP = ("reflection",)
+"""Kinds of tone that are opaque on a pot that is not."""
 
 
 @dataclass(frozen=True)
@@ -33,6 +39,7 @@ class Drawn:
     packed: its patches, if somebody has found them before. picture: what is seen below its lines, where a level shows its
     pictures. fits: whether that is brought to the size of the shot; else it lies at its own size about the middle.
     opacity: 0..1. finish: what is done to its picture. number: of the drawing in its run. place: from its paper to the frame.
+    textures: hash -> the pictures that its finish shows.
     """
 
     documents: tuple[Any, Any, Any, Any]
@@ -44,6 +51,7 @@ class Drawn:
     fits: bool = True
     opacity: float = 1.0
     place: Numbers = SAME
+    textures: Mapping[str, bytes] = field(default_factory=dict)
 
 
 def layers_of(
@@ -52,8 +60,11 @@ def layers_of(
     look: Look,
     finish: Sequence[Entry] = (),
     number: int = 0,
+    textures: Mapping[str, bytes] = NO_TEXTURES,
+    apart: bool = False,
 ) -> tuple[Layer, ...]:
-    """The layers of a drawing from rear to front. patches: None if no paint is to be seen. finish, number: as `Drawn`."""
+    """The layers of a drawing from rear to front. patches: None if no paint is to be seen. finish, number, textures: as
+    `Drawn`. apart: flats and tones stay layers of their own, also where a colour is see-through."""
     layers = []
     if patches is not None:
         fills = {
@@ -67,28 +78,35 @@ def layers_of(
             labels = grow(labels.astype(np.int32))
         layers.append(Layer("flats", Flats(labels, fills)))
         if sheet.tones and look.tones:
-            layers.append(Layer("tone", shades_of(sheet, patches, labels, look)))
+            layers += [Layer("tone", shades) for shades in shades_of(sheet, patches, labels, look)]
     inks = inks_of(sheet, look.ink)
     if finish and patches is not None:
-        return finished(layers, inks, finish, scene_of(sheet, patches, labels, look, number))
-    return (*layers, *inks)
+        pictures = {name: rgba("a texture", body) for name, body in textures.items()}
+        return finished(layers, inks, finish, scene_of(sheet, patches, labels, look, number, pictures))
+    return (*(layers if apart else seen_together(layers)), *inks)
 
 
 def scene_of(
-    sheet: Sheet, patches: Patches | OpenPatches, labels: NDArray[np.integer], look: Look, number: int
+    sheet: Sheet,
+    patches: Patches | OpenPatches,
+    labels: NDArray[np.integer],
+    look: Look,
+    number: int,
+    pictures: Mapping[str, NDArray[np.uint8]],
 ) -> Scene:
     """What the finish knows of a drawing. labels: (h, w) patch of each pixel."""
     painting = painting_of(sheet.spots, patches)
     told = parts_told(sheet.spots, patches)
     pots = {p: paint.pot for p, paint in painting.items() if paint.pot != NOTHING}
     parts = {p: told.get(p) or look.parts.get(pot, "") for p, pot in pots.items()}
-    return Scene(labels, pots, parts, look, sheet.inked, number)
+    return Scene(labels, pots, parts, look, sheet.inked, number, pictures)
 
 
 def shades_of(
     sheet: Sheet, patches: Patches | OpenPatches, labels: NDArray[np.integer], look: Look
-) -> Shades:
-    """The tones of a painted drawing, each pot's in its own colour. A pot without one keeps its base there."""
+) -> list[Shades]:
+    """The tones of a painted drawing, each pot's in its own colour, and what lies on glass above them. A pot without a
+    colour keeps its base there."""
     painting = painting_of(sheet.spots, patches)
     colours = {
         kind: {
@@ -98,7 +116,16 @@ def shades_of(
         }
         for kind, table in look.tones.items()
     }
-    return Shades(labels, seen_in(sheet.tones, sheet.spots, patches, look.parts), colours)
+    placed = seen_in(sheet.tones, sheet.spots, patches, look.parts)
+    on_top = {
+        kind: {p: (*c[:3], 255) for p, c in table.items()}
+        for kind, table in colours.items()
+        if kind in ON_TOP
+    }
+    on = [one for one in placed if one[0].kind not in ON_TOP]
+    over = [one for one in placed if one[0].kind in ON_TOP]
+    made = [Shades(labels, on, colours)] if on else []
+    return [*made, Shades(labels, over, on_top, above=True)] if over else made
 
 
 def inks_of(sheet: Sheet, colour: Rgb) -> list[Layer]:
@@ -146,29 +173,35 @@ def frame_of(
             else:
                 patches = unpack_open(body)
         packed.append(body)
-        finish = drawn.finish if only in ("seen", "ink") else ()
-        own = layers_of(sheet, patches, drawn.look, finish, drawn.number)
+        finish = drawn.finish if only == "seen" else ()
+        if only == "ink":
+            finish = tuple(entry for entry in drawn.finish if of_lines(entry))
+        apart = only in ("flats", "tones")
+        own = layers_of(sheet, patches, drawn.look, finish, drawn.number, drawn.textures, apart)
         if only != "seen":
             own = tuple(_exact(layer) for layer in own if layer.role in _ROLES[only])
         if only == "seen" and drawn.picture is not None:
             own = (_picture_of(drawn, size), *own)
+        # Paper lies on the frame, wherever the level is.
+        paper = [layer for layer in own if layer.role == "paper"]
+        own = tuple(layer for layer in own if layer.role != "paper")
         if drawn.place != SAME or drawn.opacity < 1:
             own = (Layer("flats", own, matrix_from(drawn.place), opacity=drawn.opacity),)
-        layers += own
+        layers += (*own, *paper)
     return Frame(size, tuple(layers)), packed
 
 
 def _exact(layer: Layer) -> Layer:
     """A layer without mixed colours."""
     source = layer.source
+    if isinstance(source, Sequence):
+        return replace(layer, source=[_exact(one) for one in source])
     return replace(layer, source=replace(source, exact=True)) if isinstance(source, Shades) else layer
 
 
 def _picture_of(drawn: Drawn, size: tuple[int, int]) -> Layer:
     assert drawn.picture is not None
-    pixels = decode("the picture of a level", drawn.picture)
-    if pixels.shape[2] == 3:
-        pixels = np.dstack([pixels, np.full(pixels.shape[:2], 255, np.uint8)])
+    pixels = rgba("the picture of a level", drawn.picture)
     height, width = pixels.shape[:2]
     scale = min(size[0] / width, size[1] / height) if drawn.fits else 1.0
     aside = ((size[0] - scale * width) / 2, (size[1] - scale * height) / 2)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ..core import exposure
-from ..core.finish import Entry
+from ..core.finish import Entry, own_pictures
 from ..core.look import Look
 from ..core.model import parse_colour
 from ..store import Cursor, DrawingRow, ShotRow, pictures, productions, revisions
@@ -79,7 +79,7 @@ def _finish(cursor: Cursor, row: DrawingRow, shot: ShotRow) -> tuple[tuple[Entry
         return (), 0
     order = [r["id"] for r in productions.drawings(cursor, row["level_id"])]
     first = _first_frame(cursor, row, shot)
-    return tuple(entry for entry in shot["finish"] if entry.holds(first)), order.index(row["id"])
+    return tuple(entry.at(first) for entry in shot["finish"] if entry.holds(first)), order.index(row["id"])
 
 
 def in_stack(cursor: Cursor, row: DrawingRow, shot: ShotRow, painted: bool = True) -> Wanted:
@@ -111,6 +111,7 @@ def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
         fits,
         opacity,
         wanted.place,
+        {name: bytes(pictures.get(cursor, name)["body"]) for name in own_pictures(wanted.finish)},
     ), key
 
 

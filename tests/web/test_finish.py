@@ -105,3 +105,63 @@ def test_what_is_no_entry_is_refused_and_changes_nothing(painted: Shot, entry: d
     asked = {"do": "finish", "level": 1, "entries": [{"id": f"{NAME}0", **entry}]}
     assert painted.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 422
     assert painted.run()["levels"][0]["finish"] == []
+
+
+def encoded(picture: Image.Image, kind: str) -> bytes:
+    body = io.BytesIO()
+    picture.save(body, kind)
+    return body.getvalue()
+
+
+def bring(shot: Shot, name: str, body: bytes) -> Any:
+    return shot.client.post("/api/shots/1/textures", files={"picture": (name, body)})
+
+
+@pytest.mark.parametrize(
+    ("name", "picture", "kind"),
+    [
+        ("dot.png", Image.new("RGBA", (1, 1), (200, 30, 40, 255)), "PNG"),
+        ("press.jpg", Image.new("CMYK", (700, 20), (0, 200, 200, 40)), "JPEG"),
+        ("wide.tif", Image.new("RGB", (2000, 300), (200, 30, 40)), "TIFF"),
+    ],
+)
+def test_a_picture_that_was_brought_along_lies_on_the_paint(
+    painted: Shot, name: str, picture: Image.Image, kind: str
+) -> None:
+    plain = view(painted, 1)
+    own = bring(painted, name, encoded(picture, kind)).json()["own"]
+    finish(painted, {"kind": "texture", "own": own, "blend": "normal", "amount": 1})
+    seen = view(painted, 1)
+    assert seen[120, 110, 0] > seen[120, 110, 1] + 40
+    assert (seen[5, 5] == plain[5, 5]).all()
+    assert handed_off(painted)
+
+
+def test_what_is_no_picture_is_refused_by_its_name(painted: Shot) -> None:
+    answer = bring(painted, "notes.png", b"not a picture")
+    assert answer.status_code == 422 or answer.status_code == 400
+    assert "notes.png" in answer.json()["error"]
+
+
+def test_numbers_change_through_the_run(painted: Shot) -> None:
+    wash = {"kind": "wash", "x0": 156, "y0": 220, "x1": 156, "y1": 20, "colour": "#000000", "opacity": 0}
+    finish(painted, {**wash, "notches": {"1": {"opacity": 0.0}, "5": {"opacity": 1.0}}})
+    shades = [int(view(painted, number)[170, 156].sum()) for number in (1, 2, 3)]
+    assert shades[0] > shades[1] + 20 > shades[2] + 40
+
+
+def test_a_list_is_kept_as_a_recipe_and_forgotten(painted: Shot) -> None:
+    entry = {"id": f"{NAME}0", "kind": "treatment", "what": "dots"}
+    url = "/api/shots/1/recipes"
+
+    def kept(name: str, *entries: dict[str, Any]) -> Any:
+        return painted.client.post(url, json={"name": name, "entries": list(entries)})
+
+    assert kept("Newsprint", entry).status_code == 200
+    assert kept("Newsprint", {**entry, "what": "squares"}).status_code == 200
+    (found,) = painted.client.get(url).json()["recipes"]
+    assert (found["name"], found["entries"][0]["what"]) == ("Newsprint", "squares")
+    assert kept(" ", entry).status_code >= 400
+    assert kept("Empty").status_code == 422
+    assert painted.client.post(f"{url}/{found['id']}/drop").json() == {"recipes": []}
+    assert painted.client.post(f"{url}/{found['id']}/drop").status_code == 404

@@ -236,3 +236,22 @@ def test_a_key_holds_from_a_frame_on_at_once_or_evenly(painted: Shot) -> None:
     assert seen(3) == day
     bad = {"do": "key-from", "level": 1, "frame": 3, "key": 99}
     assert painted.client.post("/api/stacks/1/do", json={"do": bad}).status_code == 404
+
+
+def test_a_brush_covers_what_it_goes_over(painted: Shot) -> None:
+    path = [[130, 120], [150, 160], [190, 160]]
+    painted.edit(1, "tone", id=SHADE, kind="shade", path=path, brush=16, within="pot")
+    (tone,) = tones(painted, 1)
+    points = np.vstack([np.reshape(ring, (-1, 2))[::3] for ring in tone["rings"]])
+    assert points.min(axis=0).tolist() == pytest.approx([122, 112], abs=4)
+    assert points.max(axis=0).tolist() == pytest.approx([198, 168], abs=4)
+    painted.edit(1, "tone", id="00000000ab", kind="light", path=[[150, 120], [150, 121]], brush=40, soft=20)
+    assert len(tones(painted, 1)) == 2
+
+
+def test_a_soft_tone_goes_through_the_run_as_soft(painted: Shot) -> None:
+    painted.edit(1, "tone", id=SHADE, kind="blush", path=circle(120, 120, 40), soft=14)
+    assert painted.job("tone")["state"] == "done"
+    for number in (2, 3):
+        (tone,) = tones(painted, number)
+        assert (tone["kind"], tone["by"], tone["soft"]) == ("blush", "carried", 14)

@@ -11,12 +11,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from schoon.core.exposure import Again
 from schoon.errors import Refusal
 from schoon.formats import backup as file
-from schoon.store import LocalServer, Store, backup, models, productions, revisions
+from schoon.formats.pictures import encode_png
+from schoon.store import LocalServer, Store, backup, models, pictures, productions, recipes, revisions
 from schoon.store.revisions import Subject
 from schoon.work.backup import _parts, back_up, restore
 
@@ -265,6 +267,35 @@ def test_time_levels_and_models_keep_their_history_under_new_ids(
         assert models.model(cursor, copy["model_id"])["keys"][1]["colours"][coat] == "#edb21f"
         # The one it was copied from stands where it stood.
         assert [pot["name"] for pot in models.model(cursor, 1)["pots"]] == ["Fur"]
+
+
+def test_the_finish_comes_back_with_its_pictures_and_pots(shot: Shot, store: Store, tmp_path: Path) -> None:
+    body = encode_png(np.full((4, 4, 3), 90, np.uint8))
+    own = shot.client.post("/api/shots/1/textures", files={"picture": ("a.png", body)}).json()["own"]
+    light = {"id": "0000000001", "kind": "highlight", "pots": [1]}
+    texture = {"id": "0000000002", "kind": "texture", "own": own}
+    for entries in ([light, texture], [light]):
+        asked = {"do": "finish", "level": 1, "entries": entries}
+        assert shot.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 200
+    asked = {"do": "key-from", "level": 1, "frame": 4, "key": 2}
+    assert shot.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 200
+    recipe = {"name": "Eyes", "entries": [light]}
+    assert shot.client.post("/api/shots/1/recipes", json=recipe).status_code == 200
+    back_up(store, tmp_path / "a.schoon", "Harbour Lights")
+    with store.transaction() as cursor:
+        cursor.execute("DELETE FROM pictures WHERE sha256 = %s", (own,))
+    restore(store, tmp_path / "a.schoon", "Harbour Copy")
+    with store.transaction() as cursor:
+        copy = next(s for s in productions.shots(cursor) if s["id"] != 1)
+        model = models.model(cursor, copy["model_id"])
+        pot, key = model["pots"][0]["id"], model["keys"][1]["id"]
+        level = productions.shot_of_level(cursor, copy["level_id"])
+        assert level["finish"][0].pots == (pot,)
+        assert level["key_changes"][4].key == key
+        kept = recipes.listing(cursor, level["production_id"])
+        assert [(row["name"], row["finish"][0].pots) for row in kept] == [("Eyes", (pot,))]
+        # A picture that only the history shows is there again too.
+        assert bytes(pictures.get(cursor, own)["body"]) == body
 
 
 def test_a_backup_of_before_revisions_named_their_parts_is_read() -> None:

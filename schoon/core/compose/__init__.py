@@ -1,8 +1,9 @@
 """The picture of a frame: a tree of layers, evaluated once."""
 
-from .evaluate import render
+from .evaluate import flattened, render
 from .layers import (
     Blend,
+    Computed,
     Cover,
     Flats,
     Frame,
@@ -15,9 +16,10 @@ from .layers import (
     Role,
     Shades,
     Source,
+    seen_together,
 )
 
 __all__ = [
-    "Blend", "Cover", "Flats", "Frame", "Gradient", "Ink", "Layer", "Mask", "Picture", "Plain", "Role", "Shades", "Source",
-    "render",
+    "Blend", "Computed", "Cover", "Flats", "Frame", "Gradient", "Ink", "Layer", "Mask", "Picture", "Plain", "Role", "Shades", "Source",
+    "flattened", "render", "seen_together",
 ]  # fmt: skip

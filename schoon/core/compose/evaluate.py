@@ -32,6 +32,14 @@ def render(frame: Frame, width: int | None = None) -> NDArray[np.uint8]:
     return result
 
 
+def flattened(layers: Sequence[Layer], matrix: Matrix, size: tuple[int, int]) -> NDArray[np.float32]:
+    """(h, w, 4) premultiplied RGBA of layers, rear to front, for a source that works on the whole of them.
+
+    matrix: from their pixels to those of the result. size: (width, height) of the result, px.
+    """
+    return _composed([_ready(layer, matrix, size) for layer in layers], (0, 0, *size))
+
+
 @dataclass(frozen=True)
 class _Ready:
     """A layer with its sources made ready; `inner` for layers laid together first."""
@@ -42,6 +50,7 @@ class _Ready:
     blend: Blend
     opacity: float
     clip: _Ready | None
+    onto: bool
 
 
 def _ready(layer: Layer, matrix: Matrix, size: tuple[int, int]) -> _Ready:
@@ -56,7 +65,9 @@ def _ready(layer: Layer, matrix: Matrix, size: tuple[int, int]) -> _Ready:
         box = source.box
     # What clips lies in the frame as the layer does, and is moved by its own transform only.
     clip = _ready(layer.clip, matrix, size) if layer.clip else None
-    return _Ready(_both(box, clip.box) if clip else box, source, inner, layer.blend, layer.opacity, clip)
+    return _Ready(
+        _both(box, clip.box) if clip else box, source, inner, layer.blend, layer.opacity, clip, layer.onto
+    )
 
 
 def _composed(layers: Sequence[_Ready], band: Box) -> NDArray[np.float32]:
@@ -67,7 +78,7 @@ def _composed(layers: Sequence[_Ready], band: Box) -> NDArray[np.float32]:
         if box[2] <= box[0] or box[3] <= box[1]:
             continue
         here = below[box[1] - band[1] : box[3] - band[1], box[0] - band[0] : box[2] - band[0]]
-        here[...] = _laid(here, _read(layer, box), layer.blend)
+        here[...] = _laid(here, _read(layer, box), layer.blend, layer.onto)
     return below
 
 
@@ -79,7 +90,11 @@ def _read(layer: _Ready, box: Box) -> NDArray[np.float32]:
     return above if isinstance(share, float) and share == 1.0 else above * np.float32(1) * share
 
 
-def _laid(below: NDArray[np.float32], above: NDArray[np.float32], blend: Blend) -> NDArray[np.float32]:
+def _laid(
+    below: NDArray[np.float32], above: NDArray[np.float32], blend: Blend, onto: bool
+) -> NDArray[np.float32]:
+    if onto:
+        return _laid_onto(below, above, blend)
     clear = 1 - above[..., 3:]
     laid = above + below * clear
     if blend == "multiply":
@@ -88,6 +103,20 @@ def _laid(below: NDArray[np.float32], above: NDArray[np.float32], blend: Blend) 
         )
     elif blend == "screen":
         laid[..., :3] = above[..., :3] + below[..., :3] - above[..., :3] * below[..., :3]
+    return laid
+
+
+def _laid_onto(below: NDArray[np.float32], above: NDArray[np.float32], blend: Blend) -> NDArray[np.float32]:
+    """Source atop: nothing where nothing is below (Porter and Duff 1984)."""
+    laid = below.copy()
+    kept = below[..., :3] * (1 - above[..., 3:])
+    if blend == "multiply":
+        laid[..., :3] = above[..., :3] * below[..., :3] + kept
+    elif blend == "screen":
+        product = above[..., :3] * below[..., :3]
+        laid[..., :3] = above[..., :3] * below[..., 3:] + below[..., :3] - product
+    else:
+        laid[..., :3] = above[..., :3] * below[..., 3:] + kept
     return laid
 
 

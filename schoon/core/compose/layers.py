@@ -5,7 +5,7 @@ To add a kind of picture: a source with `prepare`; what it draws is composed, sc
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, Protocol
 
@@ -18,7 +18,7 @@ from ..patches import grow
 from ..strokes import Stroke, ink_coverage
 from ..tone import KINDS, Tone, Within, coverage
 
-Role = Literal["backdrop", "flats", "tone", "shadow", "ink", "texture", "guide"]
+Role = Literal["backdrop", "flats", "tone", "shadow", "ink", "texture", "paper", "guide"]
 Blend = Literal["normal", "multiply", "screen"]
 Box = tuple[int, int, int, int]
 """Columns and rows of the result: x0, y0, x1, y1, the ends not included."""
@@ -51,7 +51,8 @@ class Source(Protocol):
 @dataclass(frozen=True)
 class Layer:
     """role: what it is for. source: what it shows, or layers that are laid together first. transform: to the frame's
-    pixels. opacity: 0..1. clip: it is seen only where that one is.
+    pixels. opacity: 0..1. clip: it is seen only where that one is. onto: it lies only on what is below it among the layers
+    it is laid together with, and leaves that as see-through as it is.
     """
 
     role: Role
@@ -60,6 +61,7 @@ class Layer:
     blend: Blend = "normal"
     opacity: float = 1.0
     clip: Layer | None = None
+    onto: bool = False
 
 
 @dataclass(frozen=True)
@@ -209,13 +211,15 @@ class Shades:
     """Tones in the patches they are seen in. labels: (h, w) patch of each pixel, 0 on ink.
 
     tones: each with its patches, None for all that have a colour. colours: kind -> patch -> RGB. Kinds lie over each other
-    in the order of `core.tone.KINDS`. exact: edges are not smoothed, so that no colour is mixed.
+    in the order of `core.tone.KINDS`. exact: edges are not smoothed, so that no colour is mixed. above: they lie on what is
+    see-through too, as what glass reflects.
     """
 
     labels: NDArray[np.integer]
     tones: Sequence[tuple[Tone, frozenset[int] | None]]
     colours: Mapping[str, Mapping[int, Rgba]]
     exact: bool = False
+    above: bool = False
 
     def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
         shown = _patches_at(self.labels, matrix, size)
@@ -243,6 +247,29 @@ class Shades:
             here = share[part][..., None]
             made[part] = made[part] * (1 - here * (laid[..., 3:] > 0)) + laid * here
         return _Floats(_box_of(made[..., 3]), made)
+
+
+def seen_together(layers: Sequence[Layer]) -> list[Layer]:
+    """Flats and what lies on them as one, where a colour is see-through: a tone takes the place of the colour below it and
+    is as see-through. Layers without such a colour stay as they are."""
+    clear = any(
+        0 < colour[3] < 255
+        for layer in layers
+        if isinstance(layer.source, Flats)
+        for colour in layer.source.colours.values()
+    )
+    return [Layer("flats", [_taking_the_place(layer) for layer in layers])] if clear else list(layers)
+
+
+def _taking_the_place(layer: Layer) -> Layer:
+    source = layer.source
+    if not isinstance(source, Shades) or source.above:
+        return layer
+    opaque = {
+        kind: {p: (r, g, b, 255) for p, (r, g, b, alpha) in table.items() if alpha}
+        for kind, table in source.colours.items()
+    }
+    return replace(layer, source=replace(source, colours=opaque), onto=True)
 
 
 def _patches_at(labels: NDArray[np.integer], matrix: Matrix, size: tuple[int, int]) -> NDArray[np.int32]:
@@ -309,6 +336,22 @@ class Gradient:
         far = np.hypot(x, y) / reach if self.round else (x * way[0] + y * way[1]) / reach**2
         share = np.asarray(255 * np.clip(1 - far, 0, 1) + 0.5, np.uint8)
         return _Covered(_box_of(share), share, _colour((*self.colour, 255)))
+
+
+@dataclass(frozen=True, eq=False)
+class Computed:
+    """What is worked out for each size of the result. make: gives (h, w, 4) premultiplied RGBA 0..1 of a matrix and a size,
+    as `Source.prepare` takes them; with a colour (h, w) how much of each pixel that covers."""
+
+    make: Callable[[Matrix, tuple[int, int]], NDArray[np.float32]]
+    colour: Rgb | None = None
+
+    def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
+        made = self.make(matrix, size)
+        if self.colour is not None:
+            coverage = np.asarray(255 * made + 0.5, np.uint8)
+            return _Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
+        return _Floats(_box_of(made[..., 3]), made)
 
 
 @dataclass(frozen=True)

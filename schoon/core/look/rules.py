@@ -43,5 +43,6 @@ PLAIN: Mapping[str, ToneRule] = {
     "light": ToneRule("screen", (92, 80, 48)),
     "rim": ToneRule("screen", (168, 156, 120)),
     "blush": ToneRule("shift", (-6.0, 22.0, 8.0)),
+    "reflection": ToneRule("screen", (210, 214, 220)),
 }
 """Kind of tone -> the rule of a key that has none."""

@@ -6,7 +6,7 @@ from .light import Light, amount_below, falls_on, on_drawing
 from .order import reordered
 from .solids import Solids, solids_of
 from .steady import steadied, tracks_of
-from .tones import KINDS, Kind, Tone, Within, coverage, ring_of, shapes_of, side_of
+from .tones import KINDS, Kind, Tone, Within, coverage, ring_of, rings_along, shapes_of, side_of
 
 __all__ = [
     "KINDS",
@@ -27,6 +27,7 @@ __all__ = [
     "on_drawing",
     "reordered",
     "ring_of",
+    "rings_along",
     "shapes_of",
     "side_of",
     "solids_of",

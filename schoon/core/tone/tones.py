@@ -18,9 +18,9 @@ from ..strokes.raster import fixed
 from .light import around
 from .solids import Solids
 
-Kind = Literal["shade", "deep", "light", "rim", "blush"]
+Kind = Literal["shade", "deep", "light", "rim", "blush", "reflection"]
 
-KINDS: tuple[Kind, ...] = ("shade", "deep", "light", "rim", "blush")
+KINDS: tuple[Kind, ...] = ("shade", "deep", "light", "rim", "blush", "reflection")
 """In the order in which they lie over each other."""
 
 By = Literal["hand", "light", "carried"]
@@ -113,6 +113,29 @@ def ring_of(points: Points, tolerance: float = _TOLERANCE, corners: Collection[i
         raise ValueError("a shape needs three points")
     controls, _ = fit_curve(ring, tolerance, sorted(corners), closed=not corners)
     return controls
+
+
+def rings_along(path: Points, width: float) -> tuple[Points, ...]:
+    """Closed curves round what a round brush of a width, px, covers along a (k, 2) path.
+
+    Raises ValueError for a brush without width.
+    """
+    if width <= 0:
+        raise ValueError("a brush needs a width")
+    path = np.asarray(path, float)
+    finer = max(1.0, 8 / width)
+    low = path.min(axis=0) - width - 2
+    size = np.ceil((path.max(axis=0) + width + 2 - low) * finer).astype(int)
+    drawn = np.zeros(size[::-1], np.uint8)
+    cv2.polylines(
+        drawn, [fixed((path - low) * finer)], False, 255, max(1, round(width * finer)), cv2.LINE_AA, 4
+    )
+    rings = []
+    for contour in find_contours(drawn.astype(np.float32), 127.5):
+        points = (contour[:, ::-1] + 0.5) / finer + low
+        if len(points) > 4 and abs(_area(points)) > 2:
+            rings.append(ring_of(points, min(_TOLERANCE, width / 12)))
+    return tuple(rings)
 
 
 def sampled(ring: Points) -> Points:

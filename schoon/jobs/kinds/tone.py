@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from statistics import median
 from typing import Any
 
 import numpy as np
@@ -50,7 +51,7 @@ class Tone:
             for kind, shade in result.items():
                 keys.setdefault(kind, []).append(Key(k, shade))
         try:
-            made = self._made(reads, keys, tones.lit(reads, lights), frozenset(by_hand))
+            made = self._made(reads, keys, tones.lit(reads, lights), frozenset(by_hand), _softness(shapes))
         except ValueError as error:
             raise Refusal(f"{str(error)[:1].upper()}{str(error)[1:]}; draw it on a painted form") from error
         return self._save(work, run, made, frozenset(by_hand))
@@ -71,9 +72,14 @@ class Tone:
         return [reads[k] for k in range(len(run.rows))]
 
     def _made(
-        self, reads: list[tones.Read], keys: Mapping[str, list[Key]], proposed: Values, held: frozenset[int]
+        self,
+        reads: list[tones.Read],
+        keys: Mapping[str, list[Key]],
+        proposed: Values,
+        held: frozenset[int],
+        soft: Mapping[str, float],
     ) -> list[list[Shape]]:
-        """Shapes of each drawing, kind by kind."""
+        """Shapes of each drawing, kind by kind. soft: kind -> px over which its edges fade."""
         made: list[list[Shape]] = [[] for _ in reads]
         tracks = tracks_of([read.forms for read in reads])
         plain = [read.solids for read in reads]
@@ -93,7 +99,8 @@ class Tone:
             for k, read in enumerate(reads):
                 by = "carried" if taught else "light"
                 one = replace(read, solids=solids[k])
-                made[k] += shapes_of(one.solids, steady[k], one.anchors, kind, by)  # type: ignore[arg-type]
+                shapes = shapes_of(one.solids, steady[k], one.anchors, kind, by)  # type: ignore[arg-type]
+                made[k] += [replace(shape, soft=soft.get(kind, 0.0)) for shape in shapes]
         return made
 
     def _save(self, work: Work, run: Lined, made: list[list[Shape]], held: frozenset[int]) -> str:
@@ -120,6 +127,16 @@ class Tone:
                 f"{many(len(changed))} changed meanwhile and left alone ({named(changed)}); shade again"
             )
         return "; ".join(words)
+
+
+def _softness(shapes: Sequence[Sequence[Mapping[str, Any]]]) -> dict[str, float]:
+    """kind -> over how many px the shapes fade that a hand has drawn, in the middle of them."""
+    drawn: dict[str, list[float]] = {}
+    for own in shapes:
+        for shape in own:
+            if shape["by"] == "hand" and not shape.get("takes"):
+                drawn.setdefault(shape["kind"], []).append(float(shape.get("soft", 0.0)))
+    return {kind: median(soft) for kind, soft in drawn.items()}
 
 
 def _listed(document: Any, name: str) -> list[Any]:

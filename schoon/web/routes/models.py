@@ -26,7 +26,14 @@ from ..deps import DeskDep, StoreDep, page
 from ..values import Body
 from ..values import Place as Point
 
-KIND_WORDS = {"shade": "Shade", "deep": "Deep shade", "light": "Light", "rim": "Rim", "blush": "Blush"}
+KIND_WORDS = {
+    "shade": "Shade",
+    "deep": "Deep shade",
+    "light": "Light",
+    "rim": "Rim",
+    "blush": "Blush",
+    "reflection": "Reflection",
+}
 
 router = APIRouter()
 

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from ...core.patches import Patches
 from ...core.strokes import smooth_hand
 from ...core.strokes.model import new_id
-from ...core.tone import KINDS, Kind, Tone, ring_of, side_of
+from ...core.tone import KINDS, Kind, Tone, ring_of, rings_along, side_of
 from ...errors import NotFound, Refusal
 from ..documents import NOTHING, Sheet, painting_of, parts_told
 from .base import Context, DrawingOperation, Id, Number, PartName, RunOperation, Spot, many
@@ -66,14 +66,18 @@ class _Drawn(DrawingOperation):
 
 
 class Block(_Drawn):
-    """Blocks in a shape, or with `takes` takes it away from what of its kind is there. soft: px over which its edge fades."""
+    """Blocks in a shape, or with `takes` takes it away from what of its kind is there. soft: px over which its edge fades.
+    brush: px; with it the path is not the outline, but where a round brush of that size goes."""
 
     do: Literal["tone"]
     takes: bool = False
     soft: float = Field(default=0.0, ge=0, le=400)
+    brush: float = Field(default=0.0, ge=0, le=1000)
 
     def label(self) -> str:
-        return f"take away {self.kind}" if self.takes else f"block in {self.kind}"
+        if self.takes:
+            return f"take away {self.kind}"
+        return f"brush {self.kind}" if self.brush else f"block in {self.kind}"
 
     def apply(self, sheet: Sheet, context: Context) -> Sheet:
         patches = context.found(sheet)
@@ -83,13 +87,13 @@ class Block(_Drawn):
             raise Refusal("Begin inside the form the tone belongs to, or let it be seen everywhere")
         place = _place(self.within, patch, sheet, patches, context)
         try:
-            ring = ring_of(self._points())
+            rings = rings_along(self._points(), self.brush) if self.brush else (ring_of(self._points()),)
         except ValueError as error:
             raise Refusal("Draw round the shape") from error
         return put(
             sheet,
             replace(
-                place, id=self.id, kind=self.kind, rings=(ring,), takes=self.takes, soft=self.soft, by="hand"
+                place, id=self.id, kind=self.kind, rings=rings, takes=self.takes, soft=self.soft, by="hand"
             ),
         )
 

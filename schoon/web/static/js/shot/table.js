@@ -3,6 +3,7 @@
 import { notice } from '../api.js';
 import * as drawings from './drawings.js';
 import { Paper, make, roughStep, roughUrl } from './paper.js';
+import { penDrag } from './pen.js';
 import { View } from './view.js';
 
 const $ = (id) => document.getElementById(id);
@@ -109,6 +110,17 @@ export class Table {
     view.y = box.height / 2 - (b * x + d * y);
     view.fitted = false;
     view.onChange();
+  }
+
+  // An area that is drawn round on the paper next: its corners, x and y in turn.
+  pickRing(done) {
+    notice('Draw round the area on the paper');
+    this.app.tools.once = (event, from) => penDrag(this.app, event, from, (path, clear) => {
+      clear();
+      const every = Math.ceil(path.length / 400);
+      const ring = path.filter((_, k) => k % every === 0).flatMap(([x, y]) => [Math.round(x), Math.round(y)]);
+      if (ring.length >= 6) done(ring);
+    });
   }
 
   // A rectangle that is drawn on the paper next, for comparing what lies in it.

@@ -19,19 +19,20 @@ export class ToneStage extends Stage {
     super(app, name);
     this.look = 'paint';
     this.patches = 'pots';
-    this.keys = 'S sun · F block · V edge · B other side · X take away · C choose · Q W kind · G grey · Enter shade the run · N next jump';
+    this.keys = 'S sun · F block · V edge · R brush · B other side · X take away · C choose · Q W kind · G grey · Enter shade the run · N next jump';
     this.help = [['Q W', 'previous or next kind of tone'], ['G', 'grey, or the colours of the key'], ['B', 'the last edge to its other side'], ['Enter', 'shade the run'], ['Delete', 'take the chosen tone away'], ['N', 'next drawing where a share jumps'], ['T', 'let the tones of this drawing stand: they teach the others']];
     this.kind = KINDS.includes(sessionStorage.toneKind) ? sessionStorage.toneKind : 'shade';
     this.grey = sessionStorage.toneGrey === '1';
     this.inside = 'all';
     this.soft = 0;
+    this.brush = 40;
     this.amount = 0.3;
     this.light = new SunTool(app, this);
     this.edge = new EdgeTool(app, this);
     this.choose = new ChooseTool(app, this);
     this.tools = [
       this.light, new BlockTool(app, this, { id: 'block', label: 'Block', key: 'f' }), this.edge,
-      new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
+      new BlockTool(app, this, { id: 'brush', label: 'Brush', key: 'r', brush: true }), new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
     ];
     this.steady = new Steady(app, this);
     this.finish = new Finish(app, this);
@@ -97,11 +98,13 @@ export class ToneStage extends Stage {
     fill(clear, html`<button type="button" id="light-clear">Take the light away</button><span id="light-says" class="quiet"></span>`);
     clear.querySelector('button').addEventListener('click', () => this.light.clear());
     tray.append(clear);
-    of('block edge take', html`<span>tone</span><select id="tone-kind" autocomplete="off">${KINDS.map((kind) => html`<option value="${kind}">${KIND_WORDS[kind]}</option>`)}</select>`)
+    of('block brush edge take', html`<span>tone</span><select id="tone-kind" autocomplete="off">${KINDS.map((kind) => html`<option value="${kind}">${KIND_WORDS[kind]}</option>`)}</select>`)
       .querySelector('select').addEventListener('change', (event) => this.useKind(event.target.value));
-    of('block edge take', html`<span>seen</span><select id="tone-inside" autocomplete="off"><option value="all">on all paint</option><option value="patch">in this patch</option><option value="pot">on this pot</option><option value="part">on this part</option></select>`)
+    of('block brush edge take', html`<span>seen</span><select id="tone-inside" autocomplete="off"><option value="all">on all paint</option><option value="patch">in this patch</option><option value="pot">on this pot</option><option value="part">on this part</option></select>`)
       .querySelector('select').addEventListener('change', (event) => { this.inside = event.target.value; this.app.tools.status(); });
-    of('block', html`<span>soft edge, px</span><input id="tone-soft" type="number" min="0" max="400" step="2" value="0" autocomplete="off">`)
+    of('brush', html`<span>brush, px</span><input id="tone-brush" type="number" min="1" max="1000" step="2" value="40" autocomplete="off">`)
+      .querySelector('input').addEventListener('change', (event) => { this.brush = Math.min(1000, Math.max(1, Number(event.target.value) || 40)); });
+    of('block brush', html`<span>soft edge, px</span><input id="tone-soft" type="number" min="0" max="400" step="2" value="0" autocomplete="off">`)
       .querySelector('input').addEventListener('change', (event) => { this.soft = Math.max(0, Number(event.target.value) || 0); });
     const grey = document.createElement('button');
     grey.id = 'see-grey';
@@ -156,6 +159,7 @@ export class ToneStage extends Stage {
 
   drawn() {
     this.showSwatches();
+    if (this.view === 'finish') this.finish.moved();
     if (this.app.tools.now === this.light) this.light.show();
     if (this.app.tools.now === this.choose) this.choose.show();
   }

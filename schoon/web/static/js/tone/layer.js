@@ -3,8 +3,8 @@
 import { make } from '../shot/paper.js';
 
 // The order in which kinds lie over each other, as the server composes them.
-export const KINDS = ['shade', 'deep', 'light', 'rim', 'blush'];
-export const KIND_WORDS = { shade: 'Shade', deep: 'Deep shade', light: 'Light', rim: 'Rim', blush: 'Blush' };
+export const KINDS = ['shade', 'deep', 'light', 'rim', 'blush', 'reflection'];
+export const KIND_WORDS = { shade: 'Shade', deep: 'Deep shade', light: 'Light', rim: 'Rim', blush: 'Blush', reflection: 'Reflection' };
 
 let made = 0;
 

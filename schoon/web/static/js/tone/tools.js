@@ -25,11 +25,11 @@ class PenTool {
 
 // A closed shape; with `takes` what of its kind lies under it goes.
 export class BlockTool extends PenTool {
-  get pen() { return this.takes ? `Take ${this.kindWords} away: draw round it` : `Block in ${this.kindWords}, seen ${INSIDE[this.stage.inside]}`; }
+  get pen() { if (this.brush) return `Brush ${this.kindWords}, seen ${INSIDE[this.stage.inside]}`; return this.takes ? `Take ${this.kindWords} away: draw round it` : `Block in ${this.kindWords}, seen ${INSIDE[this.stage.inside]}`; }
 
   async draw(entry, path) {
     const { stage, takes } = this;
-    await stage.send(entry, 'tone', { id: newId(), kind: stage.kind, path, takes: Boolean(takes), within: stage.inside, soft: takes ? 0 : stage.soft });
+    await stage.send(entry, 'tone', { id: newId(), kind: stage.kind, path, takes: Boolean(takes), within: stage.inside, soft: takes ? 0 : stage.soft, brush: this.brush ? stage.brush : 0 });
   }
 }
 
