@@ -169,3 +169,69 @@ def test_the_finish_is_listed_changed_ordered_and_switched_off(desk: Page) -> No
     until(desk, "schoon.levels.mine.finish.length === 1")
     desk.get_by_role("tab", name="Run").click()
     until(desk, "!document.getElementById('paper').classList.contains('as-composed')")
+
+
+def test_the_finish_changes_over_time_and_is_kept_as_a_recipe(desk: Page) -> None:
+    desk.get_by_role("tab", name="Finish").click()
+    desk.locator("#finish-add").select_option("hide")
+    drag(desk, ring(*desk.evaluate("schoon.table.view.size.map((v) => v / 2)"), 60))
+    until(desk, "schoon.levels.mine.finish.length === 1")
+    assert desk.evaluate("schoon.levels.mine.finish[0].ring.length") >= 6
+    desk.locator("#finish-add").select_option("cast")
+    expect(desk.locator('.finish-fields input[name="high"]')).to_have_value("0.32")
+    # From here to the last drawing the shadow grows.
+    desk.locator('.finish-fields input[name="changes"]').check()
+    expect(desk.locator(".notches [data-notch]")).to_have_count(1)
+    desk.locator("#table").focus()
+    while desk.evaluate("schoon.current !== schoon.data.run[schoon.data.run.length - 1]"):
+        now = desk.evaluate("schoon.current.id")
+        desk.keyboard.press("d")
+        until(desk, f"schoon.current.id !== {now}")
+    desk.locator('.finish-fields input[name="high"]').fill("0.8")
+    desk.locator('.finish-fields input[name="high"]').press("Tab")
+    expect(desk.locator(".notches [data-notch]")).to_have_count(2)
+    highs = desk.evaluate("Object.values(schoon.levels.mine.finish[1].notches).map((n) => n.high)")
+    assert highs == [0.32, 0.8]
+    desk.once("dialog", lambda dialog: dialog.accept("Noon"))
+    desk.locator("#finish-recipe").select_option("keep")
+    expect(desk.locator("#finish-recipe option")).to_have_count(4)
+    desk.locator("#finish-recipe").select_option(label="lay “Noon” on")
+    until(desk, "schoon.levels.mine.finish.length === 4")
+    assert desk.evaluate("new Set(schoon.levels.mine.finish.map((e) => e.id)).size") == 4
+
+
+def test_a_shadow_is_cut_out_for_one_drawing(desk: Page) -> None:
+    desk.get_by_role("tab", name="Finish").click()
+    desk.locator("#finish-add").select_option("cast")
+    desk.locator('[data-draw="cut"]').click()
+    drag(desk, ring(*desk.evaluate("schoon.table.view.size.map((v) => v / 2)"), 60))
+    expect(desk.locator(".area")).to_contain_text("cut out, all frames")
+    desk.locator("[data-hold]").click()
+    expect(desk.locator(".area")).to_contain_text("frames 1 to")
+    desk.locator("[data-drop]").click()
+    expect(desk.locator(".area")).to_have_count(0)
+
+
+def test_the_brush_and_light_that_changes(desk: Page) -> None:
+    desk.locator('[data-tool="brush"]').click()
+    desk.locator("#tone-brush").fill("30")
+    desk.locator("#tone-brush").press("Tab")
+    box = desk.evaluate("schoon.current.box")
+    x, y = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
+    drag(desk, [(x - 30, y), (x, y + 8), (x + 30, y)])
+    until(desk, "schoon.stage.tonesNow().length === 1")
+    desk.locator('[data-tool="sun"]').click()
+    set_sun(desk, 90)
+    desk.locator("#light-holds").select_option("here")
+    desk.locator("#table").focus()
+    desk.keyboard.press("d")
+    until(desk, "schoon.current === schoon.data.run[1]")
+    drag(
+        desk,
+        [
+            desk.evaluate("(({ x, y, r }) => [x - r / 2, y])(schoon.stage.light.ring())"),
+            *[desk.evaluate("(({ x, y, r }) => [x - r / 2, y + 2])(schoon.stage.light.ring())")],
+        ],
+    )
+    until(desk, "Object.keys(schoon.stage.light.lights['']).length === 2")
+    expect(desk.locator("#light-says")).to_contain_text("changes at frames 1")
