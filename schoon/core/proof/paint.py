@@ -1,0 +1,149 @@
+"""Rules of paint: what changes its colour for a moment, is left out, left over, or runs out of its form."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import groupby
+
+import numpy as np
+
+from .findings import Finding
+from .run import Run
+from .sights import Sight
+
+_MOMENT = 2
+"""Drawings for which a colour may be another one to be a fault; longer it is meant."""
+
+_AS_LARGE = 0.4
+"""Share of its size that a patch keeps between neighbours, or it is not the same thing."""
+
+_SPECK = 40.0
+"""px² of a drawing of 1600 px across the corners under which what has no line round it is a speck."""
+
+_NO_LINE = 0.5
+"""Share of a rim with a line under which a patch was not drawn."""
+
+_OUT = 0.15
+"""Share of a rim that is open to the outside, from which on paint has run out of the figure."""
+
+_BARE = 0.02
+"""Share of a patch that is paper along its lines from which on a pale edge is seen."""
+
+_JUMP = 0.5
+"""Change of the shaded share of a patch that is seen as a flash."""
+
+
+def flashes_and_holes(run: Run) -> Iterator[Finding]:
+    """A tracked patch that has another pot, or none, for a drawing or two, and the one before again."""
+    for track in run.tracks:
+        pots = [int(run.sights[n].pots[patch]) for n, patch in track]
+        spans = []
+        begin = 0
+        for pot, same in groupby(pots):
+            length = len(list(same))
+            spans.append((begin, length, pot))
+            begin += length
+        for k in range(1, len(spans) - 1):
+            first, length, pot = spans[k]
+            (_, before, right), (_, after, again) = spans[k - 1], spans[k + 1]
+            if right != again or not right or length > min(_MOMENT, before + after - 1):
+                continue
+            own = track[first : first + length]
+            if all(_as_large(run, track, n) for n in range(first, first + length)):
+                yield _changed(run, own, pot, right, track[first - 1])
+        # At the ends of the run there is one neighbour only: it has to be sure.
+        if len(spans) > 1 and len(track) > 3:
+            for end, beside in ((spans[0], spans[1]), (spans[-1], spans[-2])):
+                at = track[end[0]][0]
+                if at in (0, len(run) - 1) and end[1] == 1 and beside[1] >= 3 and beside[2]:
+                    near = track[1] if at == 0 else track[-2]
+                    if _as_large(run, track, end[0]):
+                        yield _changed(run, [track[end[0]]], end[2], beside[2], near)
+
+
+def _as_large(run: Run, track: list[tuple[int, int]], k: int) -> bool:
+    own = run.sights[track[k][0]].areas[track[k][1]]
+    near = [track[n] for n in (k - 1, k + 1) if 0 <= n < len(track)]
+    sizes = [run.sights[n].areas[patch] for n, patch in near]
+    return all(_AS_LARGE < own / max(1, size) < 1 / _AS_LARGE for size in sizes)
+
+
+def _changed(
+    run: Run, own: list[tuple[int, int]], pot: int, right: int, beside: tuple[int, int]
+) -> Finding:
+    (n, patch), sight = own[0], run.sights[own[0][0]]
+    several = f" for {len(own)} drawings" if len(own) > 1 else ""
+    words = f"takes another colour{several} and back" if pot else f"is not painted{several}, but before and after"
+    return Finding(
+        "flash" if pot else "hole",
+        tuple(at for at, _ in own),
+        place_of(sight, patch),
+        words,
+        float(sight.areas[patch]),
+        "pour",
+        right,
+        patch,
+        beside[0],
+        place_of(run.sights[beside[0]], beside[1]),
+    )
+
+
+def shade_flashes(run: Run) -> Iterator[Finding]:
+    """A tracked patch whose shade comes or goes for one drawing."""
+    for track in run.tracks:
+        for k in range(1, len(track) - 1):
+            before, now, after = (
+                float(run.sights[n].shade[patch]) for n, patch in (track[k - 1], track[k], track[k + 1])
+            )
+            n, patch = track[k]
+            sight = run.sights[n]
+            enough = sight.areas[patch] > 400 * sight.unit**2
+            if enough and min(abs(now - before), abs(now - after)) > _JUMP and abs(before - after) < _JUMP / 2:
+                words = "is in shade" if now > before else "is out of the shade"
+                yield Finding(
+                    "flash", (n,), place_of(sight, patch), f"{words} for one drawing",
+                    float(sight.areas[patch]) * abs(now - before), patch=patch, like=track[k - 1][0],
+                )  # fmt: skip
+
+
+def specks_and_spills(run: Run) -> Iterator[Finding]:
+    """Dots of paint or paper without a line round them, and paint that begins where the figure ends."""
+    for n, sight in enumerate(run.sights):
+        for patch in np.flatnonzero(sight.figure & (sight.lined < 1 - _OUT)).tolist():
+            area = float(sight.areas[patch])
+            host = int(sight.host[patch])
+            pot = int(sight.pots[patch])
+            if area <= _SPECK * sight.unit**2:
+                other = int(sight.pots[host]) if host != sight.background else 0
+                if sight.lined[patch] < _NO_LINE and pot != other:
+                    what = "paint of another colour" if pot else "paper"
+                    act = ("pour", other) if other else ("wipe", 0)
+                    yield Finding(
+                        "speck", (n,), place_of(sight, patch), f"a dot of {what} is left over", area,
+                        act[0], act[1], patch,
+                    )  # fmt: skip
+            elif pot and sight.open_out[patch] > _OUT:
+                yield Finding(
+                    "spill", (n,), place_of(sight, patch), "paint lies outside the figure", area, "wipe", 0, patch
+                )  # fmt: skip
+
+
+def halos(run: Run) -> Iterator[Finding]:
+    """Paper that shows between the paint of a form and its line."""
+    for n, sight in enumerate(run.sights):
+        for patch in np.flatnonzero(sight.figure & (sight.pots != 0)).tolist():
+            bare, area = float(sight.bare[patch]), float(sight.areas[patch])
+            if bare > _SPECK * sight.unit**2 and bare > _BARE * area:
+                yield Finding(
+                    "halo", (n,), place_of(sight, patch), "paper shows between paint and line", bare, "pour",
+                    int(sight.pots[patch]), patch,
+                )  # fmt: skip
+
+
+def place_of(sight: Sight, patch: int) -> tuple[float, float]:
+    """A place inside a patch, as near its middle as there is one, px."""
+    middle = sight.centres[patch]
+    places = sight.places(patch)
+    if len(places):
+        middle = places[int(np.hypot(*(places - middle).T).argmin())]
+    return float(middle[0]), float(middle[1])

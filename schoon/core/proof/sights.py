@@ -1,0 +1,164 @@
+"""A drawing as proofing looks at it: few numbers for each patch, the same from documents and from rendered pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import find_objects
+
+from ..patches import Patches
+from ..strokes import Points
+
+COARSE = 960
+"""Longest side, px, of the labels that are kept of a drawing."""
+
+_RIM = 2
+"""Px round a patch in which it is seen what bounds it."""
+
+_ACROSS = 8
+"""Px round a patch in which, over the line, its neighbours lie."""
+
+_POINTS = 6000
+"""Points along the lines that are kept."""
+
+
+@dataclass(frozen=True, eq=False)
+class Sight:
+    """One drawing. size: (width, height), px. All arrays of patches have count + 1 entries; entry 0 is unused.
+
+    pots: of each patch, 0 for none. areas: px². centres: (count + 1, 2) px. lined: share of its rim with a line.
+    open_out: share of its rim at which the outside begins without a line. host, hosted: the patch that lies round it across
+    the line, and the share of its surroundings that is that one. bare: px² along its lines that its paint leaves out.
+    labels: (h, w) patch of every `step`-th pixel, 0 on lines. background: the outside, 0 for none. points: (n, 2) along the
+    lines, px. weight: of its lines, px. shade: share of each patch under shade. parts: patch -> its part.
+    """
+
+    size: tuple[int, int]
+    step: int
+    labels: NDArray[np.uint16]
+    background: int
+    pots: NDArray[np.int64]
+    areas: NDArray[np.int64]
+    centres: Points
+    lined: NDArray[np.float64]
+    open_out: NDArray[np.float64]
+    host: NDArray[np.int64]
+    hosted: NDArray[np.float64]
+    bare: NDArray[np.float64]
+    points: Points
+    weight: float
+    shade: NDArray[np.float64]
+    parts: Mapping[int, str] = field(default_factory=dict)
+
+    @property
+    def count(self) -> int:
+        return len(self.areas) - 1
+
+    @property
+    def unit(self) -> float:
+        """px that stand for one of a drawing of 1600 px across the corners."""
+        return float(np.hypot(*self.size)) / 1600
+
+    @cached_property
+    def figure(self) -> NDArray[np.bool_]:
+        """Which patches are not the outside."""
+        own = np.ones(self.count + 1, bool)
+        own[[0, self.background]] = False
+        return own
+
+    @cached_property
+    def painted(self) -> float:
+        """px² of all that is painted."""
+        return float(self.areas[self.figure & (self.pots != 0)].sum())
+
+    def at(self, places: Points) -> NDArray[np.int64]:
+        """(n,) patches at (n, 2) places, px; 0 on lines and outside the picture."""
+        column, row = np.floor(np.asarray(places) / self.step).astype(int).T
+        height, width = self.labels.shape
+        inside = (row >= 0) & (row < height) & (column >= 0) & (column < width)
+        found = np.zeros(len(row), np.int64)
+        found[inside] = self.labels[row[inside], column[inside]]
+        return found
+
+    def places(self, patch: int) -> Points:
+        """(n, 2) a raster of places in a patch, px."""
+        row, column = np.nonzero(self.labels == patch)
+        return np.c_[column, row] * float(self.step) + self.step / 2
+
+
+def sight_of(
+    patches: Patches,
+    pots: NDArray[np.integer],
+    ink: NDArray[np.bool_],
+    stitched: NDArray[np.bool_] | None = None,
+    bare: NDArray[np.bool_] | None = None,
+    shade: NDArray[np.float32] | None = None,
+    parts: Mapping[int, str] | None = None,
+) -> Sight:
+    """pots: (count + 1,) pot or colour of each patch, 0 for none. ink: (h, w) the lines. stitched: (h, w) what shuts patches
+    unseen. bare: (h, w) pixels without paint. shade: (h, w) share under shade."""
+    height, width = ink.shape
+    step = max(1, -(-max(width, height) // COARSE))
+    count = patches.count
+    labels = patches.open_labels
+    walls = ink if stitched is None else ink | stitched
+    lined, open_out, hosted = np.ones(count + 1), np.zeros(count + 1), np.zeros(count + 1)
+    host, left_out = np.zeros(count + 1, np.int64), np.zeros(count + 1)
+    for patch, box in _boxes(labels, count):
+        part = _wider(box, _ACROSS, labels.shape)
+        here = labels[part]
+        mask = (here == patch).astype(np.uint8)
+        rim = (cv2.dilate(mask, np.ones((2 * _RIM + 1, 2 * _RIM + 1), np.uint8)) > 0) & (mask == 0)
+        lined[patch] = float(walls[part][rim].mean()) if rim.any() else 1.0
+        open_out[patch] = float((here[rim] == patches.background).mean()) if rim.any() else 0.0
+        wide = cv2.dilate(mask, np.ones((2 * _ACROSS + 1, 2 * _ACROSS + 1), np.uint8)) > 0
+        around = here[wide & (mask == 0) & (here > 0)]
+        if len(around):
+            counts = np.bincount(around)
+            host[patch] = int(counts.argmax())
+            hosted[patch] = float(counts.max() / counts.sum())
+        if bare is not None and pots[patch]:
+            left_out[patch] = float((bare[part] & (mask > 0)).sum())
+    thickness = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
+    ridge = (thickness >= 1) & (thickness >= cv2.dilate(thickness, np.ones((3, 3))) - 1e-3)
+    rows, columns = np.nonzero(ridge)
+    every = max(1, len(rows) // _POINTS)
+    under = np.zeros(count + 1)
+    if shade is not None:
+        under = np.bincount(labels.ravel(), shade.ravel(), count + 1) / np.maximum(patches.areas, 1)
+    return Sight(
+        (width, height),
+        step,
+        np.ascontiguousarray(labels[step // 2 :: step, step // 2 :: step]).astype(np.uint16),
+        patches.background,
+        np.asarray(pots, np.int64),
+        patches.areas,
+        patches.centres,
+        lined,
+        open_out,
+        host,
+        hosted,
+        left_out,
+        np.c_[columns, rows][::every] + 0.5,
+        float(2 * np.median(thickness[ridge]) - 1) if len(rows) else 0.0,
+        under,
+        parts or {},
+    )
+
+
+def _boxes(labels: NDArray[np.int32], count: int) -> list[tuple[int, tuple[slice, slice]]]:
+    """Each patch with the rows and columns it lies in."""
+    found = find_objects(labels, count)
+    return [(k, (box[0], box[1])) for k, box in enumerate(found, 1) if box is not None]
+
+
+def _wider(box: tuple[slice, slice], by: int, shape: tuple[int, ...]) -> tuple[slice, slice]:
+    rows, columns = (
+        slice(max(0, side.start - by), min(end, side.stop + by)) for side, end in zip(box, shape, strict=True)
+    )
+    return rows, columns
