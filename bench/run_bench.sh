@@ -23,3 +23,7 @@ done
 for variant in tone tone-carried; do
   echo "$variant $("${score[@]}" tone "$bench/data/tone" "$out/$variant")"
 done
+for shot in "$bench"/data/proof/*/; do
+  "$schoon" proof "$shot/lines" "$shot/paint" --out "$out/proof/$(basename "$shot").json" --jobs "$(nproc)"
+done
+echo "proof $("${score[@]}" proof "$bench/data/proof" "$out/proof")"

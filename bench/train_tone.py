@@ -18,10 +18,10 @@ import cv2
 import numpy as np
 from scipy.optimize import minimize
 
-from schoon.cli import painted_patches
 from schoon.core.tone import Forms, Light, forms_of
 from schoon.core.tone.edges import CREASE, FIRST, SECOND, owned, seen
 from schoon.core.tone.solids import normals_of
+from schoon.formats.painted import painted_patches
 
 RIDGE = 30.0
 """Wrong pixels that a weight of 1 costs."""

@@ -9,9 +9,10 @@ from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor, ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from functools import partial
+from itertools import pairwise
 from multiprocessing import get_context
 from pathlib import Path
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any, Generic, TypeVar
 
 import cv2
 import numpy as np
@@ -24,9 +25,11 @@ from .core.cleanup import CleanupSettings, propose_strokes
 from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
 from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, questions, unsure_in
-from .core.patches import Patches, add_stitches, find_patches, most_of
+from .core.patches import Patches, add_stitches, find_patches, most_of, pack, unpack
+from .core.proof import Links, Run, Sight, links_of, sight_of
+from .core.proof import proof as proofed
 from .core.seal import propose_stitches
-from .core.strokes import ink_coverage, walls
+from .core.strokes import ink_coverage
 from .core.tone import (
     Light,
     Solids,
@@ -44,7 +47,8 @@ from .core.tone import (
 from .errors import Away, Damaged, Full, Refusal
 from .formats import gif, svg
 from .formats.movie import frames
-from .formats.pictures import decode, encode_png
+from .formats.painted import ink_of, painted_patches, read_picture
+from .formats.pictures import encode_png
 from .formats.sequences import number_of
 
 app = typer.Typer(
@@ -131,25 +135,6 @@ def _progress() -> Progress:
     )
 
 
-def _read(path: Path) -> NDArray[np.uint8]:
-    try:
-        body = path.read_bytes()
-    except OSError as error:
-        raise Refusal(f"{path} cannot be read: {error.strerror}") from error
-    return decode(path.name, body)
-
-
-def _ink_of(path: Path) -> NDArray[np.bool_]:
-    """(h, w) ink mask of a clean line picture, on white or transparent, or of an SVG of strokes."""
-    if path.suffix.lower() == ".svg":
-        strokes, size = svg.read_drawing_svg(path.name, path.read_text(encoding="utf-8", errors="replace"))
-        return walls(strokes, size)
-    picture = _read(path)
-    if picture.shape[2] == 4 and picture[..., 3].min() < 250:
-        return np.asarray(picture[..., 3] > 127)
-    return np.asarray(picture[..., :3].mean(axis=2) < 128)
-
-
 @app.command()
 def clean(
     pictures: Pictures,
@@ -174,7 +159,7 @@ def clean(
 
 
 def _clean_one(path: Path, out: Path, settings: CleanupSettings) -> None:
-    picture = _read(path)
+    picture = read_picture(path)
     strokes = propose_strokes(picture, settings)
     size = (picture.shape[1], picture.shape[0])
     (out / f"{path.stem}.svg").write_text(svg.drawing_svg(strokes, size), encoding="utf-8")
@@ -190,7 +175,7 @@ def seal(pictures: Pictures, out: Out, jobs: Jobs = 1) -> None:
 
 
 def _seal_one(path: Path, out: Path) -> None:
-    ink = _ink_of(path)
+    ink = ink_of(path)
     stitches = propose_stitches(ink)
     patches = find_patches(add_stitches(ink, [s.points for s in stitches if s.state == "taken"]))
     if patches.count > 65535:
@@ -225,7 +210,7 @@ def paint(
         task = bar.add_task("Finding patches", total=len(paths))
         drawings: list[Patches] = []
         with ThreadPoolExecutor(jobs) as pool:
-            for found in pool.map(lambda path: find_patches(_ink_of(path)), paths):
+            for found in pool.map(lambda path: find_patches(ink_of(path)), paths):
                 drawings.append(found)
                 bar.advance(task)
         sizes = {d.labels.shape for d in drawings}
@@ -260,7 +245,7 @@ def _keys(entries: Sequence[str], stems: Sequence[str]) -> dict[int, Path]:
 
 def _painted(path: Path, patches: Patches) -> Painting:
     """The paint of a key picture: each patch's most frequent colour, as a packed number."""
-    picture = _read(path)
+    picture = read_picture(path)
     if picture.shape[:2] != patches.labels.shape:
         raise Refusal(f"{path.name} is not of the size of its drawing; scale it alike")
     rgb = picture[..., :3].astype(np.int64)
@@ -426,36 +411,93 @@ def _solid(path: Path, paints: Path) -> _Read:
     return _Read(solids_of(forms_of(patches, pots)), patches.labels, painted)
 
 
-def painted_patches(line: Path, paint: Path) -> tuple[Patches, NDArray[np.integer], NDArray[np.bool_]]:
-    """The patches of a line picture and its flat paint, parted by the line and wherever colours meet; (count + 1,) colour
-    of each, 0 for none; (h, w) where paint is."""
-    ink = _ink_of(line)
-    picture = _read(paint)
-    if picture.shape[:2] != ink.shape:
-        raise Refusal(f"{paint.name} in {paint.parent} is not of the size of its drawing; scale it alike")
-    if picture.shape[2] < 4:
-        raise Refusal(f"{paint.name} in {paint.parent} has no alpha; write it with schoon paint")
-    rgb = picture[..., :3].astype(np.int64)
-    # 0 is no paint, so colours count from 1.
-    code = ((rgb[..., 0] << 16) | (rgb[..., 1] << 8) | rgb[..., 2]) + 1
-    code[picture[..., 3] < 128] = 0
-    parted = ink.copy()
-    parted[:, 1:] |= code[:, 1:] != code[:, :-1]
-    parted[1:] |= code[1:] != code[:-1]
-    patches = find_patches(parted)
-    if patches.count > MOST_PATCHES:
-        raise Refusal(f"{line.name} has more than {MOST_PATCHES} patches; clean it and paint it flat first")
-    return patches, most_of(patches, code)[0], code > 0
-
-
 def _shade(path: Path, labels: NDArray[np.int32]) -> NDArray[np.bool_]:
     """A drawn shade: white on black, or whatever is not transparent."""
-    picture = _read(path)
+    picture = read_picture(path)
     if picture.shape[:2] != labels.shape:
         raise Refusal(f"{path.name} is not of the size of its drawing; scale it alike")
     if picture.shape[2] == 4 and picture[..., 3].min() < 250:
         return np.asarray(picture[..., 3] > 127)
     return np.asarray(picture[..., :3].mean(axis=2) > 127)
+
+
+@app.command()
+def proof(
+    lines: Annotated[
+        Path, typer.Argument(help="Folder of closed line pictures; in name order they are one level.")
+    ],
+    paints: Annotated[
+        Path, typer.Argument(help="Folder of flat paint with the same names, as `schoon paint` writes it.")
+    ],
+    out: Annotated[Path, typer.Option("--out", help="File for the findings, JSON.")],
+    jobs: Jobs = 1,
+) -> None:
+    """Looks for what is wrong in painted drawings: the findings, what is seen most first."""
+    paths = sorted(lines.glob("*.png")) if lines.is_dir() else []
+    if not paths:
+        raise typer.BadParameter(f"{lines} is not a folder with PNG pictures")
+    read: dict[int, tuple[Sight, bytes]] = {}
+    links: list[Links] = []
+
+    def keep(k: int, found: tuple[Sight, bytes]) -> None:
+        read[k] = found
+
+    with _progress() as bar, ProcessPoolExecutor(
+        jobs, get_context("spawn"), cv2.setNumThreads, (1,)
+    ) if jobs > 1 else _AtOnce() as pool:  # fmt: skip
+        task = bar.add_task("Looking at drawings", total=2 * len(paths))
+        for k, future in enumerate([pool.submit(_seen, path, paints) for path in paths]):
+            _tried(paths[k], lambda k=k, future=future: keep(k, future.result()))  # type: ignore[misc]
+            bar.advance(task)
+        sizes = {sight.size for sight, _ in read.values()}
+        if len(sizes) > 1:
+            raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
+        numbers = sorted(read)
+        packed = [read[k][1] for k in numbers]
+        for linked in [pool.submit(_linked, a, b) for a, b in pairwise(packed)]:
+            links.append(linked.result())
+            bar.advance(task)
+    found = [
+        {
+            "rule": f.rule,
+            "drawings": [paths[numbers[n]].stem for n in f.drawings],
+            "at": None if f.at is None else [round(v, 1) for v in f.at],
+            "words": f.words,
+        }
+        for f in proofed(Run([read[k][0] for k in numbers], links))
+    ]
+    out.parent.mkdir(parents=True, exist_ok=True)
+    out.write_text(json.dumps(found, indent=1))
+    if len(read) < len(paths):
+        raise typer.Exit(1)
+
+
+class _AtOnce:
+    """Runs what is submitted when its result is asked for, in this process."""
+
+    def __enter__(self) -> _AtOnce:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        pass
+
+    def submit(self, call: Callable[..., T], *arguments: Any) -> _Later[T]:
+        return _Later(partial(call, *arguments))
+
+
+@dataclass(frozen=True)
+class _Later(Generic[T]):
+    result: Callable[[], T]
+
+
+def _seen(path: Path, paints: Path) -> tuple[Sight, bytes]:
+    """A drawing as it is proofed, and its patches, packed."""
+    patches, pots, painted = painted_patches(path, paints / path.name)
+    return sight_of(patches, pots, ink_of(path), bare=~painted), pack(patches)
+
+
+def _linked(source: bytes, target: bytes) -> Links:
+    return links_of(unpack(source), unpack(target))
 
 
 @app.command()
@@ -490,14 +532,14 @@ def export(
     frames = {path: 1 + k * hold for k, path in enumerate(paths)}
     _each(paths, _export_one, (paints, frames, hold, colour), out, jobs, "Composing")
     if looping:
-        pictures = [_on_white(_read(out / f"{frames[p]:04}.png")) for p in paths]
+        pictures = [_on_white(read_picture(out / f"{frames[p]:04}.png")) for p in paths]
         (out / looping).write_bytes(gif.encode(pictures, [hold] * len(paths), fps))
 
 
 def _export_one(
     path: Path, out: Path, paints: Path, frames: dict[Path, int], hold: int, ink: tuple[int, int, int]
 ) -> None:
-    flat = _read(paints / f"{path.stem}.png")
+    flat = read_picture(paints / f"{path.stem}.png")
     if flat.shape[2] == 3:
         raise Refusal(f"{path.stem}.png in {paints} has no alpha; write it with schoon paint")
     coverage = _coverage(path)
@@ -520,7 +562,7 @@ def _coverage(path: Path) -> NDArray[np.uint8]:
         return ink_coverage(
             *svg.read_drawing_svg(path.name, path.read_text(encoding="utf-8", errors="replace"))
         )
-    picture = _read(path)
+    picture = read_picture(path)
     if picture.shape[2] == 4 and picture[..., 3].min() < 250:
         return picture[..., 3]
     return (255 - picture[..., :3].mean(axis=2)).astype(np.uint8)

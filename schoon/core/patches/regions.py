@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
+from skimage.measure import label
 
 from ..strokes import Points, Stroke, walls
 from ..strokes.raster import fixed
@@ -135,6 +136,12 @@ def find_patches(wall: NDArray[np.bool_], least: int = 0) -> Patches:
         open_labels = renumber[open_labels]
         areas = np.r_[int((open_labels == 0).sum()), areas[keep]]
     return _of_labels(open_labels, areas)
+
+
+def patches_of(wall: NDArray[np.bool_], colours: NDArray[np.integer]) -> Patches:
+    """Patches of an (h, w) mask of lines and an (h, w) picture of colours, parted by lines and wherever colours meet."""
+    open_labels = label(np.where(wall, -1, colours), background=-1, connectivity=1).astype(np.int32)
+    return _of_labels(open_labels, np.bincount(open_labels.ravel()).astype(np.int64))
 
 
 def _of_labels(open_labels: NDArray[np.int32], areas: NDArray[np.int64]) -> Patches:
@@ -274,13 +281,13 @@ def outlines(patches: Patches, tolerance: float = 0.35) -> dict[int, list[Points
     """
     found: dict[int, list[Points]] = {}
     boxes = _boxes(patches)
-    for label in range(1, patches.count + 1):
-        x0, y0, x1, y1 = boxes[label]
-        mask = (patches.labels[y0:y1, x0:x1] == label).astype(np.uint8)
+    for patch in range(1, patches.count + 1):
+        x0, y0, x1, y1 = boxes[patch]
+        mask = (patches.labels[y0:y1, x0:x1] == patch).astype(np.uint8)
         mask = cv2.copyMakeBorder(mask, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
         rings, _ = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
         thin = [cv2.approxPolyDP(_unstepped(ring), tolerance, True)[:, 0] for ring in rings]
-        found[label] = [ring + np.array([x0 - 0.5, y0 - 0.5]) for ring in thin if len(ring) > 2]
+        found[patch] = [ring + np.array([x0 - 0.5, y0 - 0.5]) for ring in thin if len(ring) > 2]
     return found
 
 
@@ -298,8 +305,8 @@ def _unstepped(ring: NDArray[np.int32]) -> NDArray[np.float32]:
 
 def _boxes(patches: Patches) -> NDArray[np.int64]:
     boxes = np.zeros((patches.count + 1, 4), np.int64)
-    for label, found in enumerate(ndi.find_objects(patches.labels, patches.count), 1):
+    for patch, found in enumerate(ndi.find_objects(patches.labels, patches.count), 1):
         if found is not None:
             rows, cols = found
-            boxes[label] = cols.start, rows.start, cols.stop, rows.stop
+            boxes[patch] = cols.start, rows.start, cols.stop, rows.stop
     return boxes

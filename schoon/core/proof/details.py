@@ -59,14 +59,25 @@ Places = dict[int, tuple[int, Points]]
 def missing_and_extra(run: Run) -> Iterator[Finding]:
     """A detail that neighbours on both sides have and a drawing has not, where it would be seen; and the other way round."""
     details = [_details(sight) for sight in run.sights]
-    onward = [
-        {m: _found_again(run, details, n, m) for m in range(n + 1, min(len(run), n + 1 + _LOOKED_INTO))}
-        for n in range(len(run))
-    ]
+    onward = _Onward(run, details)
     for n, own in enumerate(details):
         for detail in own.values():
-            yield from _missing(run, details, onward, n, detail)
+            yield from _missing(run, onward, n, detail)
             yield from _extra(run, details, onward, n, detail)
+
+
+class _Onward:
+    """The details of a drawing in later ones, looked for once when they are asked for."""
+
+    def __init__(self, run: Run, details: list[dict[int, _Detail]]) -> None:
+        self._run, self._details = run, details
+        self._found: dict[tuple[int, int], Places] = {}
+
+    def of(self, n: int, m: int) -> Places:
+        """Those of drawing n in drawing m."""
+        if (n, m) not in self._found:
+            self._found[n, m] = _found_again(self._run, self._details, n, m)
+        return self._found[n, m]
 
 
 def _details(sight: Sight) -> dict[int, _Detail]:
@@ -133,18 +144,16 @@ def _alike(a: _Detail, b: _Detail) -> bool:
     return a.pot == b.pot and 1 / _SIZES < a.area / b.area < _SIZES
 
 
-def _missing(
-    run: Run, details: list[dict[int, _Detail]], onward: list[dict[int, Places]], n: int, detail: _Detail
-) -> Iterator[Finding]:
-    for end, found in onward[n].items():
-        other, _ = found[detail.patch]
+def _missing(run: Run, onward: _Onward, n: int, detail: _Detail) -> Iterator[Finding]:
+    for end in range(n + 1, min(len(run), n + 1 + _LOOKED_INTO)):
+        other, _ = onward.of(n, end)[detail.patch]
         if not other:
             continue
         gone = range(n + 1, end)
-        if not gone or any(to == other for m in gone for to, _ in onward[m][end].values()):
+        if not gone or any(to == other for m in gone for to, _ in onward.of(m, end).values()):
             return
-        if all(_lies_open(run, n, m, detail, onward[n][m][detail.patch][1]) for m in gone):
-            x, y = onward[n][gone[0]][detail.patch][1].tolist()
+        if all(_lies_open(run, n, m, detail, onward.of(n, m)[detail.patch][1]) for m in gone):
+            x, y = onward.of(n, gone[0])[detail.patch][1].tolist()
             several = f" in {len(gone)} drawings" if len(gone) > 1 else ""
             yield Finding(
                 "missing", tuple(gone), (x, y), f"a detail is missing{several} that is there before and after",
@@ -167,15 +176,15 @@ def _lies_open(run: Run, n: int, m: int, detail: _Detail, place: Points) -> bool
 
 
 def _extra(
-    run: Run, details: list[dict[int, _Detail]], onward: list[dict[int, Places]], n: int, detail: _Detail
+    run: Run, details: list[dict[int, _Detail]], onward: _Onward, n: int, detail: _Detail
 ) -> Iterator[Finding]:
     """A detail of one or two drawings, with its place bare in the drawings before and after."""
-    if n == 0 or any(to == detail.patch for to, _ in onward[n - 1][n].values()):
+    if n == 0 or any(to == detail.patch for to, _ in onward.of(n - 1, n).values()):
         return
     track = [(n, detail)]
     while track[-1][0] + 1 < len(run) and len(track) < 3:
         m, now = track[-1]
-        to = onward[m][m + 1][now.patch][0]
+        to = onward.of(m, m + 1)[now.patch][0]
         if not to:
             break
         track.append((m + 1, details[m + 1][to]))
@@ -184,7 +193,7 @@ def _extra(
         return
     at = run.sights[n].centres[detail.patch]
     before = at + run.shift(n, n - 1, at)
-    after = onward[last][last + 1][own.patch][1]
+    after = onward.of(last, last + 1)[own.patch][1]
     if not (_lies_open(run, n, n - 1, detail, before) and _lies_open(run, last, last + 1, own, after)):
         return
     # A detail that lies close by in a neighbour was moved, and is not another one.

@@ -47,7 +47,15 @@ def weights(run: Run) -> Iterator[Finding]:
         if weight and not (middle / _HEAVIER - 0.5 < weight < middle * _HEAVIER + 0.5):
             times = f"{weight / middle:.2g} times as heavy as in the other drawings"
             like = min(range(len(run)), key=lambda k: (abs(known[k] - middle), abs(k - n)))
-            yield Finding("weight", (n,), None, f"lines are {times}", len(run.sights[n].points) * weight, "weigh", like=like)
+            yield Finding(
+                "weight",
+                (n,),
+                None,
+                f"lines are {times}",
+                len(run.sights[n].points) * weight,
+                "weigh",
+                like=like,
+            )
 
 
 def trembles_and_drifts(run: Run) -> Iterator[Finding]:

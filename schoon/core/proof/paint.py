@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import groupby
 
 import numpy as np
 
-from .findings import Finding
+from .findings import Act, Finding
 from .run import Run
 from .sights import Sight
 
@@ -16,6 +17,15 @@ _MOMENT = 2
 
 _AS_LARGE = 0.4
 """Share of its size that a patch keeps between neighbours, or it is not the same thing."""
+
+_AT_ENDS = 0.75
+"""The same in the first and last drawing of the run, which has one neighbour only, and how sure each step has to be."""
+
+_ASTRAY = 0.5
+"""How far off the way between its neighbours a patch may lie, in roots of its area."""
+
+_LEAST_SPECK = 2
+"""px of the picture; a single one is left by every raster."""
 
 _SPECK = 40.0
 """px² of a drawing of 1600 px across the corners under which what has no line round it is a speck."""
@@ -34,7 +44,41 @@ _JUMP = 0.5
 
 
 def flashes_and_holes(run: Run) -> Iterator[Finding]:
-    """A tracked patch that has another pot, or none, for a drawing or two, and the one before again."""
+    """A tracked patch that has another pot, or none, for a drawing or two, and the one before again.
+
+    Eyes that close together are one finding. Patches that change places, such as stripes that were taken for each other, are
+    none.
+    """
+    found = list(_changes(run))
+    for k, finding in enumerate(found):
+        same = [
+            f for f in found if f is not finding and f.drawings == finding.drawings and _near(run, f, finding)
+        ]
+        now = _pot_now(run, finding)
+        if any(_pot_now(run, f) == finding.pot and f.pot == now for f in same):
+            continue
+        pair = [f for f in same if (f.pot, _pot_now(run, f)) == (finding.pot, now) and _alike(f, finding)]
+        if not pair:
+            yield finding
+        elif found.index(pair[0]) > k:
+            both = "two that are alike change for a moment and back, as eyes do that close"
+            yield replace(finding, words=both, area=finding.area + pair[0].area)
+
+
+def _pot_now(run: Run, finding: Finding) -> int:
+    return int(run.sights[finding.drawings[0]].pots[finding.patch])
+
+
+def _near(run: Run, a: Finding, b: Finding) -> bool:
+    reach = 4 * np.sqrt(max(a.area, b.area)) + 40 * run.sights[a.drawings[0]].unit
+    return bool(a.at and b.at and np.hypot(a.at[0] - b.at[0], a.at[1] - b.at[1]) < reach)
+
+
+def _alike(a: Finding, b: Finding) -> bool:
+    return 0.5 < a.area / max(b.area, 1) < 2
+
+
+def _changes(run: Run) -> Iterator[Finding]:
     for track in run.tracks:
         pots = [int(run.sights[n].pots[patch]) for n, patch in track]
         spans = []
@@ -49,7 +93,9 @@ def flashes_and_holes(run: Run) -> Iterator[Finding]:
             if right != again or not right or length > min(_MOMENT, before + after - 1):
                 continue
             own = track[first : first + length]
-            if all(_as_large(run, track, n) for n in range(first, first + length)):
+            if all(
+                _as_large(run, track, n) and _on_its_way(run, track, n) for n in range(first, first + length)
+            ):
                 yield _changed(run, own, pot, right, track[first - 1])
         # At the ends of the run there is one neighbour only: it has to be sure.
         if len(spans) > 1 and len(track) > 3:
@@ -57,23 +103,37 @@ def flashes_and_holes(run: Run) -> Iterator[Finding]:
                 at = track[end[0]][0]
                 if at in (0, len(run) - 1) and end[1] == 1 and beside[1] >= 3 and beside[2]:
                     near = track[1] if at == 0 else track[-2]
-                    if _as_large(run, track, end[0]):
+                    sure = min(own[1] for own in _steps(run, track))
+                    if _as_large(run, track, end[0], _AT_ENDS) and sure > _AT_ENDS:
                         yield _changed(run, [track[end[0]]], end[2], beside[2], near)
 
 
-def _as_large(run: Run, track: list[tuple[int, int]], k: int) -> bool:
+def _steps(run: Run, track: list[tuple[int, int]]) -> list[tuple[int, float]]:
+    return [run.links[n][patch] for n, patch in track[:-1]]
+
+
+def _on_its_way(run: Run, track: list[tuple[int, int]], k: int) -> bool:
+    """Whether a patch lies between where it is before and after."""
+    (n, patch), (before, first), (after, last) = track[k], track[k - 1], track[min(k + 1, len(track) - 1)]
+    centres = [run.sights[m].centres[p] for m, p in ((before, first), (n, patch), (after, last))]
+    off = float(np.hypot(*(centres[1] - (centres[0] + centres[2]) / 2)))
+    return off < _ASTRAY * float(np.sqrt(run.sights[n].areas[patch])) + 4 * run.sights[n].unit
+
+
+def _as_large(run: Run, track: list[tuple[int, int]], k: int, least: float = _AS_LARGE) -> bool:
     own = run.sights[track[k][0]].areas[track[k][1]]
     near = [track[n] for n in (k - 1, k + 1) if 0 <= n < len(track)]
     sizes = [run.sights[n].areas[patch] for n, patch in near]
-    return all(_AS_LARGE < own / max(1, size) < 1 / _AS_LARGE for size in sizes)
+    return all(least < own / max(1, size) < 1 / least for size in sizes)
 
 
-def _changed(
-    run: Run, own: list[tuple[int, int]], pot: int, right: int, beside: tuple[int, int]
-) -> Finding:
-    (n, patch), sight = own[0], run.sights[own[0][0]]
+def _changed(run: Run, own: list[tuple[int, int]], pot: int, right: int, beside: tuple[int, int]) -> Finding:
+    first, patch = own[0]
+    sight = run.sights[first]
     several = f" for {len(own)} drawings" if len(own) > 1 else ""
-    words = f"takes another colour{several} and back" if pot else f"is not painted{several}, but before and after"
+    words = (
+        f"takes another colour{several} and back" if pot else f"is not painted{several}, but before and after"
+    )
     return Finding(
         "flash" if pot else "hole",
         tuple(at for at, _ in own),
@@ -98,7 +158,11 @@ def shade_flashes(run: Run) -> Iterator[Finding]:
             n, patch = track[k]
             sight = run.sights[n]
             enough = sight.areas[patch] > 400 * sight.unit**2
-            if enough and min(abs(now - before), abs(now - after)) > _JUMP and abs(before - after) < _JUMP / 2:
+            if (
+                enough
+                and min(abs(now - before), abs(now - after)) > _JUMP
+                and abs(before - after) < _JUMP / 2
+            ):
                 words = "is in shade" if now > before else "is out of the shade"
                 yield Finding(
                     "flash", (n,), place_of(sight, patch), f"{words} for one drawing",
@@ -115,12 +179,12 @@ def specks_and_spills(run: Run) -> Iterator[Finding]:
             pot = int(sight.pots[patch])
             if area <= _SPECK * sight.unit**2:
                 other = int(sight.pots[host]) if host != sight.background else 0
-                if sight.lined[patch] < _NO_LINE and pot != other:
+                if sight.lined[patch] < _NO_LINE and pot != other and area >= _LEAST_SPECK:
                     what = "paint of another colour" if pot else "paper"
-                    act = ("pour", other) if other else ("wipe", 0)
+                    act: Act = "pour" if other else "wipe"
                     yield Finding(
                         "speck", (n,), place_of(sight, patch), f"a dot of {what} is left over", area,
-                        act[0], act[1], patch,
+                        act, other, patch,
                     )  # fmt: skip
             elif pot and sight.open_out[patch] > _OUT:
                 yield Finding(

@@ -15,7 +15,7 @@ from ..patches import Patches
 from ..strokes import Points
 from .sights import Sight
 
-_SURE = 0.35
+_SURE = 0.15
 """Likelihood times mutual likeness from which on two patches are the same thing."""
 
 _NEAREST = 8
@@ -102,7 +102,7 @@ class Run:
         """Share of the lines about a place of one drawing that lie on lines of another when moved."""
         unit = self.sights[start].unit
         points = self.sights[start].points
-        about = points[np.hypot(*(points - place).T) < _ABOUT * unit]
+        about = points[self._trees[start].query_ball_point(place, _ABOUT * unit)]
         if not len(about):
             return 0.0
         far = self._trees[end].query(about + move, distance_upper_bound=_ON * unit)[0]
