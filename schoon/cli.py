@@ -464,7 +464,7 @@ def proof(
             "at": None if f.at is None else [round(v, 1) for v in f.at],
             "words": f.words,
         }
-        for f in proofed(Run([read[k][0] for k in numbers], links))
+        for f in proofed(Run([read[k][0] for k in numbers], links), pictures=True)
     ]
     out.parent.mkdir(parents=True, exist_ok=True)
     out.write_text(json.dumps(found, indent=1))

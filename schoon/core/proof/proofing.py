@@ -7,15 +7,21 @@ from collections.abc import Callable, Iterable
 from .details import missing_and_extra
 from .findings import Finding
 from .lines import trembles_and_drifts, weights
+from .moves import pops, slides
 from .paint import flashes_and_holes, halos, shade_flashes, specks_and_spills
 from .run import Run
 
-RUN_RULES: tuple[Callable[[Run], Iterable[Finding]], ...] = (
-    flashes_and_holes, shade_flashes, specks_and_spills, halos, missing_and_extra, weights, trembles_and_drifts,
+PICTURE_RULES: tuple[Callable[[Run], Iterable[Finding]], ...] = (
+    flashes_and_holes, specks_and_spills, halos, missing_and_extra, weights, trembles_and_drifts,
 )  # fmt: skip
+"""What can be told of pictures alone."""
+
+RUN_RULES = (*PICTURE_RULES, shade_flashes, pops, slides)
+"""What can be told where it is known how a figure lies in its shot, and what its tones are."""
 
 
-def proof(run: Run) -> list[Finding]:
-    """What is wrong in a run, by what of it is seen most."""
-    found = [finding for rule in RUN_RULES for finding in rule(run)]
+def proof(run: Run, pictures: bool = False) -> list[Finding]:
+    """What is wrong in a run, by what of it is seen most. pictures: whether nothing is known but pictures."""
+    rules = PICTURE_RULES if pictures else RUN_RULES
+    found = [finding for rule in rules for finding in rule(run)]
     return sorted(found, key=lambda f: -f.area * len(f.drawings))
