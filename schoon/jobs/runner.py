@@ -12,7 +12,7 @@ from ..store import Store, jobs
 from ..work.derived import Files
 from .kinds import KINDS, LANES
 from .pool import Pool
-from .work import Stopped, Work
+from .work import READS, Stopped, Work
 
 log = logging.getLogger(__name__)
 
@@ -114,5 +114,5 @@ class Runner:
             except jobs.Lost:
                 return
             jobs.end(cursor, job_id, state, message)
-        if job["kind"] != "export":
+        if job["kind"] not in READS:
             self.ended(int(job["level_id"]))

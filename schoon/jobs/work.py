@@ -16,12 +16,16 @@ from ..store import Cursor, DrawingRow, JobRow, ShotRow, Store, jobs, production
 from ..work import readings
 from ..work.derived import Files
 from ..work.edits import refuse_locked
+from ..work.placing import size_of
 from .pool import TRIES, Pool, PoolAway
 
 K = TypeVar("K", bound=Hashable)
 
 Call = tuple[Any, ...]
 """(function, arguments …) for a worker."""
+
+READS = ("export", "proof")
+"""Kinds that change no drawing."""
 
 _RENEW = 5.0
 """Seconds between two renewals of a job's lease."""
@@ -86,7 +90,7 @@ class Work:
             raise Stopped
         with self.store.transaction() as cursor:
             self.job["action_id"] = jobs.hold(cursor, self.job["id"], self._owner)
-            if self.job["kind"] != "export":
+            if self.job["kind"] not in READS:
                 refuse_locked(productions.shot_of_level(cursor, self.level))
             yield cursor
 
@@ -213,11 +217,6 @@ class Work:
         self._waits = bool(words)
         with self.store.transaction() as cursor:
             jobs.say(cursor, self.job["id"], words)
-
-
-def size_of(shot: ShotRow) -> tuple[int, int]:
-    """(width, height) of a shot, px."""
-    return int(shot["width"]), int(shot["height"])
 
 
 def many(count: int) -> str:

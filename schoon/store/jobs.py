@@ -88,6 +88,16 @@ def open_jobs(cursor: Cursor, level_id: int | None = None) -> list[int]:
     return [int(row["id"]) for row in cursor.fetchall()]
 
 
+def open_of(cursor: Cursor, level_id: int, kind: str) -> int | None:
+    """The waiting or running job of a kind on a level, if there is one."""
+    cursor.execute(
+        "SELECT id FROM jobs WHERE state IN ('waiting', 'running') AND level_id = %s AND kind = %s LIMIT 1",
+        (level_id, kind),
+    )
+    row = cursor.fetchone()
+    return int(row["id"]) if row else None
+
+
 def claim(cursor: Cursor, owner: str, kinds: Sequence[str]) -> int | None:
     """The oldest job of these kinds that waits or was left behind, now leased to `owner`; None if there is none."""
     marks = ", ".join(["%s"] * len(kinds))

@@ -298,7 +298,7 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
 def stack_of(cursor: Cursor, shot_id: int) -> Stack:
     """The levels of a shot, those that lie aside included."""
     cursor.execute(
-        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light, finish, key_changes FROM levels"
+        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light, finish, key_changes, waved FROM levels"
         " WHERE shot_id = %s ORDER BY position, id",
         (shot_id,),
     )
@@ -322,6 +322,7 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
                 lights=json.loads(row["light"] or "{}"),
                 finish=json.loads(row["finish"] or "[]"),
                 key_changes=json.loads(row["key_changes"] or "{}"),
+                waved=json.loads(row["waved"] or "[]"),
                 **json.loads(row["seen"] or "{}"),
             )
             for row in rows
@@ -375,7 +376,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
         level = then.levels.get(k, now.levels[k])
         cursor.execute(
             "UPDATE levels SET name = %s, locked = %s, model_id = %s, key_id = %s, aside = %s, kind = %s, seen = %s,"
-            " place = %s, light = %s, finish = %s, key_changes = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
+            " place = %s, light = %s, finish = %s, key_changes = %s, waved = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
             (
                 level.name,
                 level.locked,
@@ -388,6 +389,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 json.dumps(level.model_dump()["lights"]),
                 json.dumps([entry.model_dump() for entry in level.finish]),
                 json.dumps(level.model_dump()["key_changes"]),
+                json.dumps(level.model_dump()["waved"]),
                 place.get(k),
                 k,
                 shot_id,

@@ -5,6 +5,8 @@ The rows of the database say how things stand now, a document says how they stoo
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterable, Sequence
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -122,12 +124,34 @@ class KeyChange(BaseModel):
     eased: bool = False
 
 
+SAME_PLACE = 40.0
+"""px within which a finding is about the same thing."""
+
+
+class Waved(BaseModel):
+    """A finding that a person has waved through. drawings, at: where it was. by: who."""
+
+    model_config = ConfigDict(frozen=True)
+
+    rule: str
+    drawings: tuple[int, ...]
+    at: tuple[float, float] | None = None
+    reason: str = ""
+    by: str = ""
+
+    def about(self, rule: str, drawings: Iterable[int], at: Sequence[float] | None) -> bool:
+        """Whether a finding is about the same thing: one that has moved a little is."""
+        if rule != self.rule or not set(drawings) & set(self.drawings) or (at is None) != (self.at is None):
+            return False
+        return at is None or self.at is None or math.dist(at, self.at) <= SAME_PLACE
+
+
 class Level(BaseModel):
     """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on. kind: what it is for.
 
     opacity: 1..100 %. visible: whether it is seen at all. tint: "#rrggbb" of a guide's lines, None for those of the key.
     lights: part, or "" for the whole figure, -> frame -> its light, which changes evenly from one to the next.
-    finish: what is done to its picture, in order. key_changes: frame -> the colour key from there on, instead of `key`.
+    finish: what is done to its picture, in order. waved: findings that are as they are on purpose. key_changes: frame -> the colour key from there on, instead of `key`.
     entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name.
     """
 
@@ -147,6 +171,7 @@ class Level(BaseModel):
     lights: dict[str, dict[int, LightState]] = Field(default_factory=dict)
     finish: tuple[Entry, ...] = ()
     key_changes: dict[int, KeyChange] = Field(default_factory=dict)
+    waved: tuple[Waved, ...] = ()
 
 
 class Stack(State):

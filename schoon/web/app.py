@@ -42,6 +42,7 @@ from .routes import (
     ledger,
     line,
     models,
+    proof,
     renders,
     sheets,
     shelf,
@@ -112,6 +113,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
         jobs,
         tones,
         finish,
+        proof,
         hand_off,
     ):
         app.include_router(module.router)

@@ -18,6 +18,7 @@ STAGES = {
     "seal": "Seal",
     "paint": "Paint",
     "tone": "Tone",
+    "proof": "Proof",
     "hand-off": "Hand off",
 }
 
@@ -97,8 +98,8 @@ class Progress:
     next_words: str
 
 
-def progress(counts: Sequence[Summary]) -> Progress:
-    """The state of a shot from the counts of its drawings."""
+def progress(counts: Sequence[Summary], findings: int | None = None) -> Progress:
+    """The state of a shot from the counts of its drawings. findings: how many nobody has decided, None if nobody looked."""
     total = len(counts)
     lined = sum(c.strokes > 0 for c in counts)
     gaps = sum(c.open_gaps for c in counts)
@@ -111,6 +112,7 @@ def progress(counts: Sequence[Summary]) -> Progress:
         "seal": total > 0 and lined == total and gaps == 0,
         "paint": total > 0 and painted == total and unsure == 0,
         "tone": total > 0 and toned == total,
+        "proof": total > 0 and findings == 0,
         "hand-off": False,
     }
     left = {
@@ -119,6 +121,7 @@ def progress(counts: Sequence[Summary]) -> Progress:
         "seal": _count(gaps, "gap") if gaps else "",
         "paint": f"{unsure} unsure" if unsure else (f"{painted}/{total}" if 0 < painted < total else ""),
         "tone": f"{toned}/{total}" if 0 < toned < total else "",
+        "proof": f"{findings} found" if findings else "",
         "hand-off": "",
     }
     if not total:
@@ -136,6 +139,10 @@ def progress(counts: Sequence[Summary]) -> Progress:
         return Progress(done, left, "paint", f"Look at {unsure} unsure patch{'es' * (unsure > 1)}")
     if gaps:
         return Progress(done, left, "seal", f"Judge {_count(gaps, 'gap')}")
+    if findings is None:
+        return Progress(done, left, "proof", "Proof it before it is handed off")
+    if findings:
+        return Progress(done, left, "proof", f"Look at {_count(findings, 'finding')}")
     return Progress(done, left, "hand-off", "Play it and hand it off")
 
 

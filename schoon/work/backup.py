@@ -184,6 +184,7 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
             ids.put(cursor, table, rows[table.name])
     for table in backup.TABLES:
         ids.settle(cursor, table, rows[table.name])
+    _settle_waved(cursor, rows["levels"], ids)
     counts = {table: len(found) for table, found in rows.items()}
     names = [name or row["name"] for row in wanted]
     size = reader.path.stat().st_size
@@ -247,6 +248,7 @@ def _stack(content: Any, ids: backup.Ids) -> Any:
             "depth": _keyed("drawings", level.get("depth", {}), ids),
             "key_changes": _changes(level.get("key_changes", {}), ids),
             "finish": [_entry(entry, ids) for entry in level.get("finish", [])],
+            "waved": _waved(level.get("waved", []), ids),
             "entries": {
                 name: [[ids.of("drawings", drawing), frames] for drawing, frames in run]
                 for name, run in level.get("entries", {}).items()
@@ -277,7 +279,23 @@ def _finished_row(row: Row, ids: backup.Ids) -> Row:
 
 def _level_row(row: Row, ids: backup.Ids) -> Row:
     changes = json.loads(row.get("key_changes") or "{}")
-    return {**_finished_row(row, ids), "key_changes": json.dumps(_changes(changes, ids))}
+    return {**_finished_row(row, ids), "key_changes": json.dumps(_changes(changes, ids)), "waved": None}
+
+
+def _settle_waved(cursor: Cursor, levels: list[Row], ids: backup.Ids) -> None:
+    """What was waved through names drawings, which come after their levels."""
+    for row in levels:
+        if row.get("waved"):
+            waved = json.dumps(_waved(json.loads(row["waved"]), ids))
+            cursor.execute("UPDATE levels SET waved = %s WHERE id = %s", (waved, ids.of("levels", row["id"])))
+
+
+def _waved(waved: list[Any], ids: backup.Ids) -> list[Any]:
+    known = [
+        {**one, "drawings": [new for d in one["drawings"] if (new := ids.of("drawings", d)) is not None]}
+        for one in waved
+    ]
+    return [one for one in known if one["drawings"]]
 
 
 def _changes(changes: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:

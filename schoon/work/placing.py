@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..core.exposure.placing import Matrix, Notch, after, matrix_of, pose_at, seen_through
+from ..store import ShotRow
 from ..store.states import NotchState, Place, Stack
 
 Numbers = tuple[float, float, float, float, float, float]
@@ -26,6 +27,11 @@ def matrix_from(numbers: Numbers) -> Matrix:
     """The inverse of `numbers_of`."""
     a, b, c, d, e, f = numbers
     return np.array([[a, c, e], [b, d, f]])
+
+
+def size_of(shot: ShotRow) -> tuple[int, int]:
+    """(width, height) of a shot, px."""
+    return int(shot["width"]), int(shot["height"])
 
 
 @dataclass(frozen=True)

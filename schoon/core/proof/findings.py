@@ -21,7 +21,7 @@ only a look."""
 class Finding:
     """drawings: indices of the run it is seen in, in order. at: (x, y) px of the first of them, None for all of a drawing.
 
-    area: px² of a drawing in which it is seen. pot: what the act pours, 0 for nothing. patch: the patch in the first drawing.
+    area: px² of a drawing in which it is seen. pot: what the act pours, 0 for nothing. factor: what its lines are weighed by. patch: the patch in the first drawing.
     like: another drawing in which it is right, None if there is none. there: where it is right, px of that.
     """
 
@@ -35,3 +35,4 @@ class Finding:
     patch: int = 0
     like: int | None = None
     there: tuple[float, float] | None = None
+    factor: float = 1.0

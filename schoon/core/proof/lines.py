@@ -54,6 +54,7 @@ def weights(run: Run) -> Iterator[Finding]:
                 f"lines are {times}",
                 len(run.sights[n].points) * weight,
                 "weigh",
+                factor=middle / weight,
                 like=like,
             )
 

@@ -12,6 +12,7 @@ from .carry import Carry
 from .clean import Clean
 from .export import Export
 from .fit import Fit
+from .proof import Proof
 from .seal import Seal
 from .specks import Specks
 from .tone import Tone
@@ -34,11 +35,13 @@ KINDS: dict[str, Kind] = {
     "carry": Carry(),
     "track": Track(),
     "tone": Tone(),
+    "proof": Proof(),
     "export": Export(),
 }
 
 LANES: dict[str, tuple[str, ...]] = {
     "drawings": ("clean", "fit", "seal", "specks", "carry", "track", "tone"),
+    "proof": ("proof",),
     "hand-off": ("export",),
 }
 """Kinds that wait for each other; lanes do not wait for each other, so a long export keeps no clean waiting."""

@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 
 from ...store import models, productions
 from ...text import named
+from ...work import proofing
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress, summaries
 
@@ -29,7 +30,13 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
             levels = productions.levels(cursor, shot["id"])
             worked = [level for level in levels if level["kind"] == "drawings"] or levels
             every = [row for level in worked for row in productions.drawings(cursor, level["id"])]
-            shot["progress"] = progress(list(summaries(cursor, every).values()))
+            stack = productions.stack_of(cursor, shot["id"])
+            found_in = [
+                proofing.open_count(cursor, level["id"], stack.levels[level["id"]]) for level in worked
+            ]
+            known = [found for found in found_in if found is not None]
+            left = sum(known) if len(known) == len(worked) or any(known) else None
+            shot["progress"] = progress(list(summaries(cursor, every).values()), left)
             shot["count"] = len(every)
             shot["drawings"] = rows
             shot["fps"] = float(shot["fps"])

@@ -14,7 +14,7 @@ from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
 from ...store import Cursor, LevelRow, ShotRow, jobs, models, productions
-from ...work import edits, lists
+from ...work import edits, lists, proofing
 from ...work.derived import key_of
 from ...work.looks import look_of
 from ...work.operations.stack import UseModel
@@ -34,7 +34,9 @@ def open_shot(shot_id: int, store: StoreDep, level: Level = None) -> RedirectRes
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id, level)
         counts = summaries(cursor, productions.drawings(cursor, shot["level_id"]))
-    stage = progress(list(counts.values())).next_stage
+        own = productions.stack_of(cursor, shot_id).levels[shot["level_id"]]
+        left = proofing.open_count(cursor, shot["level_id"], own)
+    stage = progress(list(counts.values()), left).next_stage
     return RedirectResponse(f"/shots/{shot_id}/{stage}" + (f"?level={level}" if level else ""))
 
 
@@ -187,7 +189,10 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
             {**_level(cursor, row, time["levels"][row["id"]]), **_placed(placed, row["id"], time["frames"])}
             for row in productions.levels(cursor, shot["id"])
         ],
-        "progress": progress(list(counts.values())),
+        "progress": progress(
+            list(counts.values()),
+            proofing.open_count(cursor, shot["level_id"], stack.levels[shot["level_id"]]),
+        ),
     }
 
 

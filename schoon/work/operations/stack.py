@@ -10,7 +10,8 @@ from pydantic import Field, PrivateAttr
 
 from ...core.finish import Entry
 from ...errors import NotFound, Refusal
-from ...store.states import KeyChange, Level, LevelKind, LightState, NotchState, Stack
+from ...store import actor
+from ...store.states import KeyChange, Level, LevelKind, LightState, NotchState, Stack, Waved
 from ...text import named
 from ...values import Number
 from .base import Id, Operation, PartName, is_locked
@@ -368,6 +369,39 @@ class SetFinish(_OnLevel):
         return level.model_copy(update={"finish": tuple(self.entries)})
 
 
+class Wave(_OnLevel):
+    """Waves a finding through: it is as it is on purpose, and is not asked again. Without a reason it is asked again."""
+
+    do: Literal["wave"]
+    rule: Annotated[str, Field(max_length=20)]
+    drawings: Annotated[list[Id], Field(min_length=1, max_length=5000)]
+    at: tuple[Number, Number] | None = None
+    reason: str | None = Field(default=None, max_length=200)
+
+    def label(self) -> str:
+        return (
+            f"{'wave through' if self.reason is not None else 'ask again about'} {self.rule} of {self._name}"
+        )
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if any(offers.drawings.get(drawing) != self.level for drawing in self.drawings):
+            raise NotFound("This drawing is not on this level any more")
+        own = Waved(
+            rule=self.rule,
+            drawings=tuple(self.drawings),
+            at=self.at,
+            reason=self.reason or "",
+            by=actor.present(),
+        )
+        others = tuple(old for old in level.waved if not old.about(own.rule, own.drawings, own.at))
+        if len(others) >= _MOST_WAVED:
+            raise Refusal("There are too many findings waved through; mend some of them")
+        return level.model_copy(update={"waved": (*others, own) if self.reason is not None else others})
+
+
+_MOST_WAVED = 2000
+
+
 AnyStack = (
     Order
     | Rename
@@ -384,4 +418,5 @@ AnyStack = (
     | SetLight
     | SetFinish
     | KeyFrom
+    | Wave
 )

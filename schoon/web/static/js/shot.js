@@ -13,12 +13,13 @@ import { Wings } from './shot/wings.js';
 import { HandOffStage } from './stages/hand_off.js';
 import { LineStage } from './stages/line.js';
 import { PaintStage } from './stages/paint.js';
+import { ProofStage } from './stages/proof.js';
 import { Wide } from './time/wide.js';
 import { RoughStage } from './stages/rough.js';
 import { SealStage } from './stages/seal.js';
 import { ToneStage } from './stages/tone.js';
 
-const STAGES = { rough: RoughStage, line: LineStage, seal: SealStage, paint: PaintStage, tone: ToneStage, 'hand-off': HandOffStage };
+const STAGES = { rough: RoughStage, line: LineStage, seal: SealStage, paint: PaintStage, tone: ToneStage, proof: ProofStage, 'hand-off': HandOffStage };
 
 const $ = (id) => document.getElementById(id);
 const data = JSON.parse($('data').textContent);

@@ -3,7 +3,7 @@
 import { fill, html } from '../dom.js';
 import { get, post, notice } from '../api.js';
 
-const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', specks: 'Joining specks', carry: 'Carrying paint', track: 'Following the patch', tone: 'Shading', export: 'Saving' };
+const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', specks: 'Joining specks', carry: 'Carrying paint', track: 'Following the patch', tone: 'Shading', proof: 'Looking at drawings', export: 'Saving' };
 
 export class Jobs {
   constructor(app) { this.app = app; this.open = new Map(); this.box = document.getElementById('job-state'); }
@@ -31,7 +31,7 @@ export class Jobs {
         else if (job.message && !item.quiet) notice(job.message, job.failed > 0, 7000);
         else if (job.state === 'cancelled') notice(`Cancelled; ${job.done} of ${job.total} are done and stay`);
       }
-      if (job.kind !== 'export' && (ended || job.done !== item.seen)) { item.seen = job.done; await this.app.sync.refresh(); }
+      if (!['export', 'proof'].includes(job.kind) && (ended || job.done !== item.seen)) { item.seen = job.done; await this.app.sync.refresh(); }
       if (ended && item.onDone) item.onDone(job);
     }
     this.show();

@@ -1,0 +1,128 @@
+"""Looking for what is wrong in a level."""
+
+from __future__ import annotations
+
+import json
+from functools import partial
+from itertools import pairwise
+
+from ...core.proof import (
+    Finding,
+    Links,
+    Run,
+    Sight,
+    counts,
+    cycles,
+    empties,
+    off_key,
+    proof,
+    rhythms,
+    unpack_sight,
+)
+from ...errors import Refusal
+from ...store import findings, revisions
+from ...work.derived import key_of
+from ...work.proofing import Looked, kept, looked_at
+from .. import proofs
+from ..lined import Lined, lined
+from ..work import Failed, Work, size_of
+
+
+class Proof:
+    """settings: none. Only what has changed is computed; nothing in a drawing is."""
+
+    def run(self, work: Work) -> str:
+        """Keeps what it finds; the page says how much that is."""
+        with work.store.transaction() as cursor:
+            looked = looked_at(cursor, work.level)
+        run = lined(work, ())
+        sights = self._sights(work, looked, run)
+        links = self._links(work, run)
+        whole = Run(sights, links)
+        found = [
+            *proof(whole),
+            *counts(whole, looked.expected, looked.pots),
+            *(off_key(whole, looked.pots) if looked.pots else ()),
+            *_gaps(looked),
+        ]
+        shown = looked.shown()
+        listed = [
+            *kept(looked, found, run.rows),
+            *kept(looked, [*rhythms(shown), *empties(shown, len(looked.every))], looked.every),
+            *kept(looked, list(cycles(_of_all(whole, looked, run), shown)), looked.every),
+        ]
+        with work.saving() as cursor:
+            findings.put(cursor, work.level, looked.key, listed)
+            for row in looked.every:
+                work.done(cursor, int(row["id"]))
+        return ""
+
+    def _sights(self, work: Work, looked: Looked, run: Lined) -> list[Sight]:
+        with work.store.transaction() as cursor:
+            documents = revisions.get_documents(cursor, [row[p] for row in run.rows for p in revisions.SHOWN])
+        size, parts = size_of(looked.shot), dict(looked.parts)
+        names = [
+            key_of("sight", [row[p] for p in revisions.SHOWN], size, sorted(parts.items()))
+            for row in run.rows
+        ]
+        packed = {
+            k: body for k, name in enumerate(names) if (body := work.files.read(name, ".sight")) is not None
+        }
+        calls = (
+            (k, (proofs.seen, run.packed[k], [documents.get(row[p]) for p in revisions.SHOWN], size, parts))
+            for k, row in enumerate(run.rows)
+            if k not in packed
+        )
+        for k, result in work.spread(calls):
+            if isinstance(result, Failed):
+                raise Refusal(f"Drawing {run.rows[k]['number']} could not be looked at: {result.words}")
+            packed[k] = work.files.get(names[k], ".sight", partial(bytes, result))
+            with work.saving() as cursor:
+                work.done(cursor, int(run.rows[k]["id"]))
+        return [unpack_sight(packed[k]) for k in range(len(run.rows))]
+
+    def _links(self, work: Work, run: Lined) -> list[Links]:
+        names = [key_of("links", key_of(a), key_of(b)) for a, b in pairwise(run.packed)]
+        kept_links = {
+            k: body for k, name in enumerate(names) if (body := work.files.read(name, ".json")) is not None
+        }
+        calls = (
+            (k, (proofs.linked, a, b)) for k, (a, b) in enumerate(pairwise(run.packed)) if k not in kept_links
+        )
+        for k, result in work.spread(calls):
+            if isinstance(result, Failed):
+                raise Refusal(f"Drawing {run.rows[k]['number']} could not be compared: {result.words}")
+            body = json.dumps(sorted((p, *to) for p, to in result.items())).encode()
+            kept_links[k] = work.files.get(names[k], ".json", partial(bytes, body))
+        return [
+            {int(p): (int(to), float(sure)) for p, to, sure in json.loads(kept_links[k])}
+            for k in range(len(names))
+        ]
+
+
+def _gaps(looked: Looked) -> list[Finding]:
+    """Gaps that nobody has judged."""
+    index = {row["id"]: k for k, row in enumerate(looked.rows)}
+    return [
+        Finding(
+            "gap",
+            (index[drawing],),
+            (float(places[0][0]), float(places[0][1])),
+            f"{len(places)} openings that nobody has judged"
+            if len(places) > 1
+            else "an opening that nobody has judged",
+            100.0 * len(places),
+            "close",
+        )
+        for drawing, places in looked.gaps.items()
+        if drawing in index
+    ]
+
+
+def _of_all(run: Run, looked: Looked, lined_run: Lined) -> Run:
+    """The run with an empty place for drawings without a line, so that indices are those of all drawings."""
+    own = {row["id"]: sight for row, sight in zip(lined_run.rows, run.sights, strict=True)}
+    if not own:
+        return Run([], [])
+    some = next(iter(own.values()))
+    return Run([own.get(row["id"], some) for row in looked.every], [])

@@ -1,0 +1,46 @@
+"""What workers compute of proof: a drawing as it is looked at, and which patch of one is which of the next."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from ..core.paint import NOTHING
+from ..core.patches import unpack
+from ..core.proof import links_of, pack_sight, sight_of
+from ..core.tone import coverage
+from ..work.derived import lines_in
+from ..work.documents import painting_of, parts_told, seen_in, sheet_of
+
+
+def seen(packed: bytes, documents: Sequence[Any], size: tuple[int, int], parts: Mapping[int, str]) -> bytes:
+    """A drawing as it is proofed, packed. packed: its patches. documents: line, seal, paint and tone. parts: pot -> part."""
+    sheet = sheet_of(size, *documents)
+    patches = unpack(packed)
+    painting = painting_of(sheet.spots, patches)
+    told = parts_told(sheet.spots, patches)
+    pots = np.zeros(patches.count + 1, np.int64)
+    for patch, paint in painting.items():
+        pots[patch] = 0 if paint.pot == NOTHING else paint.pot
+    ink = lines_in(sheet)
+    stitched = (patches.open_labels == 0) & ~ink
+    shade = None
+    placed = [(t, w) for t, w in seen_in(sheet.tones, sheet.spots, patches, parts) if t.kind == "shade"]
+    if placed:
+        tables = []
+        for tone, within in placed:
+            table = np.full(patches.count + 1, within is None)
+            table[[p for p in within or () if p <= patches.count]] = True
+            tables.append((tone, lambda part, table=table: table[patches.labels[part]]))
+        shade = coverage(tables, size)
+    named = {p: told.get(p) or parts.get(int(pots[p]), "") for p in painting}
+    return pack_sight(
+        sight_of(patches, pots, ink, stitched, None, shade, {p: n for p, n in named.items() if n})
+    )
+
+
+def linked(source: bytes, target: bytes) -> dict[int, tuple[int, float]]:
+    """As `core.proof.links_of`, of packed patches."""
+    return links_of(unpack(source), unpack(target))

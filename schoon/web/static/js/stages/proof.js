@@ -1,0 +1,108 @@
+// Proof: what is wrong is looked for; a person mends it, or waves it through.
+
+import { fill, html } from '../dom.js';
+import { make } from '../shot/paper.js';
+import { Axis } from '../proof/axis.js';
+import { Cards } from '../proof/cards.js';
+import { Contact } from '../proof/contact.js';
+import { Stage } from './stage.js';
+
+const VIEWS = { cards: 'Findings', contact: 'Contact sheet' };
+
+// Ways to look at the drawing on the table: key, name, what it is good for.
+const SIGHTS = [
+  ['plain', 'As it is', 'c'], ['silhouette', 'Silhouette', 'v'], ['values', 'Values', 'n'], ['garish', 'Garish', 'g'], ['bare', 'No ink', 'i'],
+];
+
+// A ring round the place of the finding in hand.
+class Ring {
+  constructor(app, cards) { Object.assign(this, { app, cards }); }
+
+  show() {
+    const { paper: { layers }, view: { zoom } } = this.app.table;
+    layers['pen-layer'].replaceChildren();
+    const { now } = this.cards;
+    if (!now?.at || now.drawings[0] !== this.app.current.id) return;
+    make('circle', { cx: now.at[0], cy: now.at[1], r: 26 / zoom, class: 'found' }, layers['pen-layer']);
+  }
+}
+
+export class ProofStage extends Stage {
+  constructor(app, name) {
+    super(app, name);
+    this.look = 'paint';
+    this.patches = 'pots';
+    this.tones = 'pots';
+    this.keys = 'J mend · X wave through · L later · C V N G I sights · hold 1 2 3 to flip · Space plays';
+    this.help = [['J', 'mend what is in hand'], ['X', 'wave it through, with the reason that is chosen'], ['L', 'the next finding'], ['C V N G I', 'as it is, silhouette, values, garish, no ink']];
+    this.pen = 'Look';
+    this.cards = new Cards(app, this);
+    this.axis = new Axis(app, this.cards);
+    this.ring = new Ring(app, this.cards);
+    this.contact = new Contact(app, this);
+    this.view = sessionStorage.proofLedge in VIEWS ? sessionStorage.proofLedge : 'cards';
+    this.sight = 'plain';
+  }
+
+  // The table shows what is handed off, but where it is looked at otherwise.
+  get composed() { return this.sight === 'plain' && Boolean(this.app.levels.mine?.finish.length); }
+
+  ink(strokes) { return this.sight === 'bare' || this.sight === 'silhouette' ? [] : strokes; }
+
+  extra(tray) {
+    tray.hidden = false;
+    for (const [id, label, key] of SIGHTS) {
+      const button = document.createElement('button');
+      button.dataset.sight = id;
+      fill(button, html`${label} <kbd>${key.toUpperCase()}</kbd>`);
+      button.setAttribute('aria-pressed', String(id === this.sight));
+      button.addEventListener('click', () => this.see(id));
+      tray.append(button);
+    }
+    queueMicrotask(() => { tray.hidden = false; });
+  }
+
+  see(id) {
+    this.sight = id;
+    document.body.dataset.sight = id;
+    for (const button of document.querySelectorAll('[data-sight]')) button.setAttribute('aria-pressed', String(button.dataset.sight === id));
+    this.app.table.draw();
+  }
+
+  start() { this.cards.load(); }
+
+  refreshed() { this.cards.soon(); }
+
+  drawn() { this.ring.show(); }
+
+  viewChanged() { if (this.app.current) this.ring.show(); }
+
+  ledge() {
+    const head = document.getElementById('ledge-head');
+    const { cards } = this;
+    const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`;
+    const left = cards.list.length;
+    const place = left && this.view === 'cards' ? `${cards.at + 1} of ${left}` : '';
+    const words = cards.looking ? 'looking …' : place;
+    fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
+      <span class="quiet" id="proof-left">${words}</span><span class="push"></span><span class="acts-here"></span>`);
+    for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
+    this[this.view].show(head.querySelector('.acts-here'));
+  }
+
+  use(view) {
+    this.view = view;
+    sessionStorage.proofLedge = view;
+    document.getElementById('ledge-body').replaceChildren();
+    this.ledge();
+  }
+
+  key(event) {
+    const key = event.key.toLowerCase();
+    const sight = SIGHTS.find(([, , k]) => k === key);
+    if (sight) this.see(sight[0]);
+    else if (key === 'enter') this.cards.go();
+    else return this.cards.key(key);
+    return true;
+  }
+}
