@@ -11,8 +11,9 @@ from ..errors import Refusal
 from ..store import DrawingRow, productions, revisions
 from ..work.derived import sheet_key
 from ..work.documents import sheet_of
+from ..work.placing import size_of
 from . import tasks
-from .work import Call, Failed, Work, size_of
+from .work import Call, Failed, Work
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,9 @@ from ..core.model import parse_colour
 from ..core.paint import Colours, Painting
 from ..errors import Refusal
 from ..store import Cursor, models, pictures, productions, revisions
+from ..work.placing import size_of
 from . import tasks
-from .work import Call, Failed, Work, size_of
+from .work import Call, Failed, Work
 
 NOTHING_PAINTED = (
     "No drawing is painted yet; paint one drawing, then carry its paint to the others. A painted picture on the model sheet"

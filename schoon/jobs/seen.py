@@ -13,10 +13,10 @@ from ..errors import Away, Full, NotFound, Refusal
 from ..store import DrawingRow, ShotRow, Store, pictures, productions, revisions
 from ..work.derived import Files, key_of, sheet_key
 from ..work.documents import sheet_of
+from ..work.placing import size_of
 from ..work.renders import Wanted, drawn_of, keep_patches, wanted_of
 from . import views
 from .pool import Pool, PoolAway
-from .work import size_of
 
 log = logging.getLogger(__name__)
 

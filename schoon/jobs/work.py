@@ -16,7 +16,6 @@ from ..store import Cursor, DrawingRow, JobRow, ShotRow, Store, jobs, production
 from ..work import readings
 from ..work.derived import Files
 from ..work.edits import refuse_locked
-from ..work.placing import size_of
 from .pool import TRIES, Pool, PoolAway
 
 K = TypeVar("K", bound=Hashable)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -65,8 +65,8 @@ class Looked:
         """Frames that show a drawing."""
         return sum(count for _, count, own in self.spans() if own == drawing)
 
-    def shown(self) -> Shown:
-        """The same for the rules of time, drawings by their index in `every`."""
+    def shown(self, painted: Collection[int], toned: Collection[int]) -> Shown:
+        """The same for the rules of time, drawings by their index in `every`. painted, toned: drawings with any of it."""
         index = {row["id"]: k for k, row in enumerate(self.every)}
         placed = Placed(size_of(self.shot), self.stack)
         seen = [placed.seen(self.level, frame) for frame in range(1, self.time.frames + 1)]
@@ -77,8 +77,8 @@ class Looked:
             moving,
             self._cycles(index),
             frozenset(index[row["id"]] for row in self.every if row["line"]),
-            frozenset(index[row["id"]] for row in self.every if row["paint"]),
-            frozenset(index[row["id"]] for row in self.every if row["tone"]),
+            frozenset(index[drawing] for drawing in painted),
+            frozenset(index[drawing] for drawing in toned),
         )
 
     def _cycles(self, index: Mapping[int, int]) -> list[tuple[int, ...]]:

@@ -19,8 +19,8 @@ from ..strokes import Points
 COARSE = 960
 """Longest side, px, of the labels that are kept of a drawing."""
 
-_RIM = 2
-"""Px round a patch in which it is seen what bounds it."""
+_RIM = cv2.getStructuringElement(cv2.MORPH_CROSS, (3, 3))
+"""What bounds a patch are the pixels next to it: beyond a thin line lies something else."""
 
 _ACROSS = 8
 """Px round a patch in which, over the line, its neighbours lie."""
@@ -153,7 +153,7 @@ def sight_of(
         part = _wider(box, _ACROSS, labels.shape)
         here = labels[part]
         mask = (here == patch).astype(np.uint8)
-        rim = (cv2.dilate(mask, np.ones((2 * _RIM + 1, 2 * _RIM + 1), np.uint8)) > 0) & (mask == 0)
+        rim = (cv2.dilate(mask, _RIM) > 0) & (mask == 0)
         lined[patch] = float(walls[part][rim].mean()) if rim.any() else 1.0
         open_out[patch] = float((here[rim] == patches.background).mean()) if rim.any() else 0.0
         wide = cv2.dilate(mask, np.ones((2 * _ACROSS + 1, 2 * _ACROSS + 1), np.uint8)) > 0

@@ -9,8 +9,9 @@ from ...store import Cursor, DrawingRow, ShotRow, revisions
 from ...work import readings
 from ...work.derived import to_json
 from ...work.edits import line_rule
+from ...work.placing import size_of
 from .. import tasks
-from ..work import Call, DrawingKind, Work, many, size_of
+from ..work import Call, DrawingKind, Work, many
 
 
 class Clean(DrawingKind):

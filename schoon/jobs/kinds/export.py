@@ -13,11 +13,12 @@ from ...errors import Refusal
 from ...formats.sequences import add_to_zip
 from ...store import Cursor, ShotRow, productions, revisions
 from ...work.frames import Drawn
+from ...work.placing import size_of
 from ...work.renders import drawn_of, keep_patches, wanted_of
 from ...work.stacks import drawn_in, frames_of
 from .. import tasks
 from ..exports import export_path
-from ..work import Call, Failed, Work, size_of
+from ..work import Call, Failed, Work
 
 
 class Export:

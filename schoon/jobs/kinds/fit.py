@@ -10,8 +10,9 @@ from ...errors import Refusal
 from ...store import DrawingRow, productions, revisions
 from ...work import readings
 from ...work.derived import to_json
+from ...work.placing import size_of
 from .. import tasks
-from ..work import Failed, Work, many, size_of
+from ..work import Failed, Work, many
 
 _TRIES = 5
 """How often a drawing is fitted again because a hand changed it meanwhile."""

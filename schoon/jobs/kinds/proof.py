@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from functools import partial
 from itertools import pairwise
+from typing import Any
 
 from ...core.proof import (
     Finding,
@@ -22,10 +24,11 @@ from ...core.proof import (
 from ...errors import Refusal
 from ...store import findings, revisions
 from ...work.derived import key_of
+from ...work.placing import size_of
 from ...work.proofing import Looked, kept, looked_at
 from .. import proofs
 from ..lined import Lined, lined
-from ..work import Failed, Work, size_of
+from ..work import Failed, Work
 
 
 class Proof:
@@ -36,7 +39,9 @@ class Proof:
         with work.store.transaction() as cursor:
             looked = looked_at(cursor, work.level)
         run = lined(work, ())
-        sights = self._sights(work, looked, run)
+        with work.store.transaction() as cursor:
+            documents = revisions.get_documents(cursor, [row[p] for row in run.rows for p in revisions.SHOWN])
+        sights = self._sights(work, looked, run, documents)
         links = self._links(work, run)
         whole = Run(sights, links)
         found = [
@@ -45,7 +50,9 @@ class Proof:
             *(off_key(whole, looked.pots) if looked.pots else ()),
             *_gaps(looked),
         ]
-        shown = looked.shown()
+        painted = [r["id"] for r in run.rows if r["paint"] and documents[r["paint"]]["patches"]]
+        toned = [r["id"] for r in run.rows if r["tone"] and documents[r["tone"]]["shapes"]]
+        shown = looked.shown(painted, toned)
         listed = [
             *kept(looked, found, run.rows),
             *kept(looked, [*rhythms(shown), *empties(shown, len(looked.every))], looked.every),
@@ -57,9 +64,7 @@ class Proof:
                 work.done(cursor, int(row["id"]))
         return ""
 
-    def _sights(self, work: Work, looked: Looked, run: Lined) -> list[Sight]:
-        with work.store.transaction() as cursor:
-            documents = revisions.get_documents(cursor, [row[p] for row in run.rows for p in revisions.SHOWN])
+    def _sights(self, work: Work, looked: Looked, run: Lined, documents: Mapping[Any, Any]) -> list[Sight]:
         size, parts = size_of(looked.shot), dict(looked.parts)
         names = [
             key_of("sight", [row[p] for p in revisions.SHOWN], size, sorted(parts.items()))

@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from ...store import Cursor, DrawingRow, ShotRow, revisions
+from ...work.placing import size_of
 from .. import tasks
-from ..work import Call, DrawingKind, Work, many, size_of
+from ..work import Call, DrawingKind, Work, many
 
 
 class Seal(DrawingKind):

@@ -12,9 +12,9 @@ from pydantic import Field
 from ...errors import NotFound, Refusal
 from ...jobs import tasks
 from ...jobs.exports import export_path
-from ...jobs.work import size_of
 from ...store import jobs, productions
 from ...work.frames import Pass
+from ...work.placing import size_of
 from ...work.stacks import drawn_in, frames_of
 from ..deps import DeskDep, FilesDep, RunnerDep, SettingsDep, StoreDep
 from ..values import Body

@@ -12,12 +12,11 @@ from fastapi.responses import Response
 from ...errors import NotFound
 from ...jobs import views
 from ...jobs.seen import Sight
-from ...jobs.work import size_of
 from ...store import pictures, productions, revisions
 from ...work import edits
 from ...work.derived import key_of
 from ...work.looks import look_of
-from ...work.placing import Placed
+from ...work.placing import Placed, size_of
 from ...work.renders import in_stack
 from ..deps import DeskDep, FilesDep, SeenDep, StoreDep
 

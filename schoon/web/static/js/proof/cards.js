@@ -38,6 +38,9 @@ export class Cards {
       Object.assign(this, { all: found.findings, words: found.words, fresh: found.fresh, looked: found.looked });
       const own = this.list.findIndex((f) => f.id === before);
       this.at = own >= 0 ? own : Math.min(this.at, Math.max(0, this.list.length - 1));
+      const link = document.querySelector('.track [data-stage="proof"]');
+      link.classList.toggle('done', found.looked && !found.open);
+      link.querySelector('.left').textContent = found.open ? `${found.open} found` : '';
       if (!found.fresh) this.look();
       this.stage.ledge();
       this.stage.axis.show();
