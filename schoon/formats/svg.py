@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
@@ -66,6 +67,52 @@ def drawing_svg(strokes: Sequence[Stroke], size: tuple[int, int]) -> str:
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}" viewBox="0 0 {width} {height}">\n'
         f"{paths}\n</svg>\n"
+    )
+
+
+@dataclass(frozen=True)
+class Area:
+    """A painted area. pot, part: their names. rings: outlines and holes, px. colour: "#rrggbb". opacity: 0..1."""
+
+    pot: str
+    part: str
+    rings: Sequence[Points]
+    colour: str
+    opacity: float = 1.0
+
+
+def painted_svg(
+    areas: Sequence[Area], strokes: Sequence[Stroke], size: tuple[int, int], ink: str, parts: Sequence[str]
+) -> str:
+    """An SVG file with a group a part, in it the areas by their pots as classes, and the lines of the part; a change of a
+    class changes a pot. parts: from rear to front; what belongs to none comes first."""
+    width, height = size
+    pots = {area.pot: area for area in areas}
+    classes = {pot: f"pot-{k}" for k, pot in enumerate(sorted(pots), 1)}
+    rules = [
+        f".{classes[pot]} {{ fill: {area.colour}; stroke: {area.colour}; fill-opacity: {area.opacity:g};"
+        f" stroke-opacity: {area.opacity:g} }}"
+        for pot, area in sorted(pots.items())
+    ]
+    rules.append(f".ink {{ fill: {ink} }}")
+    groups = []
+    order = list(dict.fromkeys(["", *parts, *sorted({area.part for area in areas})]))
+    for part in order:
+        if own := [area for area in areas if area.part == part]:
+            inside = [
+                f'<path class="{classes[a.pot]}" fill-rule="evenodd" d="{polygon_path(a.rings)}">'
+                f"<title>{escape(a.pot)}</title></path>"
+                for a in own
+            ]
+            groups.append(f'<g class="paint" data-part={quoteattr(part)}>\n' + "\n".join(inside) + "\n</g>")
+    for part in order:
+        if lines := [s for s in strokes if (s.part if s.part in order else "") == part]:
+            paths = [f'<path class="ink" id="s{s.id}" d="{outline_path(s)}"/>' for s in lines]
+            groups.append(f'<g class="line" data-part={quoteattr(part)}>\n' + "\n".join(paths) + "\n</g>")
+    style, body = "\n".join(rules), "\n".join(groups)
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}" viewBox="0 0 {width} {height}">\n'
+        f"<style>\n{style}\n</style>\n{body}\n</svg>\n"
     )
 
 

@@ -88,6 +88,16 @@ def open_jobs(cursor: Cursor, level_id: int | None = None) -> list[int]:
     return [int(row["id"]) for row in cursor.fetchall()]
 
 
+def ended(cursor: Cursor, level_id: int, kind: str, most: int = 40) -> list[Row]:
+    """id, settings, actor and end, as "YYYY-MM-DD hh:mm", of jobs of a kind that were done on a level, newest first."""
+    cursor.execute(
+        "SELECT id, settings, actor, DATE_FORMAT(ended_at, '%%Y-%%m-%%d %%H:%%i') AS ended FROM jobs"
+        " WHERE state = 'done' AND level_id = %s AND kind = %s ORDER BY id DESC LIMIT %s",
+        (level_id, kind, most),
+    )
+    return [{**row, "settings": json.loads(row["settings"])} for row in cursor.fetchall()]
+
+
 def open_of(cursor: Cursor, level_id: int, kind: str) -> int | None:
     """The waiting or running job of a kind on a level, if there is one."""
     cursor.execute(

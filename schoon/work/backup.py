@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
+import tempfile
+import zipfile
 import zlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -120,7 +123,26 @@ def restore(store: Store, path: Path, name: str | None = None, say: Say = lambda
 
     name: for the one production of the file, if its own is taken. Raises Refusal naming the file.
     """
-    reader = Reader(path)
+    with _unpackaged(path) as inner:
+        return _restored(store, inner, path, name, say)
+
+
+@contextlib.contextmanager
+def _unpackaged(path: Path) -> Iterator[Path]:
+    """The backup itself, where a file is a whole package with one in it."""
+    if not zipfile.is_zipfile(path):
+        yield path
+        return
+    with zipfile.ZipFile(path) as archive, tempfile.TemporaryDirectory() as folder:
+        yield Path(archive.extract(IN_PACKAGE, folder)) if IN_PACKAGE in archive.namelist() else path
+
+
+IN_PACKAGE = "production.schoon"
+"""Name of the backup in a package that was handed off."""
+
+
+def _restored(store: Store, inner: Path, path: Path, name: str | None, say: Say) -> Kept:
+    reader = Reader(inner)
     try:
         total = 2 * len(reader)
         # All of it is looked at before anything is changed.

@@ -191,6 +191,16 @@ def frame_of(
     return Frame(size, tuple(layers)), packed
 
 
+def layers_within(drawn: Drawn, size: tuple[int, int]) -> list[Layer]:
+    """The layers of one drawing as it is seen, from rear to front, on its own paper."""
+    sheet = sheet_of(size, *drawn.documents)
+    patches: Patches | OpenPatches | None = None
+    if (sheet.spots or drawn.finish) and drawn.look.pots:
+        patches = unpack_open(drawn.packed) if drawn.packed is not None else patches_in(sheet)
+    own = list(layers_of(sheet, patches, drawn.look, drawn.finish, drawn.number, drawn.textures))
+    return [_picture_of(drawn, size), *own] if drawn.picture is not None else own
+
+
 def _exact(layer: Layer) -> Layer:
     """A layer without mixed colours."""
     source = layer.source

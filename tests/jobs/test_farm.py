@@ -172,7 +172,9 @@ def test_a_long_export_keeps_no_clean_waiting(
     real = Export.run
     try:
         Export.run = lambda self, work: (held.wait(60) and "") or ""  # type: ignore[method-assign]
-        export = shot.client.post("/api/levels/1/export", json={"what": "drawings", "width": 64}).json()["id"]
+        export = shot.client.post(
+            "/api/levels/1/export", json={"what": "drawings", "width": 64, "cleared": True}
+        ).json()["id"]
         runner.start()
         job = begun(shot, "seal")
         runner.wake()

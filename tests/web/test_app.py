@@ -278,7 +278,9 @@ def test_a_stitch_by_hand_parts_a_patch_until_it_is_taken_away(shot: Shot) -> No
 
 
 def exported(shot: Shot, what: str, width: int = 320) -> bytes:
-    answer = shot.client.post("/api/levels/1/export", json={"what": what, "width": width}).json()
+    answer = shot.client.post(
+        "/api/levels/1/export", json={"what": what, "width": width, "cleared": True}
+    ).json()
     shot.client.app.state.runner.run_open()
     return shot.client.get(f"/exports/{answer['id']}").content
 

@@ -39,7 +39,9 @@ def test_the_finish_is_seen_for_its_range_and_undone(painted: Shot) -> None:
 
 def handed_off(shot: Shot, only: str = "seen") -> dict[str, np.ndarray]:
     """Name -> (h, w, 4) of a PNG export of all drawings."""
-    job = shot.client.post("/api/levels/1/export", json={"what": "drawings", "width": 320, "only": only})
+    job = shot.client.post(
+        "/api/levels/1/export", json={"what": "drawings", "width": 320, "only": only, "cleared": True}
+    )
     assert job.status_code == 200, job.text
     shot.client.app.state.runner.run_open()
     body = shot.client.get(f"/exports/{job.json()['id']}")

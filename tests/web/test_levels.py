@@ -176,7 +176,9 @@ def test_paint_sees_its_level_and_the_gif_shows_all(stack: Shot) -> None:
     assert seen[20, 300, 3] == 0
 
     def export(what: str) -> bytes:
-        job = stack.client.post("/api/levels/2/export", json={"what": what, "width": 320}).json()["id"]
+        job = stack.client.post(
+            "/api/levels/2/export", json={"what": what, "width": 320, "cleared": True}
+        ).json()["id"]
         stack.client.app.state.runner.run_open()
         return stack.client.get(f"/exports/{job}").content
 

@@ -1,41 +1,77 @@
-"""Handing off: numbered PNG with alpha, or a looping GIF."""
+"""Handing off: pictures, movies, layered files, and all of a shot in one package."""
 
 from __future__ import annotations
 
+import hashlib
 import itertools
+import json
+import tempfile
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ...core import exposure
+from ...core.naming import PATTERN, counted, file_name
 from ...errors import Refusal
+from ...formats import openraster
+from ...formats.pictures import decode
 from ...formats.sequences import add_to_zip
-from ...store import Cursor, ShotRow, productions, revisions
+from ...store import Cursor, LevelRow, ShotRow, models, productions, revisions
 from ...work.frames import Drawn
+from ...work.handing import about_layers
 from ...work.placing import size_of
 from ...work.renders import drawn_of, keep_patches, wanted_of
-from ...work.stacks import drawn_in, frames_of
-from .. import tasks
+from ...work.stacks import HANDED_OFF, Slot, drawn_in, frames_of
+from .. import handing, tasks
 from ..exports import export_path
+from ..papers import papers
 from ..work import Call, Failed, Work
+
+ENDINGS = {"png": "png", "tiff": "tif", "webp": "webp"}
+
+
+@dataclass(frozen=True)
+class _Wish:
+    """What is asked for, as the route checks it."""
+
+    what: str
+    width: int
+    only: str = "seen"
+    of: str = "level"
+    kind: str = "png"
+    pattern: str = PATTERN
+    start: int = 1
+    padding: int = 4
+    quality: str = "good"
+    limit: int = 0
+    once: bool = False
+    copy: bool = False
+    cleared: bool = False
 
 
 class Export:
-    """settings: what, "frames", "drawings" or "gif"; width, px; only, as `work.frames.Pass`. Pictures go to the file as they come."""
+    """settings: as `_Wish`. Pictures go to the file as they come; the file appears whole or not at all."""
 
     def run(self, work: Work) -> str:
-        """Writes the file; it appears whole or not at all."""
-        path = export_path(work.files.folder.parent, work.job["id"], work.settings["what"])
+        """Writes the file."""
+        wish = _Wish(**work.settings)
+        path = export_path(work.files.folder.parent, work.job["id"], wish.what)
         part = path.with_suffix(".part")
+        make: dict[str, Callable[[Work, _Wish, Path], str]] = {
+            "frames": self._pictures,
+            "drawings": self._pictures,
+            "gif": self._gif,
+            "mp4": self._mp4,
+            "svg": self._svg,
+            "openraster": self._openraster,
+            "layers": self._layers,
+            "package": self._package,
+        }
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            with work.store.transaction() as cursor:
-                shot = productions.shot_of_level(cursor, work.level)
-            if work.settings["what"] == "gif":
-                self._gif(work, shot, part)
-            else:
-                self._pictures(work, shot, part)
+            words = make[wish.what](work, wish, part)
             part.replace(path)
         except OSError as error:
             raise Refusal(
@@ -43,61 +79,95 @@ class Export:
             ) from error
         finally:
             part.unlink(missing_ok=True)
+        with work.saving() as cursor:
+            for row in productions.drawings(cursor, work.level):
+                work.done(cursor, int(row["id"]))
+        return words
+
+    # ---- pictures
+
+    def _pictures(self, work: Work, wish: _Wish, path: Path) -> str:
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+            self._add_pictures(work, wish, archive, "")
         return ""
 
-    def _pictures(self, work: Work, shot: ShotRow, path: Path) -> None:
-        """A picture per drawing, or one per frame, of the job's own level."""
+    def _add_pictures(self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str) -> None:
+        """Of the job's own level, of each level by itself, or of the whole frame."""
+        shot = _shot(work)
+        if wish.of == "frame":
+            self._add_frames(work, wish, archive, folder, shot)
+            return
+        for level in _levels(work, shot) if wish.of == "levels" else [None]:
+            own = _shot(work, level["id"]) if level else shot
+            inside = f"{folder}{_plain(own['level'])}/" if level else folder
+            self._add_level(work, wish, archive, inside, own)
+
+    def _add_level(
+        self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str, shot: ShotRow
+    ) -> None:
+        """A picture per drawing, or one per frame, of one level."""
         with work.store.transaction() as cursor:
-            rows = productions.drawings(cursor, work.level)
-            starts = productions.exposures(cursor, work.level)
+            rows = list(productions.drawings(cursor, shot["level_id"]))
+            starts = productions.exposures(cursor, shot["level_id"])
         numbers = {row["id"]: row["number"] for row in rows}
-        if work.settings["what"] == "frames":
+        if wish.what == "frames":
             places: dict[int, list[str]] = {}
             for first, count, drawing in exposure.spans(starts, shot["frames"]):
-                places.setdefault(drawing, []).extend(f"{frame:04}" for frame in range(first, first + count))
+                own = (counted(wish.start + f - 1, wish.padding) for f in range(first, first + count))
+                places.setdefault(drawing, []).extend(own)
         else:
-            places = {row["id"]: ["{:04}{}".format(*exposure.place_of(row["number"]))] for row in rows}
-        only = work.settings.get("only", "seen")
-        of = "" if only == "seen" else f"_{only}"
-        stem = f"{shot['name']}_{shot['level']}{of}".replace(" ", "_").replace("/", "_")
+            places = {}
+            for row in rows:
+                number, letter = exposure.place_of(row["number"])
+                places[row["id"]] = [counted(number, wish.padding) + letter]
         order = sorted(places, key=lambda d: (places[d][0], numbers[d]))
-
-        keys: dict[int, list[str]] = {}
 
         def calls() -> Iterator[tuple[int, Call]]:
             for drawing_id in order:
                 with work.store.transaction() as cursor:
                     drawn, key = _drawn(cursor, work, drawing_id, shot)
                 keys[drawing_id] = [key]
-                yield (
-                    drawing_id,
-                    (tasks.frame_png, [drawn], size_of(shot), int(work.settings["width"]), False, only),
-                )
+                yield drawing_id, _picture(wish, [drawn], shot, False)
 
+        keys: dict[int, list[str]] = {}
         early: dict[int, bytes] = {}
         left = iter(order)
         following = next(left, None)
-        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-            for made, (picture, packed) in _sure(work, calls(), numbers):
-                keep_patches(work.files, keys.pop(made), packed)
-                # They come as workers end, and are written in their order.
-                early[made] = picture
-                while following in early:
-                    body = early.pop(following)
-                    for place in places[following]:
-                        add_to_zip(archive, f"{stem}_{place}.png", body)
-                    following = next(left, None)
+        for made, (body, packed) in _sure(work, calls(), numbers):
+            keep_patches(work.files, keys.pop(made), packed)
+            # They come as workers end, and are written in their order.
+            early[made] = body
+            while following in early:
+                picture = early.pop(following)
+                for place in places[following]:
+                    add_to_zip(archive, folder + _name(wish, shot, shot["level"], place), picture)
+                following = next(left, None)
+            if shot["level_id"] == work.level:
                 with work.saving() as cursor:
                     work.done(cursor, made)
 
-    def _gif(self, work: Work, shot: ShotRow, path: Path) -> None:
-        """The levels together, as the shot is seen."""
+    def _add_frames(
+        self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str, shot: ShotRow
+    ) -> None:
+        runs = _runs(work, shot)
+        frame = wish.start
+        for body, (_, count) in zip(self._seen(work, wish, shot, runs, False), runs, strict=True):
+            for k in range(count):
+                number = counted(frame + k, wish.padding)
+                add_to_zip(archive, folder + _name(wish, shot, "", number), body)
+            frame += count
+
+    def _seen(
+        self,
+        work: Work,
+        wish: _Wish,
+        shot: ShotRow,
+        runs: Sequence[tuple[tuple[Slot, ...], int]],
+        white: bool,
+    ) -> list[bytes]:
+        """The levels together, as the shot is seen, a picture for each run of frames that show the same."""
         with work.store.transaction() as cursor:
-            shown = frames_of(cursor, shot)
             rows = {row["id"] for row in productions.drawings(cursor, work.level)}
-        runs = [(slots, len(list(same))) for slots, same in itertools.groupby(shown)]
-        if not any(slots for slots, _ in runs):
-            raise Refusal("This shot has no frames")
         pictures = list(dict.fromkeys(slots for slots, _ in runs))
         keys: dict[int, list[str]] = {}
 
@@ -106,8 +176,7 @@ class Export:
                 with work.store.transaction() as cursor:
                     stack = [drawn_in(cursor, work.files, slot) for slot in slots]
                 keys[k] = [key for _, key in stack]
-                drawings = [drawn for drawn, _ in stack]
-                yield k, (tasks.frame_png, drawings, size_of(shot), int(work.settings["width"]), True)
+                yield k, _picture(wish, [drawn for drawn, _ in stack], shot, white)
 
         made: dict[int, bytes] = {}
         for k, (body, packed) in _sure(work, calls(), dict.fromkeys(range(len(pictures)), "")):
@@ -117,11 +186,195 @@ class Export:
                 if slot.drawing in rows:
                     with work.saving() as cursor:
                         work.done(cursor, slot.drawing)
-        frames = [made[pictures.index(slots)] for slots, _ in runs]
-        path.write_bytes(work.call(tasks.looping_gif, frames, [count for _, count in runs], shot["fps"]))
-        with work.saving() as cursor:
-            for row in productions.drawings(cursor, work.level):
-                work.done(cursor, int(row["id"]))
+        return [made[pictures.index(slots)] for slots, _ in runs]
+
+    # ---- movies
+
+    def _gif(self, work: Work, wish: _Wish, path: Path) -> str:
+        shot = _shot(work)
+        runs = _runs(work, shot)
+        frames = self._seen(work, wish, shot, runs, True)
+        holds = [count for _, count in runs]
+        found = work.call(handing.gif_within, frames, holds, shot["fps"], wish.limit, wish.once)
+        if found is None:
+            raise Refusal(
+                f"Even the smallest GIF of this shot is larger than {wish.limit // 1000} kB; allow more, or save an MP4"
+            )
+        path.write_bytes(found.body)
+        if not wish.limit:
+            return ""
+        words = f"{len(found.body) / 1000:.0f} kB: {found.width} px wide, {found.colours} colours"
+        return words + (f", every {found.every}nd picture" if found.every > 1 else "")
+
+    def _mp4(self, work: Work, wish: _Wish, path: Path) -> str:
+        shot = _shot(work)
+        runs = _runs(work, shot)
+        frames = self._seen(work, wish, shot, runs, True)
+        holds = [count for _, count in runs]
+        work.call(handing.movie, str(path), frames, holds, shot["fps"], wish.quality)
+        return ""
+
+    # ---- layered files
+
+    def _svg(self, work: Work, wish: _Wish, path: Path) -> str:
+        shot = _shot(work)
+        with work.store.transaction() as cursor:
+            rows = [row for row in productions.drawings(cursor, work.level) if row["line"]]
+            model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+        names = {pot["id"]: pot["name"] for pot in model["pots"]} if model else {}
+        depth = list(reversed(model["depth"])) if model else []
+
+        def calls() -> Iterator[tuple[int, Call]]:
+            for row in rows:
+                with work.store.transaction() as cursor:
+                    drawn, _ = _drawn(cursor, work, row["id"], shot)
+                yield row["id"], (handing.svg_of, drawn, size_of(shot), names, depth)
+
+        numbers = {row["id"]: row["number"] for row in rows}
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            for made, text in sorted(_sure(work, calls(), numbers)):
+                number, letter = exposure.place_of(numbers[made])
+                name = _name(wish, shot, shot["level"], counted(number, wish.padding) + letter, "svg")
+                archive.writestr(name, text)
+        return ""
+
+    def _openraster(self, work: Work, wish: _Wish, path: Path) -> str:
+        """One frame, levels as groups of their layers; the frame is `start`."""
+        shot = _shot(work)
+        with work.store.transaction() as cursor:
+            shown = frames_of(cursor, shot)
+            slots = shown[min(max(wish.start, 1), len(shown)) - 1]
+            names = {level["id"]: level["name"] for level in productions.levels(cursor, shot["id"])}
+            named = [
+                handing.Named(names[slot.level], drawn_in(cursor, work.files, slot)[0]) for slot in slots
+            ]
+        groups, merged = work.call(handing.layered, named, size_of(shot))
+        openraster.write(path, size_of(shot), groups, decode("a frame", merged))
+        return ""
+
+    def _layers(self, work: Work, wish: _Wish, path: Path) -> str:
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+            self._add_layers(work, wish, archive, "")
+        return ""
+
+    def _add_layers(self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str) -> None:
+        """Each level with a picture a drawing and as OpenRaster, and a manifest of what is seen when and where."""
+        shot = _shot(work)
+        with work.store.transaction() as cursor:
+            about = about_layers(cursor, shot)
+        for level in about["levels"]:
+            own = _shot(work, level.pop("id"))
+            bodies = dict(self._drawings_of(work, wish, own))
+            leaves: list[openraster.Leaf] = []
+            for drawing in level["drawings"]:
+                body = bodies[drawing.pop("id")]
+                drawing["file"] = f"{_plain(level['name'])}/{drawing['number']}.png"
+                add_to_zip(archive, folder + drawing["file"], body)
+                leaves.append(openraster.Leaf(drawing["number"], body, visible=not leaves))
+            if leaves:
+                with tempfile.NamedTemporaryFile(suffix=".ora") as file:
+                    merged = decode("a drawing", leaves[0].png)
+                    openraster.write(Path(file.name), size_of(shot), leaves, merged)
+                    level["layered"] = f"{_plain(level['name'])}.ora"
+                    archive.write(file.name, folder + level["layered"])
+        archive.writestr(f"{folder}manifest.json", json.dumps(about, indent=1))
+
+    def _drawings_of(self, work: Work, wish: _Wish, shot: ShotRow) -> Iterator[tuple[int, bytes]]:
+        with work.store.transaction() as cursor:
+            rows = productions.drawings(cursor, shot["level_id"])
+        keys: dict[int, list[str]] = {}
+
+        def calls() -> Iterator[tuple[int, Call]]:
+            for row in rows:
+                with work.store.transaction() as cursor:
+                    drawn, key = _drawn(cursor, work, row["id"], shot)
+                keys[row["id"]] = [key]
+                yield (
+                    row["id"],
+                    (handing.picture, [drawn], size_of(shot), shot["width"], False, "seen", "png"),
+                )
+
+        for made, (body, packed) in _sure(work, calls(), {row["id"]: row["number"] for row in rows}):
+            keep_patches(work.files, keys.pop(made), packed)
+            yield made, body
+
+    def _package(self, work: Work, wish: _Wish, path: Path) -> str:
+        """Frames, the shot in layers, a movie, sheet, palettes, report, and the production itself, with checksums."""
+        shot = _shot(work)
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+            frames = _Wish(**{**work.settings, "what": "frames", "of": "frame"})
+            self._add_pictures(work, frames, archive, "frames/")
+            self._add_layers(work, wish, archive, "layers/")
+            with tempfile.TemporaryDirectory() as folder:
+                movie = Path(folder) / "shot.mp4"
+                self._mp4(work, wish, movie)
+                archive.write(movie, "shot.mp4")
+            papers(work.store, work.files, work.pool, shot, archive)
+        _with_manifest(path)
+        return ""
+
+
+def _with_manifest(path: Path) -> None:
+    """Adds the SHA-256 of every file of a package."""
+    sums: dict[str, str] = {}
+    with zipfile.ZipFile(path) as archive:
+        for name in archive.namelist():
+            digest = hashlib.sha256()
+            with archive.open(name) as file:
+                for chunk in iter(lambda: file.read(1 << 20), b""):
+                    digest.update(chunk)
+            sums[name] = digest.hexdigest()
+    with zipfile.ZipFile(path, "a", zipfile.ZIP_STORED) as archive:
+        archive.writestr("manifest.json", json.dumps({"version": 1, "files": sums}, indent=1))
+
+
+def _picture(wish: _Wish, drawings: list[Drawn], shot: ShotRow, white: bool) -> Call:
+    if wish.kind == "png":
+        return tasks.frame_png, drawings, size_of(shot), wish.width, white, wish.only
+    return handing.picture, drawings, size_of(shot), wish.width, white, wish.only, wish.kind
+
+
+def _name(wish: _Wish, shot: ShotRow, level: str, number: str, ending: str = "") -> str:
+    values = {
+        "production": shot["production"],
+        "shot": shot["name"],
+        "level": level,
+        "pass": "" if wish.only == "seen" else wish.only,
+        "number": number,
+    }
+    pattern = wish.pattern
+    if values["pass"] and "{pass}" not in pattern:
+        pattern = pattern.replace("{number}", "{pass}_{number}")
+    if wish.copy:
+        pattern = "work-copy_" + pattern
+    try:
+        return f"{file_name(pattern, values)}.{ending or ENDINGS[wish.kind]}"
+    except ValueError as error:
+        raise Refusal(f"{str(error)[:1].upper()}{str(error)[1:]}") from error
+
+
+def _plain(name: str) -> str:
+    return file_name("{level}_{number}", {"level": name, "number": ""}) if name else "level"
+
+
+def _shot(work: Work, level: int | None = None) -> ShotRow:
+    with work.store.transaction() as cursor:
+        return productions.shot_of_level(cursor, level or work.level)
+
+
+def _levels(work: Work, shot: ShotRow) -> list[LevelRow]:
+    with work.store.transaction() as cursor:
+        return [level for level in productions.levels(cursor, shot["id"]) if level["kind"] in HANDED_OFF]
+
+
+def _runs(work: Work, shot: ShotRow) -> list[tuple[tuple[Slot, ...], int]]:
+    """What the frames show, and for how many frames in a row. Raises Refusal if that is nothing."""
+    with work.store.transaction() as cursor:
+        shown = frames_of(cursor, shot)
+    runs = [(slots, len(list(same))) for slots, same in itertools.groupby(shown)]
+    if not any(slots for slots, _ in runs):
+        raise Refusal("This shot has no frames")
+    return runs
 
 
 def _drawn(cursor: Cursor, work: Work, drawing_id: int, shot: ShotRow) -> tuple[Drawn, str]:

@@ -22,6 +22,7 @@ from ...store.revisions import Subject
 from ...text import named
 from ...work import edits
 from ...work.operations.model import AddPicture, AddPots, NewPot, ReadPots
+from ...work.pots import as_written
 from ..deps import DeskDep, StoreDep, page
 from ..values import Body
 from ..values import Place as Point
@@ -168,14 +169,7 @@ def write_pots(model_id: int, ending: Literal["csv", "json"], store: StoreDep) -
     with store.transaction() as cursor:
         model = models.model(cursor, model_id)
     names = [key["name"] for key in model["keys"]]
-    listed = {
-        pot["name"]: pot_files.Pot(
-            {k["name"]: k["colours"][pot["id"]] for k in model["keys"] if pot["id"] in k["colours"]},
-            pot["part"], pot["opacity"], pot["expected"], pot["share"],
-            {k["name"]: k["tones"][pot["id"]] for k in model["keys"] if pot["id"] in k["tones"]},
-        )
-        for pot in model["pots"]
-    }  # fmt: skip
+    listed = as_written(model)
     text = (pot_files.write_csv if ending == "csv" else pot_files.write_json)(listed, names)
     headers = {"Content-Disposition": f'attachment; filename="pots.{ending}"'}
     return Response(

@@ -1,13 +1,18 @@
-// Hand off: look at the size, then save.
+// Hand off: what is still open, then files of many kinds; the last ones stay listed.
 
 import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
 import { Stage } from './stage.js';
 
 const LEAST = 16;
-const MOST = { png: 8192, gif: 1920 };
+const MOST = 8192;
 const PAUSE = 500;
 const size = (bytes) => (bytes > 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1e3))} kB`);
+const WORDS = { frames: 'pictures, one a frame', drawings: 'pictures, one a drawing', gif: 'GIF', mp4: 'movie', svg: 'SVG', openraster: 'layered frame', layers: 'shot in layers', package: 'package' };
+const PATTERN = '{shot}_{level}_{number}';
+
+// What is remembered of the fields, a production at a time.
+const remembered = (id) => `hand-off-${id}`;
 
 export class HandOffStage extends Stage {
   constructor(app, name) {
@@ -17,66 +22,124 @@ export class HandOffStage extends Stage {
     this.tones = 'pots';
     this.keys = 'Space plays · hold 1 2 3 to flip · A D step';
     this.body = document.getElementById('ledge-body');
+    this.open = [];
+    this.made = [];
   }
 
   // The table shows what is handed off.
   get composed() { return Boolean(this.app.levels.mine?.finish.length); }
 
+  start() { this.load(); }
+
+  refreshed() { this.load(); }
+
+  async load() {
+    const { app } = this;
+    try {
+      const [{ open }, { exports: made }] = await Promise.all([get(`/api/levels/${app.level}/open?whole=true`), get(`/api/levels/${app.level}/exports`)]);
+      Object.assign(this, { open, made });
+      this.ledge();
+      this.showMade();
+    } catch (error) { notice(error.message, true); }
+  }
+
   ledge() {
-    const { shot, run } = this.app.data;
-    const bare = run.filter((d) => !d.painted).length;
-    const words = bare ? `${bare} of ${run.length} drawings have no paint` : `${run.length} drawings, ${shot.frames} frames, ready`;
-    fill(document.getElementById('ledge-head'), html`<h2>Hand off</h2><span class="${bare ? 'ask' : 'quiet'}">${words}</span>`);
+    const { app } = this;
+    const { shot } = app.data;
+    const link = (one) => html`<a href="/shots/${shot.id}/${one.stage}?level=${app.level}">${one.words}</a>`;
+    fill(document.getElementById('ledge-head'), html`<h2>Hand off</h2>
+      ${this.open.length ? html`<span class="gate"><b class="ask">Still open:</b> ${this.open.map((one, k) => html`${k ? ', ' : ''}${link(one)}`)}</span>
+        <label><input id="gate-cleared" type="checkbox" autocomplete="off"> hand off all the same</label>` : html`<span class="quiet">nothing is open: ${app.data.run.length} drawings, ${shot.frames} frames</span>`}
+      <label><input id="work-copy" type="checkbox" autocomplete="off" title="Can always be made; its name says so"> work copy</label>
+      <span class="push"></span><a href="/shots/${shot.id}/report/findings.html" target="_blank">Report</a> <a href="/shots/${shot.id}/sheet.csv">Sheet</a>${app.data.model ? html` <a href="/models/${app.data.model}/pots.csv">Palette</a>` : ''}`);
     if (!this.body.querySelector('.saver')) this.build();
   }
 
   build() {
     const { body } = this;
     const { width } = this.app.data.shot;
+    const choice = (id, choices) => html`<select id="${id}" autocomplete="off">${Object.entries(choices).map(([v, words]) => html`<option value="${v}">${words}</option>`)}</select>`;
     fill(body, html`
-      <div class="saver"><h2>Numbered PNG, with alpha</h2>
-        <p><label>one for each <select id="png-what"><option value="frames">frame</option><option value="drawings">drawing</option></select></label>
-          <label>of <select id="png-only"><option value="seen">all that is seen</option><option value="ink">ink</option><option value="flats">flats</option><option value="tones">tones</option><option value="flats-tones">flats and tones</option></select></label></p>
+      <div class="saver"><h2>Pictures, with alpha</h2>
+        <p><label>${choice('png-kind', { png: 'PNG', tiff: 'TIFF', webp: 'WebP' })}</label> <label>one a ${choice('png-what', { frames: 'frame', drawings: 'drawing' })}</label> <label>of ${choice('png-of', { level: 'this level', levels: 'each level', frame: 'the whole frame' })}</label></p>
+        <p><label>show ${choice('png-only', { seen: 'all that is seen', ink: 'ink', flats: 'flats', tones: 'tones', 'flats-tones': 'flats and tones' })}</label> <label>width <input id="png-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label></p>
         <p class="quiet" id="png-exact" hidden>Exactly the key's colours, nothing smoothed, at the drawing's own size.</p>
-        <p><label>width <input id="png-width" type="number" min="${LEAST}" max="${MOST.png}" value="${width}"> px</label></p>
-        <p><button class="main" id="save-png">Save PNG</button> <span id="png-note"></span></p></div>
-      <div class="saver"><h2>Looping GIF</h2>
-        <p><label>width <input id="gif-width" type="number" min="${LEAST}" max="${MOST.gif}" value="${Math.min(640, width)}"> px</label></p>
+        <p><label>name <input id="png-pattern" value="${PATTERN}" size="26" maxlength="120" title="May name {production}, {shot}, {level}, {pass}, {number}"></label> <label>from <input id="png-start" type="number" min="0" max="100000" value="1"></label> <label>digits <input id="png-padding" type="number" min="1" max="8" value="4"></label></p>
+        <p class="number quiet" id="png-name">&nbsp;</p>
+        <p><button class="main" id="save-png">Save pictures</button> <span id="png-note"></span></p></div>
+      <div class="saver"><h2>To look at</h2>
+        <p><label>width <input id="gif-width" type="number" min="${LEAST}" max="1920" value="${Math.min(640, width)}"> px</label> <label>at most <input id="gif-limit" type="number" min="0" max="1000000" step="50" value="0" title="0 for any size"> kB</label> <label><input id="gif-once" type="checkbox" autocomplete="off"> once</label></p>
         <p id="gif-size" class="number">&nbsp;</p>
-        <p><button class="main" id="save-gif">Save GIF</button> <span id="gif-note"></span></p></div>`);
-    body.querySelector('#png-only').addEventListener('change', ({ target }) => {
-      const exact = !['seen', 'ink'].includes(target.value);
-      body.querySelector('#png-exact').hidden = !exact;
-      body.querySelector('#png-width').disabled = exact;
-    });
-    body.querySelector('#save-png').addEventListener('click', () => this.save('png', body.querySelector('#png-what').value));
-    body.querySelector('#save-gif').addEventListener('click', () => this.save('gif', 'gif'));
-    body.querySelector('#gif-width').addEventListener('input', () => {
-      clearTimeout(this.timer);
-      this.timer = setTimeout(() => this.estimate(), PAUSE);
-    });
+        <p><button class="main" id="save-gif">Save GIF</button> <span id="gif-note"></span></p>
+        <p><label>width <input id="mp4-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label> <label>${choice('mp4-quality', { good: 'good', best: 'best', small: 'small' })}</label></p>
+        <p><button class="main" id="save-mp4">Save MP4</button> <span id="mp4-note"></span></p></div>
+      <div class="saver"><h2>For others to work on</h2>
+        <p><button id="save-layers">Shot in layers</button> <span class="quiet">levels, timing, placement</span> <span id="layers-note"></span></p>
+        <p><button id="save-openraster">This frame, layered</button> <span class="quiet">OpenRaster</span> <span id="openraster-note"></span></p>
+        <p><button id="save-svg">Drawings as SVG</button> <span class="quiet">groups by part, pots as classes</span> <span id="svg-note"></span></p>
+        <p><button class="main" id="save-package">Package</button> <span class="quiet">all of it, and the production itself</span> <span id="package-note"></span></p></div>
+      <div class="saver"><h2>Saved before</h2><ol id="made" class="made"></ol></div>`);
+    this.remember();
+    const on = (id, event, does) => body.querySelector(`#${id}`).addEventListener(event, does);
+    on('png-only', 'change', () => this.exact());
+    for (const what of ['gif', 'mp4', 'svg', 'layers', 'openraster', 'package']) on(`save-${what}`, 'click', () => this.save(what, what));
+    on('save-png', 'click', () => this.save('png', body.querySelector('#png-what').value));
+    on('gif-width', 'input', () => { clearTimeout(this.timer); this.timer = setTimeout(() => this.estimate(), PAUSE); });
+    for (const id of ['png-pattern', 'png-start', 'png-padding', 'png-kind', 'png-only']) on(id, 'input', () => { clearTimeout(this.naming); this.naming = setTimeout(() => this.name(), PAUSE); });
+    body.addEventListener('change', () => this.keep());
+    this.exact();
     this.estimate();
+    this.name();
+    this.showMade();
+  }
+
+  value(id) { return this.body.querySelector(`#${id}`).value; }
+
+  exact() {
+    const exact = !['seen', 'ink'].includes(this.value('png-only'));
+    this.body.querySelector('#png-exact').hidden = !exact;
+    this.body.querySelector('#png-width').disabled = exact;
+  }
+
+  // Fields stay as they were for the next shot of the production.
+  keep() {
+    const fields = [...this.body.querySelectorAll('.saver select, .saver input:not([type="checkbox"])')].map((field) => [field.id, field.value]);
+    localStorage[remembered(this.app.data.shot.production)] = JSON.stringify(Object.fromEntries(fields));
+  }
+
+  remember() {
+    const kept = JSON.parse(localStorage[remembered(this.app.data.shot.production)] ?? '{}');
+    for (const [id, value] of Object.entries(kept)) { const field = this.body.querySelector(`#${CSS.escape(id)}`); if (field && value) field.value = value; }
   }
 
   // The width asked for in px, or 0 after saying what is wrong with it.
   width(format) {
-    const value = Math.round(Number(this.body.querySelector(`#${format}-width`).value));
-    if (value >= LEAST && value <= MOST[format]) return value;
-    notice(`The width must lie between ${LEAST} and ${MOST[format]} px`, true);
+    const field = this.body.querySelector(`#${format}-width`);
+    if (!field) return this.app.data.shot.width;
+    const value = Math.round(Number(field.value));
+    if (value >= LEAST && value <= Number(field.max)) return value;
+    notice(`The width must lie between ${LEAST} and ${field.max} px`, true);
     return 0;
   }
 
   save(format, what) {
+    const { app } = this;
     const width = this.width(format);
     if (!width) return;
+    const ticked = (id) => Boolean(document.getElementById(id)?.checked);
+    const wish = { what, width, copy: ticked('work-copy'), cleared: ticked('gate-cleared') };
+    if (format === 'png') Object.assign(wish, { only: this.value('png-only'), of: this.value('png-of'), kind: this.value('png-kind'), pattern: this.value('png-pattern'), start: Number(this.value('png-start')), padding: Number(this.value('png-padding')) });
+    if (format === 'gif') Object.assign(wish, { limit: 1000 * Number(this.value('gif-limit')), once: ticked('gif-once') });
+    if (format === 'mp4') wish.quality = this.value('mp4-quality');
+    if (format === 'openraster') wish.start = app.frame;
     const note = this.body.querySelector(`#${format}-note`);
     note.textContent = 'Saving …';
-    const only = format === 'png' ? this.body.querySelector('#png-only').value : 'seen';
-    this.app.jobs.start(`/api/levels/${this.app.level}/export`, { what, width, only }, (job) => {
+    app.jobs.start(`/api/levels/${app.level}/export`, wish, (job) => {
+      this.load();
       if (job.state !== 'done') { note.textContent = job.state === 'cancelled' ? 'Cancelled' : 'Not saved'; return; }
       fill(note, html`<a href="/exports/${job.id}" download>Download</a>`);
       note.querySelector('a').click();
-    });
+    }).then(() => { if (!app.jobs.open.size) note.textContent = ''; });
   }
 
   async estimate() {
@@ -88,5 +151,17 @@ export class HandOffStage extends Stage {
       const { bytes } = await get(`/api/levels/${this.app.level}/gif-size?width=${width}`);
       note.textContent = `about ${size(bytes)}`;
     } catch (error) { note.textContent = error.message; }
+  }
+
+  // What the first file will be called, or what is wrong with the pattern.
+  async name() {
+    const note = this.body.querySelector('#png-name');
+    const asked = new URLSearchParams({ pattern: this.value('png-pattern'), start: this.value('png-start'), padding: this.value('png-padding'), kind: this.value('png-kind'), only: this.value('png-only') });
+    try { note.textContent = (await get(`/api/levels/${this.app.level}/export-name?${asked}`)).name; } catch (error) { note.textContent = error.message; }
+  }
+
+  showMade() {
+    const list = this.body.querySelector('#made');
+    if (list) fill(list, html`${this.made.map((one) => html`<li><a href="/exports/${one.id}" download>${one.copy ? 'work copy, ' : ''}${WORDS[one.what]}${one.only === 'seen' ? '' : `, ${one.only}`}</a> <span class="quiet number">${size(one.bytes)} · ${one.made}${one.by ? ` · ${one.by}` : ''}</span></li>`)}${this.made.length ? '' : html`<li class="quiet">Nothing yet.</li>`}`);
   }
 }

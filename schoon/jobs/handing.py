@@ -1,0 +1,184 @@
+"""What workers make of drawings for hand-off: pictures in other formats, layers apart, SVG, movies."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from ..core.compose import Frame, Layer, render
+from ..core.model import write_colour
+from ..core.paint import NOTHING
+from ..core.patches import outlines
+from ..formats import gif, mp4
+from ..formats.openraster import Blend, Group, Leaf
+from ..formats.pictures import decode, encode_png
+from ..formats.svg import Area, painted_svg
+from ..work.derived import patches_in
+from ..work.documents import painting_of, parts_told, sheet_of
+from ..work.frames import Drawn, Pass, frame_of, layers_within, on_white
+from ..work.placing import SAME, matrix_from
+
+Kind = Literal["png", "tiff", "webp"]
+
+ROLES = {
+    "backdrop": "Picture",
+    "shadow": "Shadow",
+    "flats": "Flats",
+    "tone": "Tones",
+    "texture": "Texture",
+    "ink": "Ink",
+    "paper": "Paper",
+    "guide": "Guide",
+}
+"""role of a layer -> its name in layered files."""
+
+
+def picture(
+    drawings: Sequence[Drawn], size: tuple[int, int], width: int, white: bool, only: Pass, kind: Kind
+) -> tuple[bytes, list[bytes | None]]:
+    """A file of drawings stacked from rear to front, and the patches of each, packed. Arguments as `tasks.frame_png`."""
+    frame, packed = frame_of(drawings, size, only)
+    if only not in ("seen", "ink"):
+        width = size[0]
+    pixels = on_white(frame, width) if white else render(frame, width)
+    return _encoded(pixels, kind), packed
+
+
+def _encoded(pixels: NDArray[np.uint8], kind: Kind) -> bytes:
+    if kind == "png":
+        return encode_png(pixels)
+    out = io.BytesIO()
+    image = Image.fromarray(pixels)
+    if kind == "tiff":
+        image.save(out, "TIFF", compression="tiff_adobe_deflate")
+    else:
+        image.save(out, "WEBP", lossless=True, exact=True)
+    return out.getvalue()
+
+
+@dataclass(frozen=True)
+class Named:
+    """A drawing with the name of its level."""
+
+    level: str
+    drawn: Drawn
+
+
+def layered(drawings: Sequence[Named], size: tuple[int, int]) -> tuple[list[Group], bytes]:
+    """Drawings as groups of named layers, from rear to front, and all of them as they are seen, as PNG."""
+    groups = []
+    for named in drawings:
+        drawn = named.drawn
+        layers = layers_within(drawn, size)
+        if drawn.place != SAME:
+            layers = [Layer(layer.role, (layer,), matrix_from(drawn.place)) for layer in layers]
+        groups.append(Group(named.level, _nodes(layers, size), drawn.opacity))
+    merged = render(frame_of([named.drawn for named in drawings], size)[0])
+    return groups, encode_png(merged)
+
+
+def _nodes(layers: Sequence[Layer], size: tuple[int, int]) -> list[Leaf | Group]:
+    nodes: list[Leaf | Group] = []
+    for layer in layers:
+        inner = _only(layer)
+        if inner is not layer and any(part.onto for part in inner.source):  # type: ignore[union-attr]
+            # What lies only on what is below it has to be laid with that first.
+            nodes.append(Group("Paint", _nodes(_placed(inner), size), layer.opacity))
+            continue
+        alone = render(Frame(size, (replace(layer, blend="normal", opacity=1.0, onto=False),)))
+        if not alone[..., 3].any():
+            continue
+        blend: Blend = "atop" if layer.onto and layer.blend == "normal" else layer.blend
+        nodes.append(Leaf(_name(layer, nodes), encode_png(alone), blend, layer.opacity))
+    return nodes
+
+
+def _only(layer: Layer) -> Layer:
+    """The layer itself, or where it only holds one other one, that, as long as it is a group."""
+    now = layer
+    while isinstance(now.source, Sequence) and len(now.source) == 1 and now.clip is None:
+        now = replace(now.source[0], transform=_after(now, now.source[0]))
+    return now if isinstance(now.source, Sequence) and now.clip is None else layer
+
+
+def _after(outer: Layer, inner: Layer) -> NDArray[np.float64]:
+    whole = np.vstack([outer.transform, [0, 0, 1]]) @ np.vstack([inner.transform, [0, 0, 1]])
+    return np.asarray(whole[:2])
+
+
+def _placed(group: Layer) -> list[Layer]:
+    assert isinstance(group.source, Sequence)
+    return [replace(part, transform=_after(group, part)) for part in group.source]
+
+
+def _name(layer: Layer, before: Sequence[Leaf | Group]) -> str:
+    name = ROLES[layer.role]
+    same = sum(node.name == name or node.name.startswith(f"{name} ") for node in before)
+    return name if not same else f"{name} {same + 1}"
+
+
+def svg_of(drawn: Drawn, size: tuple[int, int], names: dict[int, str], depth: Sequence[str]) -> str:
+    """A drawing as SVG. names: pot -> its name. depth: parts from rear to front."""
+    sheet = sheet_of(size, *drawn.documents)
+    areas = []
+    if sheet.spots and drawn.look.pots:
+        patches = patches_in(sheet)
+        told = parts_told(sheet.spots, patches)
+        rings = outlines(patches)
+        for patch, paint in sorted(painting_of(sheet.spots, patches).items()):
+            if paint.pot == NOTHING or paint.pot not in drawn.look.pots or not rings.get(patch):
+                continue
+            red, green, blue, alpha = drawn.look.pots[paint.pot]
+            part = told.get(patch) or drawn.look.parts.get(paint.pot, "")
+            areas.append(
+                Area(
+                    names.get(paint.pot, "pot"),
+                    part,
+                    rings[patch],
+                    write_colour((red, green, blue)),
+                    alpha / 255,
+                )
+            )
+    return painted_svg(areas, sheet.inked, size, write_colour(drawn.look.ink), depth)
+
+
+def movie(path: str, frames: Sequence[bytes], holds: Sequence[int], fps: float, quality: mp4.Quality) -> int:
+    """Writes an MP4 of PNG pictures, each held a number of frames; returns the frames."""
+
+    def each() -> object:
+        for body, hold in zip(frames, holds, strict=True):
+            shown = decode("a frame", body)[..., :3]
+            for _ in range(hold):
+                yield shown
+
+    return mp4.write(Path(path), each(), fps, quality)  # type: ignore[arg-type]
+
+
+def gif_within(
+    frames: Sequence[bytes], holds: Sequence[int], fps: float, limit: int, once: bool
+) -> gif.Fitted | None:
+    """As `formats.gif.within`, of PNG pictures; without a limit (0) as they are."""
+    pictures = [decode("a frame", body) for body in frames]
+    if not limit:
+        return gif.Fitted(gif.encode(pictures, holds, fps, once), pictures[0].shape[1], 255, 1)
+    return gif.within(pictures, holds, fps, limit, once)
+
+
+def cropped(
+    drawings: Sequence[Drawn], size: tuple[int, int], at: tuple[float, float] | None, side: int
+) -> bytes:
+    """PNG of drawings on white: `side` px about a place, or all of it as wide."""
+    whole = on_white(frame_of(drawings, size)[0])
+    if at is None:
+        height = max(1, round(size[1] * side / size[0]))
+        return encode_png(cv2.resize(whole, (side, height), interpolation=cv2.INTER_AREA))
+    x, y = (int(np.clip(v - side / 2, 0, max(0, n - side))) for v, n in zip(at, size, strict=True))
+    return encode_png(np.ascontiguousarray(whole[y : y + side, x : x + side]))

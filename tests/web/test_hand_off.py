@@ -1,0 +1,266 @@
+"""Hand off: the gate, names, and files of every kind opened by independent readers and compared with the frame."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+from xml.etree import ElementTree
+
+import av
+import numpy as np
+import pytest
+from PIL import Image
+from svgelements import SVG
+
+from schoon.store import Store, productions
+from schoon.work.backup import restore
+
+from ..shot import Shot
+from .test_finish import finish
+from .test_tones import light, painted
+
+__all__ = ["painted"]
+
+
+def ask(shot: Shot, what: str, **wish: Any) -> Any:
+    return shot.client.post(
+        "/api/levels/1/export", json={"what": what, "width": 320, "cleared": True, **wish}
+    )
+
+
+def made(shot: Shot, what: str, **wish: Any) -> bytes:
+    answer = ask(shot, what, **wish)
+    assert answer.status_code == 200, answer.text
+    shot.client.app.state.runner.run_open()
+    job = shot.client.get(f"/api/jobs/{answer.json()['id']}").json()
+    assert job["state"] == "done", job["message"]
+    return shot.client.get(f"/exports/{job['id']}").content
+
+
+def archive(body: bytes) -> dict[str, bytes]:
+    with zipfile.ZipFile(io.BytesIO(body)) as file:
+        assert file.testzip() is None
+        return {name: file.read(name) for name in file.namelist()}
+
+
+def pixels(body: bytes) -> np.ndarray:
+    return np.asarray(Image.open(io.BytesIO(body)).convert("RGBA")).astype(int)
+
+
+def frame(shot: Shot, number: int = 1) -> np.ndarray:
+    """(h, w, 4) of a drawing as PNG."""
+    return pixels(archive(made(shot, "drawings"))[f"Quay_Pim_{number:04}.png"])
+
+
+def test_what_is_open_is_listed_and_has_to_be_waved_through(painted: Shot) -> None:
+    painted.edit(2, "pour", points=[[150 + 12, 140]], pot=None)
+    painted.edit(2, "pour", points=[[150 + 12 + 25, 95]], pot=None)
+    painted.edit(2, "pour", points=[[150 + 12 - 50, 120]], pot=None)
+    found = painted.client.get("/api/levels/1/open").json()["open"]
+    assert {one["what"] for one in found} == {"paint", "proof"}
+    refused = ask(painted, "drawings", cleared=False)
+    assert refused.status_code == 422
+    assert "1 drawing without paint" in refused.json()["error"]
+    names = archive(made(painted, "drawings", cleared=False, copy=True))
+    assert sorted(names)[0] == "work-copy_Quay_Pim_0001.png"
+    assert made(painted, "drawings")
+    # What was made stays listed with its size.
+    listed = painted.client.get("/api/levels/1/exports").json()["exports"]
+    assert [one["copy"] for one in listed] == [False, True]
+    assert all(one["bytes"] > 100 for one in listed)
+
+
+@pytest.mark.parametrize(("kind", "ending"), [("tiff", "tif"), ("webp", "webp")])
+def test_pictures_of_other_kinds_are_the_same_pictures(painted: Shot, kind: str, ending: str) -> None:
+    other = archive(made(painted, "drawings", kind=kind))
+    assert (pixels(other[f"Quay_Pim_0001.{ending}"]) == frame(painted)).all()
+
+
+def test_names_follow_the_pattern(painted: Shot) -> None:
+    wish = {"pattern": "{production}-{level}.{number}", "start": 101, "padding": 6}
+    names = archive(made(painted, "frames", **wish))
+    assert sorted(names) == [f"Harbour_Lights-Pim.{n:06}.png" for n in range(101, 107)]
+    shown = painted.client.get(
+        "/api/levels/1/export-name",
+        params={"pattern": "{shot}_{pass}_{number}", "only": "ink", "kind": "tiff"},
+    )
+    assert shown.json() == {"name": "Quay_ink_0001.tif"}
+    for pattern in ("{shot}", "{who}_{number}", "{number"):
+        assert ask(painted, "frames", pattern=pattern).status_code == 422
+        assert painted.client.get("/api/levels/1/export-name", params={"pattern": pattern}).status_code == 422
+
+
+def test_the_whole_frame_and_each_level(painted: Shot) -> None:
+    whole = archive(made(painted, "frames", of="frame"))
+    assert sorted(whole) == [f"Quay_{n:04}.png" for n in range(1, 7)]
+    assert (pixels(whole["Quay_0001.png"]) == frame(painted)).all()
+    each = archive(made(painted, "frames", of="levels"))
+    assert sorted(each)[0] == "Pim/Quay_Pim_0001.png"
+
+
+def test_a_movie_has_every_frame_at_its_time(painted: Shot, tmp_path: Path) -> None:
+    path = tmp_path / "a.mp4"
+    path.write_bytes(made(painted, "mp4", quality="best"))
+    whole = archive(made(painted, "frames", of="frame"))
+    with av.open(str(path)) as container:
+        stream = container.streams.video[0]
+        assert (stream.codec_context.name, stream.codec_context.pix_fmt) == ("h264", "yuv420p")
+        assert stream.average_rate == 24
+        frames = list(container.decode(stream))
+    assert [round(float(f.time) * 24) for f in frames] == list(range(6))
+    for k, shown in enumerate(frames, 1):
+        truth = pixels(whole[f"Quay_{k:04}.png"])
+        share = truth[..., 3:] / 255
+        on_white = truth[..., :3] * share + 255 * (1 - share)
+        assert np.abs(shown.to_ndarray(format="rgb24").astype(float) - on_white).mean() < 3
+
+
+def test_a_gif_keeps_within_its_limit(painted: Shot) -> None:
+    free = made(painted, "gif")
+    limit = int(0.6 * len(free))
+    bound = made(painted, "gif", limit=limit)
+    assert len(bound) <= limit
+    with Image.open(io.BytesIO(bound)) as picture:
+        assert picture.n_frames >= 2
+        assert picture.width < 320
+        assert picture.info.get("loop") == 0
+    with Image.open(io.BytesIO(made(painted, "gif", once=True))) as picture:
+        assert "loop" not in picture.info
+    answer = ask(painted, "gif", limit=50)
+    painted.client.app.state.runner.run_open()
+    job = painted.client.get(f"/api/jobs/{answer.json()['id']}").json()
+    assert job["state"] == "failed"
+    assert "Even the smallest GIF" in job["message"]
+
+
+def test_svg_has_groups_by_part_and_pots_as_classes(painted: Shot, tmp_path: Path) -> None:
+    files = archive(made(painted, "svg"))
+    assert sorted(files) == [f"Quay_Pim_{n:04}.svg" for n in (1, 2, 3)]
+    text = files["Quay_Pim_0001.svg"].decode()
+    root = ElementTree.fromstring(text)
+    space = "{http://www.w3.org/2000/svg}"
+    paint = root.find(f"{space}g[@class='paint']")
+    assert paint is not None
+    titles = [title.text for title in paint.iter(f"{space}title")]
+    assert sorted(titles) == ["Coat", "Coat", "Fur"]
+    assert "fill: #8a5a3b" in text
+    path = tmp_path / "a.svg"
+    path.write_text(text)
+    shapes = [e for e in SVG.parse(str(path)).elements() if type(e).__name__ == "Path"]
+    box = shapes[0].bbox()
+    assert box is not None
+    assert 60 < box[0] < 100
+    assert len(shapes) == 3 + len(painted.drawing(1)["strokes"])
+
+
+def laid(below: np.ndarray, above: np.ndarray, blend: str, opacity: float) -> np.ndarray:
+    """Straight RGBA 0..1 laid on by the named blends, as the W3C's Compositing and Blending Level 1 says."""
+    alpha = above[..., 3:] * opacity
+    under, over = below[..., :3], above[..., :3]
+    mixed = {"svg:multiply": under * over, "svg:screen": under + over - under * over}.get(blend, over)
+    if blend == "svg:src-atop":
+        colour = over * alpha + under * (1 - alpha)
+        return np.concatenate([colour, below[..., 3:]], axis=2)
+    source = (1 - below[..., 3:]) * over + below[..., 3:] * mixed
+    out = alpha + below[..., 3:] * (1 - alpha)
+    colour = (alpha * source + (1 - alpha) * below[..., 3:] * under) / np.maximum(out, 1e-9)
+    return np.concatenate([colour, out], axis=2)
+
+
+def summed(stack: Any, files: dict[str, bytes], size: tuple[int, int]) -> np.ndarray:
+    whole = np.zeros((size[1], size[0], 4))
+    for node in reversed(list(stack)):
+        picture = summed(node, files, size) if node.tag == "stack" else pixels(files[node.get("src")]) / 255
+        whole = laid(whole, picture, node.get("composite-op", "svg:src-over"), float(node.get("opacity", 1)))
+    return whole
+
+
+def test_the_layers_of_a_frame_add_up_to_it(painted: Shot) -> None:
+    light(painted, azimuth=90, height=20, amount=0.4)
+    assert painted.job("tone")["state"] == "done"
+    finish(
+        painted,
+        {"kind": "cast", "soft": 2, "opacity": 0.5},
+        {"kind": "wash", "x0": 156, "y0": 220, "x1": 156, "y1": 20, "opacity": 0.4},
+        {"kind": "texture", "amount": 0.3},
+    )
+    files = archive(made(painted, "openraster", start=3))
+    assert next(iter(files)) == "mimetype"
+    assert files["mimetype"] == b"image/openraster"
+    root = ElementTree.fromstring(files["stack.xml"])
+    (level,) = root.findall("stack/stack")
+    names = [node.get("name") for node in level]
+    assert level.get("name") == "Pim"
+    assert names == ["Ink", "Texture 2", "Texture", "Tones", "Flats", "Shadow"]
+    merged = pixels(files["mergedimage.png"])
+    assert (merged == frame(painted, 2)).all()
+    whole = summed(root.find("stack"), files, (320, 240))
+    share = merged[..., 3:] / 255
+    assert np.abs(whole[..., 3:] - share).max() * 255 <= 1.5
+    assert np.abs(whole[..., :3] * whole[..., 3:] - merged[..., :3] / 255 * share).max() * 255 <= 2.0
+
+
+def test_the_shot_in_layers_says_what_is_seen_when(painted: Shot) -> None:
+    files = archive(made(painted, "layers"))
+    about = json.loads(files["manifest.json"])
+    (level,) = about["levels"]
+    assert (about["frames"], about["fps"], about["size"]) == (6, 24.0, [320, 240])
+    assert level["exposures"] == [
+        {"frame": f, "frames": 2, "drawing": n} for f, n in ((1, "1"), (3, "2"), (5, "3"))
+    ]
+    assert level["placement"] == {"1": [1, 0, 0, 1, 0, 0]}
+    for drawing in level["drawings"]:
+        assert (pixels(files[drawing["file"]]) == frame(painted, int(drawing["number"]))).all()
+    inner = archive(files[level["layered"]])
+    layers = ElementTree.fromstring(inner["stack.xml"]).findall("stack/layer")
+    assert [layer.get("name") for layer in layers] == ["3", "2", "1"]
+
+
+def test_a_package_comes_back_with_its_history(painted: Shot, store: Store, tmp_path: Path) -> None:
+    body = made(painted, "package")
+    files = archive(body)
+    about = json.loads(files["manifest.json"])["files"]
+    assert about == {n: hashlib.sha256(b).hexdigest() for n, b in files.items() if n != "manifest.json"}
+    assert {
+        "frames/Quay_0001.png",
+        "shot.mp4",
+        "sheet.csv",
+        "sheet.json",
+        "palette/Pim.csv",
+        "palette/Pim.png",
+    } <= set(files)
+    assert "<h2>Pim</h2>" in files["report.html"].decode()
+    path = tmp_path / "package.zip"
+    path.write_bytes(body)
+    restore(store, path, "Harbour Copy")
+    with store.transaction() as cursor:
+        copy = next(s for s in productions.shots(cursor) if s["id"] != 1)
+        rows = productions.drawings(cursor, copy["level_id"])
+        mine = productions.drawings(cursor, 1)
+    assert [row["line"] for row in rows] == [row["line"] for row in mine]
+    undone = painted.client.post(f"/api/drawings/{rows[0]['id']}/undo").json()
+    assert "pour into" in undone["label"]
+
+
+def test_the_report_shows_findings_and_who_waved_them_through(painted: Shot) -> None:
+    painted.edit(2, "pour", points=[[150 + 12 + 25, 95]], pot=2)
+    painted.client.post("/api/levels/1/proof")
+    painted.client.app.state.runner.run_open()
+    (flash,) = painted.client.get("/api/levels/1/findings").json()["findings"]
+    asked = {
+        "do": "wave",
+        "level": 1,
+        "rule": "flash",
+        "drawings": flash["drawings"],
+        "at": flash["at"],
+        "reason": "a <wink>",
+    }
+    painted.client.post("/api/stacks/1/do", json={"do": asked})
+    text = painted.client.get("/shots/1/report/findings.html").text
+    assert "<b>Flash</b>, drawing 2" in text
+    assert "a &lt;wink&gt;" in text
+    assert "data:image/png;base64," in text
