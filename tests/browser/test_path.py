@@ -211,6 +211,10 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     # Hand off: the saved frames carry what was painted, in the chosen key.
     stage(page, "Hand off")
     expect(page.locator("#gif-size")).to_contain_text("about", timeout=30_000)
+    # What is open holds the files back until a person waves it through.
+    page.locator("#save-png").click()
+    expect(page.locator("#notice")).to_contain_text("still open")
+    page.locator("#gate-cleared").check()
     with page.expect_download(timeout=60_000) as saved:
         page.locator("#save-png").click()
     with zipfile.ZipFile(io.BytesIO(Path(saved.value.path()).read_bytes())) as archive:

@@ -66,7 +66,18 @@ def shot_page(
     data = {
         "shot": {
             name: shot[name]
-            for name in ("id", "name", "production", "fps", "width", "height", "frames", "level_id", "level", "numbering")
+            for name in (
+                "id",
+                "name",
+                "production",
+                "fps",
+                "width",
+                "height",
+                "frames",
+                "level_id",
+                "level",
+                "numbering",
+            )
         },
         "stage": stage,
         "run": run["drawings"],

@@ -5,7 +5,7 @@ import { notice } from '../api.js';
 const $ = (id) => document.getElementById(id);
 
 // Stages whose ledge holds the work itself; elsewhere the paper comes first.
-const OPEN_FIRST = ['seal', 'proof', 'hand-off'];
+const FIRST = { seal: 'open', proof: 'open', 'hand-off': 'large' };
 const OPEN = 214;
 const LEAST = 120;
 const BESIDE = 320;
@@ -16,7 +16,7 @@ export class Room {
     this.app = app;
     this.height = Number(localStorage.ledgeHeight) || OPEN;
     this.stage = app.data.stage;
-    this.ledge(localStorage[`ledge-${this.stage}`] ?? (OPEN_FIRST.includes(this.stage) ? 'open' : 'folded'), false);
+    this.ledge(localStorage[`ledge-${this.stage}`] ?? FIRST[this.stage] ?? 'folded', false);
     this.wings(localStorage.wings !== 'away');
     $('ledge-fold').addEventListener('click', () => this.turnLedge());
     $('ledge-head').addEventListener('click', (event) => { if (event.target.closest('[role="tab"]') && this.state === 'folded') this.ledge('open'); });

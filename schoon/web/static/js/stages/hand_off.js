@@ -24,6 +24,8 @@ export class HandOffStage extends Stage {
     this.body = document.getElementById('ledge-body');
     this.open = [];
     this.made = [];
+    // Whether what is open was waved through, here and now, and whether it is only a work copy.
+    this.cleared = this.copy = false;
   }
 
   // The table shows what is handed off.
@@ -49,9 +51,11 @@ export class HandOffStage extends Stage {
     const link = (one) => html`<a href="/shots/${shot.id}/${one.stage}?level=${app.level}">${one.words}</a>`;
     fill(document.getElementById('ledge-head'), html`<h2>Hand off</h2>
       ${this.open.length ? html`<span class="gate"><b class="ask">Still open:</b> ${this.open.map((one, k) => html`${k ? ', ' : ''}${link(one)}`)}</span>
-        <label><input id="gate-cleared" type="checkbox" autocomplete="off"> hand off all the same</label>` : html`<span class="quiet">nothing is open: ${app.data.run.length} drawings, ${shot.frames} frames</span>`}
-      <label><input id="work-copy" type="checkbox" autocomplete="off" title="Can always be made; its name says so"> work copy</label>
+        <label><input id="gate-cleared" type="checkbox" ${this.cleared ? 'checked' : ''} autocomplete="off"> hand off all the same</label>` : html`<span class="quiet">nothing is open: ${app.data.run.length} drawings, ${shot.frames} frames</span>`}
+      <label><input id="work-copy" type="checkbox" ${this.copy ? 'checked' : ''} autocomplete="off" title="Can always be made; its name says so"> work copy</label>
       <span class="push"></span><a href="/shots/${shot.id}/report/findings.html" target="_blank">Report</a> <a href="/shots/${shot.id}/sheet.csv">Sheet</a>${app.data.model ? html` <a href="/models/${app.data.model}/pots.csv">Palette</a>` : ''}`);
+    document.getElementById('gate-cleared')?.addEventListener('change', ({ target }) => { this.cleared = target.checked; });
+    document.getElementById('work-copy').addEventListener('change', ({ target }) => { this.copy = target.checked; });
     if (!this.body.querySelector('.saver')) this.build();
   }
 
@@ -61,7 +65,7 @@ export class HandOffStage extends Stage {
     const choice = (id, choices) => html`<select id="${id}" autocomplete="off">${Object.entries(choices).map(([v, words]) => html`<option value="${v}">${words}</option>`)}</select>`;
     fill(body, html`
       <div class="saver"><h2>Pictures, with alpha</h2>
-        <p><label>${choice('png-kind', { png: 'PNG', tiff: 'TIFF', webp: 'WebP' })}</label> <label>one a ${choice('png-what', { frames: 'frame', drawings: 'drawing' })}</label> <label>of ${choice('png-of', { level: 'this level', levels: 'each level', frame: 'the whole frame' })}</label></p>
+        <p><label>as ${choice('png-kind', { png: 'PNG', tiff: 'TIFF', webp: 'WebP' })}</label> <label>one a ${choice('png-what', { frames: 'frame', drawings: 'drawing' })}</label> <label>of ${choice('png-of', { level: 'this level', levels: 'each level', frame: 'the whole frame' })}</label></p>
         <p><label>show ${choice('png-only', { seen: 'all that is seen', ink: 'ink', flats: 'flats', tones: 'tones', 'flats-tones': 'flats and tones' })}</label> <label>width <input id="png-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label></p>
         <p class="quiet" id="png-exact" hidden>Exactly the key's colours, nothing smoothed, at the drawing's own size.</p>
         <p><label>name <input id="png-pattern" value="${PATTERN}" size="26" maxlength="120" title="May name {production}, {shot}, {level}, {pass}, {number}"></label> <label>from <input id="png-start" type="number" min="0" max="100000" value="1"></label> <label>digits <input id="png-padding" type="number" min="1" max="8" value="4"></label></p>
@@ -71,7 +75,7 @@ export class HandOffStage extends Stage {
         <p><label>width <input id="gif-width" type="number" min="${LEAST}" max="1920" value="${Math.min(640, width)}"> px</label> <label>at most <input id="gif-limit" type="number" min="0" max="1000000" step="50" value="0" title="0 for any size"> kB</label> <label><input id="gif-once" type="checkbox" autocomplete="off"> once</label></p>
         <p id="gif-size" class="number">&nbsp;</p>
         <p><button class="main" id="save-gif">Save GIF</button> <span id="gif-note"></span></p>
-        <p><label>width <input id="mp4-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label> <label>${choice('mp4-quality', { good: 'good', best: 'best', small: 'small' })}</label></p>
+        <p><label>width <input id="mp4-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label> <label>quality ${choice('mp4-quality', { good: 'good', best: 'best', small: 'small' })}</label></p>
         <p><button class="main" id="save-mp4">Save MP4</button> <span id="mp4-note"></span></p></div>
       <div class="saver"><h2>For others to work on</h2>
         <p><button id="save-layers">Shot in layers</button> <span class="quiet">levels, timing, placement</span> <span id="layers-note"></span></p>
@@ -85,11 +89,11 @@ export class HandOffStage extends Stage {
     for (const what of ['gif', 'mp4', 'svg', 'layers', 'openraster', 'package']) on(`save-${what}`, 'click', () => this.save(what, what));
     on('save-png', 'click', () => this.save('png', body.querySelector('#png-what').value));
     on('gif-width', 'input', () => { clearTimeout(this.timer); this.timer = setTimeout(() => this.estimate(), PAUSE); });
-    for (const id of ['png-pattern', 'png-start', 'png-padding', 'png-kind', 'png-only']) on(id, 'input', () => { clearTimeout(this.naming); this.naming = setTimeout(() => this.name(), PAUSE); });
+    for (const id of ['png-pattern', 'png-start', 'png-padding', 'png-kind', 'png-only']) on(id, 'input', () => { clearTimeout(this.naming); this.naming = setTimeout(() => this.showName(), PAUSE); });
     body.addEventListener('change', () => this.keep());
     this.exact();
     this.estimate();
-    this.name();
+    this.showName();
     this.showMade();
   }
 
@@ -127,7 +131,7 @@ export class HandOffStage extends Stage {
     const width = this.width(format);
     if (!width) return;
     const ticked = (id) => Boolean(document.getElementById(id)?.checked);
-    const wish = { what, width, copy: ticked('work-copy'), cleared: ticked('gate-cleared') };
+    const wish = { what, width, copy: this.copy, cleared: this.cleared };
     if (format === 'png') Object.assign(wish, { only: this.value('png-only'), of: this.value('png-of'), kind: this.value('png-kind'), pattern: this.value('png-pattern'), start: Number(this.value('png-start')), padding: Number(this.value('png-padding')) });
     if (format === 'gif') Object.assign(wish, { limit: 1000 * Number(this.value('gif-limit')), once: ticked('gif-once') });
     if (format === 'mp4') wish.quality = this.value('mp4-quality');
@@ -154,7 +158,7 @@ export class HandOffStage extends Stage {
   }
 
   // What the first file will be called, or what is wrong with the pattern.
-  async name() {
+  async showName() {
     const note = this.body.querySelector('#png-name');
     const asked = new URLSearchParams({ pattern: this.value('png-pattern'), start: this.value('png-start'), padding: this.value('png-padding'), kind: this.value('png-kind'), only: this.value('png-only') });
     try { note.textContent = (await get(`/api/levels/${this.app.level}/export-name?${asked}`)).name; } catch (error) { note.textContent = error.message; }
