@@ -33,10 +33,24 @@ def lined(work: Work, keep: Collection[int]) -> Lined:
 
     Raises Refusal if patches cannot be found in one.
     """
+    rows, packed, found = patched(work)
+    looking = (
+        (k, (tasks.known, packed[k], _spots(found.get(row["paint"])), set(keep)))
+        for k, row in enumerate(rows)
+    )
+    known = dict(_each(work, rows, looking))
+    return Lined(rows, packed, [known[k] for k in range(len(rows))])
+
+
+def patched(work: Work) -> tuple[list[DrawingRow], list[bytes], dict[Any, Any]]:
+    """The drawings of the job's level that have a line, their patches in few bytes, and their documents by name.
+
+    Raises Refusal if patches cannot be found in one.
+    """
     with work.store.transaction() as cursor:
         size = size_of(productions.shot_of_level(cursor, work.level))
         rows = [row for row in productions.drawings(cursor, work.level) if row["line"]]
-        found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.PAINTED])
+        found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.SHOWN])
     sheets = [sheet_of(size, *(found.get(row[part]) for part in revisions.PAINTED)) for row in rows]
     keys = [sheet_key(row["line"], sheet) for row, sheet in zip(rows, sheets, strict=True)]
     packed: dict[int, bytes] = {}
@@ -51,13 +65,7 @@ def lined(work: Work, keep: Collection[int]) -> Lined:
 
     for k, body in _each(work, rows, finding()):
         packed[k] = work.files.get(keys[k], ".patches", partial(bytes, body))
-    looking = (
-        (k, (tasks.known, packed[k], _spots(found.get(row["paint"])), set(keep)))
-        for k, row in enumerate(rows)
-    )
-    known = dict(_each(work, rows, looking))
-    order = range(len(rows))
-    return Lined(rows, [packed[k] for k in order], [known[k] for k in order])
+    return rows, [packed[k] for k in range(len(rows))], found
 
 
 def _each(work: Work, rows: list[DrawingRow], calls: Iterator[tuple[int, Call]]) -> Iterator[tuple[int, Any]]:

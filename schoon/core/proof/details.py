@@ -102,6 +102,9 @@ def _found_again(run: Run, details: list[dict[int, _Detail]], n: int, m: int) ->
     for (_, pot), group in groups.items():
         others = [d for d in details[m].values() if d.pot == pot]
         here = a.centres[[d.patch for d in group]]
+        if m == n + 1 and (sure := _linked(run, details, n, group)):
+            found |= sure
+            continue
         there = b.centres[[d.patch for d in others]] if others else np.zeros((0, 2))
         middle = here.mean(axis=0)
         expected = run.shift(n, m, middle)
@@ -119,6 +122,24 @@ def _found_again(run: Run, details: list[dict[int, _Detail]], n: int, m: int) ->
         _, shift, pairs = best
         found |= {d.patch: (pairs.get(d.patch, 0), at + shift) for d, at in zip(group, here, strict=True)}
     return found
+
+
+def _linked(run: Run, details: list[dict[int, _Detail]], n: int, group: list[_Detail]) -> Places:
+    """The details of a group in the next drawing, if every one of them is known there and they have moved together, by less
+    than would take one of them for another; else none."""
+    a, b = run.sights[n], run.sights[n + 1]
+    to = [run.links[n].get(d.patch, (0, 0.0))[0] for d in group]
+    if not all(k in details[n + 1] and _alike(d, details[n + 1][k]) for d, k in zip(group, to, strict=True)):
+        return {}
+    here, there = a.centres[[d.patch for d in group]], b.centres[to]
+    moves = there - here
+    largest = float(np.hypot(*moves.T).max())
+    apart = np.hypot(*(here[:, None] - here[None]).transpose(2, 0, 1)) if len(group) > 1 else np.zeros((1, 1))
+    spacing = float(apart[apart > 0].min()) if len(group) > 1 else 4 * group[0].diameter
+    together = float(np.hypot(*(moves - np.median(moves, axis=0)).T).max())
+    if largest > 0.4 * spacing or together > _AT_LEAST * a.unit:
+        return {}
+    return {d.patch: (k, place) for d, k, place in zip(group, to, there, strict=True)}
 
 
 def _pairs(

@@ -52,7 +52,7 @@ def pops(run: Run) -> Iterator[Finding]:
             if sizes[1] < _LARGE * sight.painted or min(sizes) < _SAME_SIZE * max(sizes):
                 continue
             before, now, after = (run.sights[m].centres[p] for m, p in ((a, first), (n, patch), (b, last)))
-            height = _height(sight)
+            height = sight.height
             aside = float(np.hypot(*(now - (before + after) / 2)))
             if aside > _JUMPS * height and float(np.hypot(*(after - before))) < _RETURNS * height:
                 yield Finding(
@@ -75,21 +75,15 @@ def slides(run: Run) -> Iterator[Finding]:
             begin = max(end, begin + 1)
 
 
-def _height(sight: Sight) -> float:
-    rows = np.flatnonzero(sight.figure[sight.labels].any(axis=1))
-    return float(sight.step * (rows[-1] - rows[0] + 1)) if len(rows) else 1.0
-
-
 def _foot(sight: Sight, patch: int) -> Points | None:
     """The middle of the lowest rows of a patch that touches the ground, px."""
+    lowest = float(sight.lowest[patch])
+    if lowest < max(0.0, sight.ground - _GROUND * sight.height):
+        return None
+    if not _LARGE < sight.areas[patch] / max(sight.painted, 1) < _FOOT:
+        return None
     places = sight.places(patch)
-    rows = np.flatnonzero(sight.figure[sight.labels].any(axis=1))
-    if not len(places) or not _LARGE < sight.areas[patch] / max(sight.painted, 1) < _FOOT:
-        return None
-    lowest = float(places[:, 1].max())
-    if lowest < sight.step * rows[-1] - _GROUND * _height(sight):
-        return None
-    sole = places[places[:, 1] > lowest - 0.02 * _height(sight)]
+    sole = places[places[:, 1] > lowest - 0.02 * sight.height]
     return np.array([float((sole[:, 0].min() + sole[:, 0].max()) / 2), lowest])
 
 
@@ -99,13 +93,13 @@ def _level(run: Run, track: list[tuple[int, int]], feet: list[Points | None], be
     assert now is not None
     return (
         abs(float(now[1] - first[1]))
-        <= _STANDS * _height(run.sights[track[k][0]]) + run.sights[track[k][0]].step
+        <= _STANDS * run.sights[track[k][0]].height + run.sights[track[k][0]].step
     )
 
 
 def _slid(run: Run, track: list[tuple[int, int]], feet: list[Points]) -> Iterator[Finding]:
     sights = [run.sights[n] for n, _ in track]
-    height = _height(sights[0])
+    height = sights[0].height
     steps = np.diff([foot[0] for foot in feet])
     way = float(steps.sum())
     if not _SLIDES * height < abs(way) < _STRIDE * height:

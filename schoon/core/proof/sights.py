@@ -78,6 +78,25 @@ class Sight:
         """px² of all that is painted."""
         return float(self.areas[self.figure & (self.pots != 0)].sum())
 
+    @cached_property
+    def lowest(self) -> NDArray[np.float64]:
+        """(count + 1,) the lowest place of each patch, px from the top; -1 for one that is too small to be seen."""
+        found = np.full(self.count + 1, -1.0)
+        for row, patches in enumerate(self.labels):
+            found[patches] = row
+        return np.where(found < 0, -1.0, found * self.step + self.step / 2)
+
+    @cached_property
+    def ground(self) -> float:
+        """The lowest place of the figure, px from the top."""
+        return float(self.lowest[self.figure].max(initial=0.0))
+
+    @cached_property
+    def height(self) -> float:
+        """Of the figure, px; 1 if there is none."""
+        rows = np.flatnonzero(self.figure[self.labels].any(axis=1))
+        return float(self.step * (rows[-1] - rows[0] + 1)) if len(rows) else 1.0
+
     def at(self, places: Points) -> NDArray[np.int64]:
         """(n,) patches at (n, 2) places, px; 0 on lines and outside the picture."""
         column, row = np.floor(np.asarray(places) / self.step).astype(int).T

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import partial
 from itertools import pairwise
 from typing import Any
@@ -22,12 +22,12 @@ from ...core.proof import (
     unpack_sight,
 )
 from ...errors import Refusal
-from ...store import findings, revisions
+from ...store import DrawingRow, findings, revisions
 from ...work.derived import key_of
 from ...work.placing import size_of
 from ...work.proofing import Looked, kept, looked_at
 from .. import proofs
-from ..lined import Lined, lined
+from ..lined import patched
 from ..work import Failed, Work
 
 
@@ -38,11 +38,9 @@ class Proof:
         """Keeps what it finds; the page says how much that is."""
         with work.store.transaction() as cursor:
             looked = looked_at(cursor, work.level)
-        run = lined(work, ())
-        with work.store.transaction() as cursor:
-            documents = revisions.get_documents(cursor, [row[p] for row in run.rows for p in revisions.SHOWN])
-        sights = self._sights(work, looked, run, documents)
-        links = self._links(work, run)
+        rows, packed, documents = patched(work)
+        sights = self._sights(work, looked, rows, packed, documents)
+        links = self._links(work, rows, packed)
         whole = Run(sights, links)
         found = [
             *proof(whole),
@@ -50,13 +48,13 @@ class Proof:
             *(off_key(whole, looked.pots) if looked.pots else ()),
             *_gaps(looked),
         ]
-        painted = [r["id"] for r in run.rows if r["paint"] and documents[r["paint"]]["patches"]]
-        toned = [r["id"] for r in run.rows if r["tone"] and documents[r["tone"]]["shapes"]]
+        painted = [r["id"] for r in rows if r["paint"] and documents[r["paint"]]["patches"]]
+        toned = [r["id"] for r in rows if r["tone"] and documents[r["tone"]]["shapes"]]
         shown = looked.shown(painted, toned)
         listed = [
-            *kept(looked, found, run.rows),
+            *kept(looked, found, rows),
             *kept(looked, [*rhythms(shown), *empties(shown, len(looked.every))], looked.every),
-            *kept(looked, list(cycles(_of_all(whole, looked, run), shown)), looked.every),
+            *kept(looked, list(cycles(_of_all(whole, looked, rows), shown)), looked.every),
         ]
         with work.saving() as cursor:
             findings.put(cursor, work.level, looked.key, listed)
@@ -64,39 +62,45 @@ class Proof:
                 work.done(cursor, int(row["id"]))
         return ""
 
-    def _sights(self, work: Work, looked: Looked, run: Lined, documents: Mapping[Any, Any]) -> list[Sight]:
+    def _sights(
+        self,
+        work: Work,
+        looked: Looked,
+        rows: Sequence[DrawingRow],
+        patches: Sequence[bytes],
+        documents: Mapping[Any, Any],
+    ) -> list[Sight]:
         size, parts = size_of(looked.shot), dict(looked.parts)
         names = [
-            key_of("sight", [row[p] for p in revisions.SHOWN], size, sorted(parts.items()))
-            for row in run.rows
+            key_of("sight", [row[p] for p in revisions.SHOWN], size, sorted(parts.items())) for row in rows
         ]
         packed = {
             k: body for k, name in enumerate(names) if (body := work.files.read(name, ".sight")) is not None
         }
         calls = (
-            (k, (proofs.seen, run.packed[k], [documents.get(row[p]) for p in revisions.SHOWN], size, parts))
-            for k, row in enumerate(run.rows)
+            (k, (proofs.seen, patches[k], [documents.get(row[p]) for p in revisions.SHOWN], size, parts))
+            for k, row in enumerate(rows)
             if k not in packed
         )
         for k, result in work.spread(calls):
             if isinstance(result, Failed):
-                raise Refusal(f"Drawing {run.rows[k]['number']} could not be looked at: {result.words}")
+                raise Refusal(f"Drawing {rows[k]['number']} could not be looked at: {result.words}")
             packed[k] = work.files.get(names[k], ".sight", partial(bytes, result))
             with work.saving() as cursor:
-                work.done(cursor, int(run.rows[k]["id"]))
-        return [unpack_sight(packed[k]) for k in range(len(run.rows))]
+                work.done(cursor, int(rows[k]["id"]))
+        return [unpack_sight(packed[k]) for k in range(len(rows))]
 
-    def _links(self, work: Work, run: Lined) -> list[Links]:
-        names = [key_of("links", key_of(a), key_of(b)) for a, b in pairwise(run.packed)]
+    def _links(self, work: Work, rows: Sequence[DrawingRow], patches: Sequence[bytes]) -> list[Links]:
+        names = [key_of("links", key_of(a), key_of(b)) for a, b in pairwise(patches)]
         kept_links = {
             k: body for k, name in enumerate(names) if (body := work.files.read(name, ".json")) is not None
         }
         calls = (
-            (k, (proofs.linked, a, b)) for k, (a, b) in enumerate(pairwise(run.packed)) if k not in kept_links
+            (k, (proofs.linked, a, b)) for k, (a, b) in enumerate(pairwise(patches)) if k not in kept_links
         )
         for k, result in work.spread(calls):
             if isinstance(result, Failed):
-                raise Refusal(f"Drawing {run.rows[k]['number']} could not be compared: {result.words}")
+                raise Refusal(f"Drawing {rows[k]['number']} could not be compared: {result.words}")
             body = json.dumps(sorted((p, *to) for p, to in result.items())).encode()
             kept_links[k] = work.files.get(names[k], ".json", partial(bytes, body))
         return [
@@ -124,9 +128,9 @@ def _gaps(looked: Looked) -> list[Finding]:
     ]
 
 
-def _of_all(run: Run, looked: Looked, lined_run: Lined) -> Run:
+def _of_all(run: Run, looked: Looked, rows: Sequence[DrawingRow]) -> Run:
     """The run with an empty place for drawings without a line, so that indices are those of all drawings."""
-    own = {row["id"]: sight for row, sight in zip(lined_run.rows, run.sights, strict=True)}
+    own = {row["id"]: sight for row, sight in zip(rows, run.sights, strict=True)}
     if not own:
         return Run([], [])
     some = next(iter(own.values()))
