@@ -96,7 +96,10 @@ def report(store: Store, files: Files, pool: Pool, shot: ShotRow) -> str:
     notes = [note for note in time.notes.values() if note.words]
     if notes:
         parts.append("<h2>Notes</h2><ul>")
-        parts += [f"<li>{html.escape(_when(note))}: {html.escape(note.words)}</li>" for note in notes]
+        parts += [
+            f"<li>{html.escape(_when(note))}: {html.escape(note.words)}{' (done)' if note.done else ''}</li>"
+            for note in notes
+        ]
         parts.append("</ul>")
     return "\n".join([*parts, "</body></html>"])
 

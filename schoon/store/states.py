@@ -39,7 +39,8 @@ class State(BaseModel):
 
 
 class Note(BaseModel):
-    """What is noted of a drawing, of frames `first` to `last`, or with neither of the whole shot. picture: its hash."""
+    """What is noted of a drawing, of frames `first` to `last`, or with neither of the whole shot. picture: its hash. done:
+    whether nothing is to do about it any more. writer: who wrote it, "" if nobody said."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -48,6 +49,8 @@ class Note(BaseModel):
     last: int | None = None
     words: str = ""
     picture: str | None = None
+    done: bool = False
+    writer: str = ""
 
 
 class Retaken(BaseModel):

@@ -94,7 +94,7 @@ def open_things(cursor: Cursor, shot: ShotRow, level_ids: Sequence[int]) -> list
         left = proofing.open_count(cursor, level, stack.levels[level])
         unlooked += left is None
         findings += left or 0
-    notes = sum(bool(note.words) for note in productions.time_of(cursor, shot["id"]).notes.values())
+    notes = sum(not note.done for note in productions.time_of(cursor, shot["id"]).notes.values())
     for count, what, words, stage in (
         (unlined, "line", "without a line", "line"),
         (gaps, "gap", "not judged", "seal"),
@@ -102,7 +102,7 @@ def open_things(cursor: Cursor, shot: ShotRow, level_ids: Sequence[int]) -> list
         (unsure, "unsure", "unsure", "paint"),
         (findings, "finding", "that nobody has decided", "proof"),
         (unlooked, "proof", "not looked at", "proof"),
-        (notes, "note", "to read", "rough"),
+        (notes, "note", "not done", "rough"),
     ):
         if count:
             noun = _NOUNS[what] + ("es" if what == "unsure" else "s") * (count != 1)

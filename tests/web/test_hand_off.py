@@ -264,3 +264,27 @@ def test_the_report_shows_findings_and_who_waved_them_through(painted: Shot) -> 
     assert "<b>Flash</b>, drawing 2" in text
     assert "a &lt;wink&gt;" in text
     assert "data:image/png;base64," in text
+
+
+def test_a_note_stays_open_until_it_is_done(painted: Shot) -> None:
+    def time(**do: Any) -> dict[str, Any]:
+        answer = painted.client.post(
+            "/api/times/1/do", json={"do": do}, headers={"cookie": "schoon-name=Ada"}
+        )
+        assert answer.status_code == 200, answer.text
+        return answer.json()["notes"]
+
+    def still_open() -> list[str]:
+        return [
+            one["words"]
+            for one in painted.client.get("/api/levels/1/open").json()["open"]
+            if one["what"] == "note"
+        ]
+
+    notes = time(do="note", notes=[{"name": "00000000aa", "drawing": painted.ids[0], "words": "more light"}])
+    assert notes["00000000aa"]["writer"] == "Ada"
+    assert still_open() == ["1 note not done"]
+    assert time(do="settle", note="00000000aa", done=True)["00000000aa"]["done"]
+    assert still_open() == []
+    painted.client.post("/api/times/1/undo")
+    assert still_open() == ["1 note not done"]

@@ -7,3 +7,6 @@ CREATE TABLE findings (
 ) ENGINE=InnoDB;
 
 ALTER TABLE levels ADD COLUMN waved TEXT CHARACTER SET utf8mb4 NULL;
+
+-- Whether a note is done, and who wrote it.
+ALTER TABLE notes ADD COLUMN done BOOLEAN NOT NULL DEFAULT FALSE, ADD COLUMN writer VARCHAR(60) NOT NULL DEFAULT '';

@@ -10,6 +10,7 @@ from pydantic import Field, PrivateAttr
 
 from ...core import exposure
 from ...errors import NotFound, Refusal
+from ...store import actor
 from ...store.states import Kind, Note, Starts, Time
 from ...values import Sound
 from .base import Id, Operation, is_locked, many
@@ -229,7 +230,12 @@ class AddNotes(TimeOperation):
                 raise NotFound("This drawing is not in the shot any more")
             if not (note.words.strip() or note.picture):
                 raise Refusal("A note needs words or a picture")
-            fresh[note.name] = Note(**{**note.model_dump(exclude={"name"}), "words": note.words.strip()})
+            told = {
+                **note.model_dump(exclude={"name"}),
+                "words": note.words.strip(),
+                "writer": actor.present(),
+            }
+            fresh[note.name] = Note(**told)
         after = {**time.notes, **fresh}
         if len(after) > _MOST_NOTES:
             raise Refusal(f"A shot has at most {_MOST_NOTES} notes; take some away")
@@ -251,6 +257,21 @@ class Reword(TimeOperation):
         if not (self.words.strip() or note.picture):
             raise Refusal("A note needs words or a picture; take it away instead")
         changed = note.model_copy(update={"words": self.words.strip()})
+        return time.model_copy(update={"notes": {**time.notes, self.note: changed}})
+
+
+class Settle(TimeOperation):
+    """Says that a note is done, or that it is open again."""
+
+    do: Literal["settle"]
+    note: NoteName
+    done: bool
+
+    def label(self) -> str:
+        return "settle a note" if self.done else "open a note again"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        changed = _note(time, self.note).model_copy(update={"done": self.done})
         return time.model_copy(update={"notes": {**time.notes, self.note: changed}})
 
 
@@ -289,4 +310,6 @@ def refuse_locked(locked: Mapping[int, str], level: int) -> None:
         raise is_locked(locked[level])
 
 
-AnyTime = Hold | Expose | Blank | Repeat | Clear | Mark | Length | Rate | AddNotes | Reword | TakeNote
+AnyTime = (
+    Hold | Expose | Blank | Repeat | Clear | Mark | Length | Rate | AddNotes | Reword | Settle | TakeNote
+)

@@ -28,18 +28,22 @@ export class Notes {
 
   show() {
     const list = this.here();
+    const open = list.filter(([, note]) => !note.done).length;
     // A note that is being written stays as it is.
-    if (this.box.contains(document.activeElement) && document.activeElement.matches('input')) return;
+    if (this.box.contains(document.activeElement) && document.activeElement.matches('input:not([type="checkbox"])')) return;
     const about = ({ drawing, first, last }) => (drawing ? '' : first ? `frames ${first} to ${last ?? first}` : 'whole shot');
-    fill(this.box, html`<summary>Notes <span class="quiet">${list.length || ''}</span></summary>
-      ${list.map(([name, note]) => html`<div class="note">${note.picture ? html`<img src="/pictures/${note.picture}" alt="${note.words || 'cut from the rough'}">` : ''}
+    fill(this.box, html`<summary>Notes <span class="quiet">${open ? `${open} open` : list.length || ''}</span></summary>
+      ${list.map(([name, note]) => html`<div class="note ${note.done ? 'done' : ''}"><input type="checkbox" data-done="${name}" ${note.done ? 'checked' : ''} aria-label="The note is done" title="Done" autocomplete="off">${note.picture ? html`<img src="/pictures/${note.picture}" alt="${note.words || 'cut from the rough'}">` : ''}
         <input data-note="${name}" value="${note.words}" maxlength="500" placeholder="words" aria-label="Words of the note" autocomplete="off">
-        <span class="quiet">${about(note)}</span><button data-take="${name}" aria-label="Take the note away">×</button></div>`)}
+        <span class="quiet">${[about(note), note.writer].filter(Boolean).join(', ')}</span><button data-take="${name}" aria-label="Take the note away">×</button></div>`)}
       <form class="note"><input name="words" maxlength="500" placeholder="a new note" aria-label="A new note" autocomplete="off">
         <select name="about" aria-label="What it is about"><option value="drawing">this drawing</option><option value="shot">whole shot</option></select><button>Keep</button></form>`);
   }
 
-  changed(field) { if (field.dataset.note) this.time('reword', { note: field.dataset.note, words: field.value }); }
+  changed(field) {
+    if (field.dataset.done) { this.time('settle', { note: field.dataset.done, done: field.checked }); return; }
+    if (field.dataset.note) this.time('reword', { note: field.dataset.note, words: field.value });
+  }
 
   async add(form) {
     const words = form.words.value.trim();
