@@ -92,7 +92,8 @@ def open_things(cursor: Cursor, shot: ShotRow, level_ids: Sequence[int]) -> list
             stitches = documents[row["seal"]]["stitches"] if row["seal"] else []
             gaps += sum(s["state"] == "open" for s in stitches)
         left = proofing.open_count(cursor, level, stack.levels[level])
-        unlooked += left is None
+        # What was found before a change says nothing of what is there now.
+        unlooked += left is None or not proofing.is_fresh(cursor, level)
         findings += left or 0
     notes = sum(not note.done for note in productions.time_of(cursor, shot["id"]).notes.values())
     for count, what, words, stage in (
@@ -101,7 +102,7 @@ def open_things(cursor: Cursor, shot: ShotRow, level_ids: Sequence[int]) -> list
         (bare, "paint", "without paint", "paint"),
         (unsure, "unsure", "unsure", "paint"),
         (findings, "finding", "that nobody has decided", "proof"),
-        (unlooked, "proof", "not looked at", "proof"),
+        (unlooked, "proof", "not looked at as it is now", "proof"),
         (notes, "note", "not done", "rough"),
     ):
         if count:

@@ -168,7 +168,6 @@ export class Cards {
     let reason = null;
     if (!now.waved) {
       reason = document.getElementById('proof-reason')?.value ?? this.reason ?? REASONS[0];
-      // eslint-disable-next-line no-alert
       if (reason === 'other') reason = (window.prompt('Why it is as it is') ?? '').trim();
       if (!reason) return;
       this.reason = reason;

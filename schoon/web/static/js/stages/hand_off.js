@@ -1,7 +1,7 @@
 // Hand off: what is still open, then files of many kinds; the last ones stay listed.
 
 import { fill, html } from '../dom.js';
-import { get, notice } from '../api.js';
+import { get, notice, post } from '../api.js';
 import { Stage } from './stage.js';
 
 const LEAST = 16;
@@ -31,7 +31,15 @@ export class HandOffStage extends Stage {
   // The table shows what is handed off.
   get composed() { return Boolean(this.app.levels.mine?.finish.length); }
 
-  start() { this.load(); }
+  // What is open is told of the level as it is now: it is looked at anew if anything has changed.
+  async start() {
+    const { app } = this;
+    this.load();
+    try {
+      const { job } = await post(`/api/levels/${app.level}/proof`);
+      if (job) app.jobs.watch({ id: job, kind: 'proof', state: 'waiting', done: 0, total: 1 }, () => { this.load(); app.sync.refresh(); }, true);
+    } catch (error) { notice(error.message, true); }
+  }
 
   refreshed() { this.load(); }
 

@@ -97,7 +97,6 @@ export class Finish {
     try {
       if (value === 'keep') {
         if (!this.list.length) { notice('Add something to the finish first; then it can be kept as a recipe'); return; }
-        // eslint-disable-next-line no-alert
         const name = window.prompt('Name of the recipe');
         if (!name?.trim()) return;
         this.recipes = (await post(this.recipesUrl, { name, entries: this.list })).recipes;
