@@ -37,6 +37,7 @@ def framed(store: Store, folder: Path, drawing: int) -> NDArray[np.uint8]:
 def shown(page: Page) -> NDArray[np.uint8]:
     """(h, w, 3) what the page shows of the paper, a px of the drawing a px of the screen."""
     page.set_viewport_size({"width": 1500, "height": 960})
+    page.evaluate("schoon.room.ledge('folded')")
     page.evaluate(
         "for (const n of document.querySelectorAll('#tray, .sights, .wing, #waiting')) n.style.display = 'none'"
     )

@@ -9,6 +9,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from schoon.core.tone.tones import sampled
+
 from ..shot import Shot
 
 SHADE = "00000000aa"
@@ -242,9 +244,9 @@ def test_a_brush_covers_what_it_goes_over(painted: Shot) -> None:
     path = [[130, 120], [150, 160], [190, 160]]
     painted.edit(1, "tone", id=SHADE, kind="shade", path=path, brush=16, within="pot")
     (tone,) = tones(painted, 1)
-    points = np.vstack([np.reshape(ring, (-1, 2))[::3] for ring in tone["rings"]])
-    assert points.min(axis=0).tolist() == pytest.approx([122, 112], abs=4)
-    assert points.max(axis=0).tolist() == pytest.approx([198, 168], abs=4)
+    points = np.vstack([sampled(np.reshape(ring, (-1, 2))) for ring in tone["rings"]])
+    assert points.min(axis=0).tolist() == pytest.approx([122, 112], abs=2)
+    assert points.max(axis=0).tolist() == pytest.approx([198, 168], abs=2)
     painted.edit(1, "tone", id="00000000ab", kind="light", path=[[150, 120], [150, 121]], brush=40, soft=20)
     assert len(tones(painted, 1)) == 2
 
