@@ -47,7 +47,7 @@ export class ProofStage extends Stage {
   // The table shows what is handed off, but where it is looked at otherwise.
   get composed() { return this.sight === 'plain' && Boolean(this.app.levels.mine?.finish.length); }
 
-  ink(strokes) { return this.sight === 'bare' || this.sight === 'silhouette' ? [] : strokes; }
+  ink(strokes) { return this.sight === 'bare' ? [] : strokes; }
 
   extra(tray) {
     tray.hidden = false;
