@@ -58,7 +58,7 @@ def _encoded(pixels: NDArray[np.uint8], kind: Kind) -> bytes:
     out = io.BytesIO()
     image = Image.fromarray(pixels)
     if kind == "tiff":
-        image.save(out, "TIFF", compression="tiff_adobe_deflate")
+        image.save(out, "TIFF", compression="tiff_lzw")
     else:
         image.save(out, "WEBP", lossless=True, exact=True)
     return out.getvalue()

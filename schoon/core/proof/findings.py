@@ -12,9 +12,9 @@ Rule = Literal[
 
 RULES: tuple[Rule, ...] = get_args(Rule)
 
-Act = Literal["pour", "wipe", "weigh", "trace", "close", "look"]
-"""What mends a finding: paint the patch, take its paint away, bring lines to their weight, trace a part back, shut a gap; or
-only a look."""
+Act = Literal["pour", "wipe", "weigh", "trace", "shade", "close", "time", "look"]
+"""What mends a finding: paint the patch, take its paint away, bring lines to their weight, trace a part back, change tones, shut
+a gap, change the sheet; or only a look."""
 
 
 @dataclass(frozen=True)

@@ -31,5 +31,5 @@ def off_key(run: Run, pots: Collection[int]) -> Iterator[Finding]:
         for patch in np.flatnonzero(sight.figure & ~np.isin(sight.pots, known)).tolist():
             yield Finding(
                 "off-key", (n,), place_of(sight, patch), "carries a colour that is not in the key",
-                float(sight.areas[patch]), "pour", 0, patch,
+                float(sight.areas[patch]), "wipe", 0, patch,
             )  # fmt: skip

@@ -58,7 +58,8 @@ def flashes_and_holes(run: Run) -> Iterator[Finding]:
         if any(_pot_now(run, f) == finding.pot and f.pot == now for f in same):
             continue
         pair = [f for f in same if (f.pot, _pot_now(run, f)) == (finding.pot, now) and _alike(f, finding)]
-        if not pair:
+        # Two are eyes; of three buttons each is a finding of its own.
+        if len(pair) != 1:
             yield finding
         elif found.index(pair[0]) > k:
             both = "two that are alike change for a moment and back, as eyes do that close"
@@ -103,13 +104,9 @@ def _changes(run: Run) -> Iterator[Finding]:
                 at = track[end[0]][0]
                 if at in (0, len(run) - 1) and end[1] == 1 and beside[1] >= 3 and beside[2]:
                     near = track[1] if at == 0 else track[-2]
-                    sure = min(own[1] for own in _steps(run, track))
+                    sure = min(run.links[n][patch][1] for n, patch in track[:-1])
                     if _as_large(run, track, end[0], _AT_ENDS) and sure > _AT_ENDS:
                         yield _changed(run, [track[end[0]]], end[2], beside[2], near)
-
-
-def _steps(run: Run, track: list[tuple[int, int]]) -> list[tuple[int, float]]:
-    return [run.links[n][patch] for n, patch in track[:-1]]
 
 
 def _on_its_way(run: Run, track: list[tuple[int, int]], k: int) -> bool:
@@ -166,7 +163,7 @@ def shade_flashes(run: Run) -> Iterator[Finding]:
                 words = "is in shade" if now > before else "is out of the shade"
                 yield Finding(
                     "flash", (n,), place_of(sight, patch), f"{words} for one drawing",
-                    float(sight.areas[patch]) * abs(now - before), patch=patch, like=track[k - 1][0],
+                    float(sight.areas[patch]) * abs(now - before), "shade", patch=patch, like=track[k - 1][0],
                 )  # fmt: skip
 
 

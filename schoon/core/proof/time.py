@@ -54,7 +54,7 @@ def rhythms(shown: Shown) -> Iterator[Finding]:
                 first, count, drawing = spans[k]
                 if abs(count - usual) == 1 and counts[k - 1] == counts[k + 1] == usual:
                     words = f"stands for {count} frame{'s' * (count != 1)} from {first} on, all about it for {usual}"
-                    yield Finding("rhythm", (drawing,), None, words)
+                    yield Finding("rhythm", (drawing,), None, words, act="time")
     run: list[int] = []
     for frame in [*sorted(shown.moving), shown.frames + 2]:
         if run and frame != run[-1] + 1:
@@ -66,7 +66,7 @@ def rhythms(shown: Shown) -> Iterator[Finding]:
                 ]
                 if len(held) >= 2:
                     words = f"holds its drawings in frames {run[0]} to {run[-1]}, in which the camera moves every frame"
-                    yield Finding("rhythm", tuple(dict.fromkeys(held)), None, words)
+                    yield Finding("rhythm", tuple(dict.fromkeys(held)), None, words, act="time")
             run = []
         run.append(frame)
 
@@ -77,11 +77,11 @@ def empties(shown: Shown, count: int) -> Iterator[Finding]:
         gap = b - (a + held)
         if 0 < gap <= _BLANK:
             frames = f"frame {a + held} shows" if gap == 1 else f"frames {a + held} and {b - 1} show"
-            yield Finding("empty", (before, after), None, f"{frames} nothing")
+            yield Finding("empty", (before, after), None, f"{frames} nothing", act="time")
     seen = {drawing for *_, drawing in shown.spans}
     for drawing in range(count):
         if drawing not in seen:
-            yield Finding("empty", (drawing,), None, "is in no frame of the shot")
+            yield Finding("empty", (drawing,), None, "is in no frame of the shot", act="time")
     for have, what in ((shown.lined, "no line"), (shown.painted, "no paint"), (shown.toned, "no tones")):
         without = sorted(seen - have)
         if without and len(have & seen) >= len(without):

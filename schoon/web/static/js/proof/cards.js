@@ -16,7 +16,8 @@ const REASONS = ['it is meant', 'a blink or wink', 'covered later', 'too small t
 // act -> its words, and the stage it is done in where it is not done here.
 const ACTS = {
   pour: { words: 'Pour it right' }, wipe: { words: 'Take the paint away' }, weigh: { words: 'Bring to weight' },
-  trace: { words: 'Mend at Line', stage: 'line' }, close: { words: 'Judge at Seal', stage: 'seal' }, look: { words: 'Look at it at Line', stage: 'line' },
+  trace: { words: 'Mend at Line', stage: 'line' }, close: { words: 'Judge at Seal', stage: 'seal' }, shade: { words: 'Mend at Tone', stage: 'tone' },
+  time: { words: 'Mend in the sheet', stage: 'rough' }, look: { words: 'Look at it at Line', stage: 'line' },
 };
 
 export class Cards {
