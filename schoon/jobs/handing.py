@@ -42,9 +42,18 @@ ROLES = {
 
 
 def picture(
-    drawings: Sequence[Drawn], size: tuple[int, int], width: int, white: bool, only: Pass, kind: Kind
+    drawings: Sequence[Drawn],
+    size: tuple[int, int],
+    width: int,
+    white: bool,
+    only: Pass = "seen",
+    kind: Kind = "png",
 ) -> tuple[bytes, list[bytes | None]]:
-    """A file of drawings stacked from rear to front, and the patches of each, packed. Arguments as `tasks.frame_png`."""
+    """A file of drawings stacked from rear to front, at most `width` px wide, and the patches of each, packed.
+
+    white: on white instead of with alpha. only: what of them; flats and tones by themselves at their own size, where no
+    colour is mixed.
+    """
     frame, packed = frame_of(drawings, size, only)
     if only not in ("seen", "ink"):
         width = size[0]

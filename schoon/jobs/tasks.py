@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 
-from ..core.compose import render
 from ..core.paint import (
     NOTHING,
     Carried,
@@ -37,7 +36,7 @@ from ..core.strokes import (
     strokes_to_dicts,
 )
 from ..formats import gif
-from ..formats.pictures import decode, encode_png
+from ..formats.pictures import decode
 from ..work import readings
 from ..work.derived import Memory, lines_in, patches_in
 from ..work.documents import (
@@ -54,7 +53,6 @@ from ..work.documents import (
     sheet_of,
     spots_of,
 )
-from ..work.frames import Drawn, Pass, frame_of, on_white
 from ..work.proposals import keep_hand, taking_place
 
 
@@ -288,26 +286,6 @@ def _parting(painted: Sequence[tuple[bytes, Painting]]) -> Parting:
         repr([(hashlib.sha256(b).digest(), sorted(p.items())) for b, p in painted]).encode()
     )
     return _partings.get(name.hexdigest(), lambda: parting_of((_coarse(b), p) for b, p in painted))
-
-
-def frame_png(
-    drawings: Sequence[Drawn], size: tuple[int, int], width: int, white: bool, only: Pass = "seen"
-) -> tuple[bytes, list[bytes | None]]:
-    """PNG of drawings stacked from rear to front, at most `width` px wide, and the patches of each, packed.
-
-    white: on white instead of with alpha. only: what of them; flats and tones by themselves at their own size, where no
-    colour is mixed.
-    """
-    frame, packed = frame_of(drawings, size, only)
-    if only not in ("seen", "ink"):
-        width = size[0]
-    picture = on_white(frame, width) if white else render(frame, width)
-    return encode_png(picture), packed
-
-
-def looping_gif(frames: Sequence[bytes], holds: Sequence[int], fps: float) -> bytes:
-    """A GIF of PNG pictures, each held a number of frames."""
-    return gif.encode([decode("a frame", body) for body in frames], holds, fps)
 
 
 def gif_bytes(frames: Sequence[bytes], count: int) -> int:

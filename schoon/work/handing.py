@@ -79,7 +79,6 @@ class Open:
 def open_things(cursor: Cursor, shot: ShotRow, level_ids: Sequence[int]) -> list[Open]:
     """What is open in levels that are to be handed off: findings, gaps, unsure patches, drawings without line or paint, notes."""
     found: list[Open] = []
-    stack = productions.stack_of(cursor, shot["id"])
     bare = unlined = gaps = unsure = findings = unlooked = 0
     for level in level_ids:
         rows = productions.drawings(cursor, level)
@@ -91,10 +90,10 @@ def open_things(cursor: Cursor, shot: ShotRow, level_ids: Sequence[int]) -> list
             unsure += sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches)
             stitches = documents[row["seal"]]["stitches"] if row["seal"] else []
             gaps += sum(s["state"] == "open" for s in stitches)
-        left = proofing.open_count(cursor, level, stack.levels[level])
+        state = proofing.now(cursor, level)
         # What was found before a change says nothing of what is there now.
-        unlooked += left is None or not proofing.is_fresh(cursor, level)
-        findings += left or 0
+        unlooked += not state["fresh"]
+        findings += state["open"]
     notes = sum(not note.done for note in productions.time_of(cursor, shot["id"]).notes.values())
     for count, what, words, stage in (
         (unlined, "line", "without a line", "line"),

@@ -176,11 +176,6 @@ def open_count(cursor: Cursor, level_id: int, own: Level) -> int | None:
     return sum(not any(w.about(f["rule"], f["drawings"], f["at"]) for w in own.waved) for f in found)
 
 
-def is_fresh(cursor: Cursor, level_id: int) -> bool:
-    """Whether a level was looked at as it is now."""
-    return findings.get(cursor, level_id)[0] == looked_at(cursor, level_id).key
-
-
 def now(cursor: Cursor, level_id: int) -> dict[str, Any]:
     """Findings of a level as they were computed last, with what was waved through; whether anything has changed since."""
     looked = looked_at(cursor, level_id)

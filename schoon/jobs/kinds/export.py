@@ -24,7 +24,7 @@ from ...work.handing import about_layers
 from ...work.placing import size_of
 from ...work.renders import drawn_of, keep_patches, wanted_of
 from ...work.stacks import HANDED_OFF, Slot, drawn_in, frames_of
-from .. import handing, tasks
+from .. import handing
 from ..exports import export_path
 from ..papers import papers
 from ..work import Call, Failed, Work
@@ -329,8 +329,6 @@ def _with_manifest(path: Path) -> None:
 
 
 def _picture(wish: _Wish, drawings: list[Drawn], shot: ShotRow, white: bool) -> Call:
-    if wish.kind == "png":
-        return tasks.frame_png, drawings, size_of(shot), wish.width, white, wish.only
     return handing.picture, drawings, size_of(shot), wish.width, white, wish.only, wish.kind
 
 

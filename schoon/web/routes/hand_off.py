@@ -11,6 +11,7 @@ from pydantic import Field
 
 from ...core.naming import PATTERN, counted, file_name
 from ...errors import NotFound, Refusal
+from ...jobs import handing as making
 from ...jobs import tasks
 from ...jobs.exports import export_path
 from ...jobs.kinds.export import ENDINGS
@@ -161,7 +162,7 @@ def gif_size(
             raise Refusal("This shot has no frames")
         step = max(1, len(runs) // _SAMPLES)
         chosen = [[drawn_in(cursor, files, slot)[0] for slot in slots] for slots in runs[::step][:_SAMPLES]]
-    made = [desk.call(tasks.frame_png, drawings, size_of(shot), width, True)[0] for drawings in chosen]
+    made = [desk.call(making.picture, drawings, size_of(shot), width, True)[0] for drawings in chosen]
     return JSONResponse({"bytes": desk.call(tasks.gif_bytes, made, len(runs))})
 
 
