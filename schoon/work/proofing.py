@@ -35,7 +35,6 @@ class Looked:
     pots: Mapping[int, str]
     expected: Mapping[int, int]
     parts: Mapping[int, str]
-    gaps: Mapping[int, Sequence[tuple[float, float]]]
 
     @property
     def level(self) -> int:
@@ -104,12 +103,6 @@ def looked_at(cursor: Cursor, level_id: int) -> Looked:
     every = productions.drawings(cursor, level_id)
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
     pots = model["pots"] if model else []
-    seals = revisions.get_documents(cursor, [row["seal"] for row in every])
-    gaps = {
-        row["id"]: [s["points"][0] for s in seals[row["seal"]]["stitches"] if s["state"] == "open"]
-        for row in every
-        if row["seal"]
-    }
     return Looked(
         shot,
         [row for row in every if row["line"]],
@@ -119,7 +112,6 @@ def looked_at(cursor: Cursor, level_id: int) -> Looked:
         {pot["id"]: pot["name"] for pot in pots},
         {pot["id"]: pot["expected"] for pot in pots if pot["expected"]},
         models.parts_of(model),
-        {drawing: own for drawing, own in gaps.items() if own},
     )
 
 

@@ -64,7 +64,7 @@ def trembles_and_drifts(run: Run) -> Iterator[Finding]:
     if not len(run) or not all(len(sight.points) for sight in run.sights):
         return
     unit = run.sights[0].unit
-    trees = [cKDTree(sight.points) for sight in run.sights]
+    trees = run.trees
     steps = [trees[n + 1].query(run.sights[n].points)[0] / unit for n in range(len(run) - 1)]
     holds = [float((step < _HOLDS).mean()) >= _HELD for step in steps]
     begin = 0

@@ -102,14 +102,15 @@ class Run:
         """Share of the lines about a place of one drawing that lie on lines of another when moved."""
         unit = self.sights[start].unit
         points = self.sights[start].points
-        about = points[self._trees[start].query_ball_point(place, _ABOUT * unit)]
+        about = points[self.trees[start].query_ball_point(place, _ABOUT * unit)]
         if not len(about):
             return 0.0
-        far = self._trees[end].query(about + move, distance_upper_bound=_ON * unit)[0]
+        far = self.trees[end].query(about + move, distance_upper_bound=_ON * unit)[0]
         return float(np.isfinite(far).mean())
 
     @cached_property
-    def _trees(self) -> list[cKDTree]:
+    def trees(self) -> list[cKDTree]:
+        """Of each drawing's points."""
         return [cKDTree(sight.points) for sight in self.sights]
 
     def _whole_in_both(self, start: int, end: int) -> tuple[Points, Points]:

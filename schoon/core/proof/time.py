@@ -6,7 +6,6 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from .findings import Finding
 from .run import Run
@@ -93,9 +92,8 @@ def cycles(run: Run, shown: Shown) -> Iterator[Finding]:
     for cycle in shown.cycles:
         if len(cycle) < 3 or not all(len(run.sights[n].points) for n in cycle):
             continue
-        trees = {n: cKDTree(run.sights[n].points) for n in cycle}
         steps = [
-            float(trees[b].query(run.sights[a].points)[0].mean())
+            float(run.trees[b].query(run.sights[a].points)[0].mean())
             for a, b in zip(cycle, (*cycle[1:], cycle[0]), strict=True)
         ]
         usual = max(steps[:-1])

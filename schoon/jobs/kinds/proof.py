@@ -46,7 +46,7 @@ class Proof:
             *proof(whole),
             *counts(whole, looked.expected, looked.pots),
             *(off_key(whole, looked.pots) if looked.pots else ()),
-            *_gaps(looked),
+            *_gaps(rows, documents),
         ]
         painted = [r["id"] for r in rows if r["paint"] and documents[r["paint"]]["patches"]]
         toned = [r["id"] for r in rows if r["tone"] and documents[r["tone"]]["shapes"]]
@@ -109,23 +109,18 @@ class Proof:
         ]
 
 
-def _gaps(looked: Looked) -> list[Finding]:
-    """Gaps that nobody has judged."""
-    index = {row["id"]: k for k, row in enumerate(looked.rows)}
-    return [
-        Finding(
-            "gap",
-            (index[drawing],),
-            (float(places[0][0]), float(places[0][1])),
-            f"{len(places)} openings that nobody has judged"
-            if len(places) > 1
-            else "an opening that nobody has judged",
-            100.0 * len(places),
-            "close",
-        )
-        for drawing, places in looked.gaps.items()
-        if drawing in index
-    ]
+def _gaps(rows: Sequence[DrawingRow], documents: Mapping[Any, Any]) -> list[Finding]:
+    """Gaps that nobody has judged, a finding a drawing."""
+    found = []
+    for n, row in enumerate(rows):
+        stitches = documents[row["seal"]]["stitches"] if row["seal"] else []
+        places = [s["points"][0] for s in stitches if s["state"] == "open"]
+        if places:
+            what = f"{len(places)} openings" if len(places) > 1 else "an opening"
+            x, y = places[0]
+            words = f"{what} that nobody has judged"
+            found.append(Finding("gap", (n,), (float(x), float(y)), words, 100.0 * len(places), "close"))
+    return found
 
 
 def _of_all(run: Run, looked: Looked, rows: Sequence[DrawingRow]) -> Run:
