@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.compose import Frame, Layer, render
+from ..core.compose import Frame, Layer, Matrix, render
 from ..core.model import write_colour
 from ..core.paint import NOTHING
 from ..core.patches import outlines
@@ -24,7 +24,7 @@ from ..formats.svg import Area, painted_svg
 from ..work.derived import patches_in
 from ..work.documents import painting_of, parts_told, sheet_of
 from ..work.frames import Drawn, Pass, frame_of, layers_within, on_white
-from ..work.placing import SAME, matrix_from
+from ..work.placing import matrix_from
 
 Kind = Literal["png", "tiff", "webp"]
 
@@ -86,23 +86,23 @@ def layered(drawings: Sequence[Named], size: tuple[int, int]) -> tuple[list[Grou
     groups = []
     for named in drawings:
         drawn = named.drawn
-        layers = layers_within(drawn, size)
-        if drawn.place != SAME:
-            layers = [Layer(layer.role, (layer,), matrix_from(drawn.place)) for layer in layers]
-        groups.append(Group(named.level, _nodes(layers, size), drawn.opacity))
+        nodes = _nodes(layers_within(drawn, size), size, matrix_from(drawn.place))
+        groups.append(Group(named.level, nodes, drawn.opacity))
     merged = render(frame_of([named.drawn for named in drawings], size)[0])
     return groups, encode_png(merged)
 
 
-def _nodes(layers: Sequence[Layer], size: tuple[int, int]) -> list[Leaf | Group]:
+def _nodes(layers: Sequence[Layer], size: tuple[int, int], place: Matrix) -> list[Leaf | Group]:
+    """place: from where the layers are to the frame."""
     nodes: list[Leaf | Group] = []
     for layer in layers:
-        inner = _only(layer)
-        if inner is not layer and any(part.onto for part in inner.source):  # type: ignore[union-attr]
+        if isinstance(layer.source, Sequence) and layer.clip is None and any(p.onto for p in layer.source):
             # What lies only on what is below it has to be laid with that first.
-            nodes.append(Group("Paint", _nodes(_placed(inner), size), layer.opacity))
+            inner = _nodes(layer.source, size, _after(place, layer.transform))
+            nodes.append(Group("Paint", inner, layer.opacity))
             continue
-        alone = render(Frame(size, (replace(layer, blend="normal", opacity=1.0, onto=False),)))
+        plain = replace(layer, blend="normal", opacity=1.0, onto=False)
+        alone = render(Frame(size, (Layer(layer.role, (plain,), place),)))
         if not alone[..., 3].any():
             continue
         blend: Blend = "atop" if layer.onto and layer.blend == "normal" else layer.blend
@@ -110,22 +110,9 @@ def _nodes(layers: Sequence[Layer], size: tuple[int, int]) -> list[Leaf | Group]
     return nodes
 
 
-def _only(layer: Layer) -> Layer:
-    """The layer itself, or where it only holds one other one, that, as long as it is a group."""
-    now = layer
-    while isinstance(now.source, Sequence) and len(now.source) == 1 and now.clip is None:
-        now = replace(now.source[0], transform=_after(now, now.source[0]))
-    return now if isinstance(now.source, Sequence) and now.clip is None else layer
-
-
-def _after(outer: Layer, inner: Layer) -> NDArray[np.float64]:
-    whole = np.vstack([outer.transform, [0, 0, 1]]) @ np.vstack([inner.transform, [0, 0, 1]])
+def _after(outer: Matrix, inner: Matrix) -> Matrix:
+    whole = np.vstack([outer, [0, 0, 1]]) @ np.vstack([inner, [0, 0, 1]])
     return np.asarray(whole[:2])
-
-
-def _placed(group: Layer) -> list[Layer]:
-    assert isinstance(group.source, Sequence)
-    return [replace(part, transform=_after(group, part)) for part in group.source]
 
 
 def _name(layer: Layer, before: Sequence[Leaf | Group]) -> str:

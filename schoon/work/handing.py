@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..core import exposure
-from ..core.paint import UNSURE_ABOVE
-from ..store import Cursor, ShotRow, productions, revisions
+from ..store import Cursor, ShotRow, productions
 from . import proofing
 from .placing import Placed, size_of
 from .stacks import HANDED_OFF
+from .summaries import summaries
 
 
 def about_layers(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
@@ -82,14 +82,11 @@ def open_things(cursor: Cursor, shot: ShotRow, level_ids: Sequence[int]) -> list
     bare = unlined = gaps = unsure = findings = unlooked = 0
     for level in level_ids:
         rows = productions.drawings(cursor, level)
-        documents = revisions.get_documents(cursor, [r[p] for r in rows for p in ("seal", "paint")])
         unlined += sum(not row["line"] for row in rows)
-        for row in rows:
-            patches = documents[row["paint"]]["patches"] if row["paint"] else []
-            bare += bool(row["line"]) and not patches
-            unsure += sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches)
-            stitches = documents[row["seal"]]["stitches"] if row["seal"] else []
-            gaps += sum(s["state"] == "open" for s in stitches)
+        counts = summaries(cursor, rows)
+        bare += sum(bool(row["line"]) and not counts[row["id"]].painted for row in rows)
+        unsure += sum(own.unsure for own in counts.values())
+        gaps += sum(own.open_gaps for own in counts.values())
         state = proofing.now(cursor, level)
         # What was found before a change says nothing of what is there now.
         unlooked += not state["fresh"]

@@ -74,22 +74,22 @@ class Looked:
             self.time.frames,
             [(first, count, index[d]) for first, count, d in self.spans() if d in index],
             moving,
-            self._cycles(index),
+            self._cycles(),
             frozenset(index[row["id"]] for row in self.every if row["line"]),
             frozenset(index[drawing] for drawing in painted),
             frozenset(index[drawing] for drawing in toned),
         )
 
-    def _cycles(self, index: Mapping[int, int]) -> list[tuple[int, ...]]:
-        """Drawings from where a repeat goes back to, up to the repeat."""
+    def _cycles(self) -> list[tuple[int, ...]]:
+        """Drawings from where a repeat goes back to, up to the repeat, by their index in `rows`."""
         starts = self.time.levels[self.level]
-        lined = {row["id"] for row in self.rows}
+        lined = {row["id"]: k for k, row in enumerate(self.rows)}
         found = []
         for frame, what in sorted(starts.items()):
             if isinstance(what, Again):
                 spans = [d for first, _, d in self.spans() if what.first <= first < frame]
                 if spans and all(d in lined for d in spans):
-                    found.append(tuple(dict.fromkeys(index[d] for d in spans)))
+                    found.append(tuple(dict.fromkeys(lined[d] for d in spans)))
         return found
 
 

@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 import pytest
 
-from schoon.core.patches import patches_of
+from schoon.core.patches import most_of, patches_of
 from schoon.core.proof import (
     Finding,
     Run,
@@ -93,18 +93,8 @@ def run_of(drawings: list[Drawing]) -> Run:
     for drawing in drawings:
         ink, pots = drawing.pictures()
         found = patches_of(ink, pots)
-        own = np.zeros(found.count + 1, np.int64)
-        np.maximum.at(own, found.open_labels.ravel(), np.where(ink, 0, pots).ravel())
-        own[0] = 0
-        bare = (pots == 0) & ~ink
-        # What a patch leaves out of itself along its line belongs to it where both are shut in together.
-        whole = patches_of(ink, np.zeros_like(pots)) if drawing.bare else found
-        if whole is not found:
-            own = np.zeros(whole.count + 1, np.int64)
-            np.maximum.at(own, whole.open_labels.ravel(), np.where(ink, 0, pots).ravel())
-            own[0] = 0
-        patches.append(whole)
-        sights.append(sight_of(whole, own, ink, bare=bare))
+        patches.append(found)
+        sights.append(sight_of(found, most_of(found, pots)[0], ink, bare=(pots == 0) & ~ink))
     return Run(sights, [links_of(a, b) for a, b in itertools.pairwise(patches)])
 
 

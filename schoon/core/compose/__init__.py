@@ -11,6 +11,7 @@ from .layers import (
     Ink,
     Layer,
     Mask,
+    Matrix,
     Picture,
     Plain,
     Role,
@@ -20,6 +21,6 @@ from .layers import (
 )
 
 __all__ = [
-    "Blend", "Computed", "Cover", "Flats", "Frame", "Gradient", "Ink", "Layer", "Mask", "Picture", "Plain", "Role", "Shades", "Source",
+    "Blend", "Computed", "Cover", "Flats", "Frame", "Gradient", "Ink", "Layer", "Mask", "Matrix", "Picture", "Plain", "Role", "Shades", "Source",
     "flattened", "render", "seen_together",
 ]  # fmt: skip

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
 
 from ..compose import Ink, Layer, Shades, seen_together
 from .entries import (
@@ -35,6 +37,59 @@ def of_lines(entry: Entry) -> bool:
     return isinstance(entry, LineColour | LineWeight | LineBody | Hide)
 
 
+@dataclass
+class _Making:
+    """A drawing while entries are laid on it: what lies below its paint, over it, before its lines, and these themselves."""
+
+    scene: Scene
+    shades: Layer | None
+    paint: list[Layer]
+    inks: list[Layer]
+    lines: Lines
+    below: list[Layer] = field(default_factory=list)
+    above: list[Layer] = field(default_factory=list)
+    front: list[Layer] = field(default_factory=list)
+
+
+def _weighed(entry: LineWeight, making: _Making) -> None:
+    making.lines.strokes = weighed(entry, making.lines.strokes, making.scene)
+
+
+def _coloured(entry: LineColour, making: _Making) -> None:
+    making.lines.colours |= coloured(entry, making.lines.strokes, making.scene)
+
+
+def _bodied(entry: LineBody, making: _Making) -> None:
+    own = (s.id for s in making.lines.strokes if not entry.parts or s.part in entry.parts)
+    making.lines.bodies |= dict.fromkeys(own, entry)
+
+
+def _treated(entry: Treatment, making: _Making) -> None:
+    if entry.what == "no-ink":
+        making.inks = []
+    elif entry.what == "ink-only":
+        making.paint = []
+    elif entry.what not in FILTERS:
+        making.paint = recoloured(entry, making.paint, making.scene)
+
+
+_LAID: Mapping[type, Callable[[Any, _Making], None]] = {
+    CastShadow: lambda entry, making: making.below.extend(cast(entry, making.scene)),
+    ContactShadow: lambda entry, making: making.above.extend(contact(entry, making.scene)),
+    Wash: lambda entry, making: making.above.extend(wash(entry, making.scene)),
+    Texture: lambda entry, making: making.above.extend(texture(entry, making.scene, making.shades)),
+    Glass: lambda entry, making: making.above.extend(glass(entry, making.scene)),
+    Highlight: lambda entry, making: making.above.extend(highlight(entry, making.scene)),
+    Flare: lambda entry, making: making.front.extend(flare(entry, making.scene)),
+    Paper: lambda entry, making: making.front.extend(paper(entry, making.scene)),
+    LineWeight: _weighed,
+    LineColour: _coloured,
+    LineBody: _bodied,
+    Treatment: _treated,
+}
+"""kind of entry -> what lays it on. Those that change all that was made follow after."""
+
+
 def finished(
     layers: Sequence[Layer], ink: Sequence[Layer], entries: Sequence[Entry], scene: Scene
 ) -> tuple[Layer, ...]:
@@ -42,45 +97,16 @@ def finished(
 
     Raises LookupError for a picture of a texture that the scene has not.
     """
-    below: list[Layer] = []
-    above: list[Layer] = []
-    front: list[Layer] = []
-    inks = list(ink)
-    paint = list(layers)
-    lines = Lines(list(scene.strokes))
+    shades = next((layer for layer in layers if isinstance(layer.source, Shades)), None)
+    making = _Making(scene, shades, list(layers), list(ink), Lines(list(scene.strokes)))
     for entry in entries:
-        if isinstance(entry, CastShadow):
-            below += cast(entry, scene)
-        elif isinstance(entry, ContactShadow):
-            above += contact(entry, scene)
-        elif isinstance(entry, Wash):
-            above += wash(entry, scene)
-        elif isinstance(entry, Texture):
-            above += texture(entry, scene, next((x for x in layers if isinstance(x.source, Shades)), None))
-        elif isinstance(entry, Glass):
-            above += glass(entry, scene)
-        elif isinstance(entry, Highlight):
-            above += highlight(entry, scene)
-        elif isinstance(entry, Flare):
-            front += flare(entry, scene)
-        elif isinstance(entry, Paper):
-            front += paper(entry, scene)
-        elif isinstance(entry, LineWeight):
-            lines.strokes = weighed(entry, lines.strokes, scene)
-        elif isinstance(entry, LineColour):
-            lines.colours |= coloured(entry, lines.strokes, scene)
-        elif isinstance(entry, LineBody):
-            lines.bodies |= {s.id: entry for s in lines.strokes if not entry.parts or s.part in entry.parts}
-        elif isinstance(entry, Treatment):
-            if entry.what == "no-ink":
-                inks = []
-            elif entry.what == "ink-only":
-                paint = []
-            elif entry.what not in FILTERS:
-                paint = recoloured(entry, paint, scene)
+        if lay := _LAID.get(type(entry)):
+            lay(entry, making)
+    inks, lines = making.inks, making.lines
     if inks and (lines.strokes != list(scene.strokes) or lines.colours or lines.bodies):
         inks = [layer for layer in inks if not isinstance(layer.source, Ink)] + lines.layers(scene)
-    made = (*below, *(seen_together([*paint, *above]) if paint else []), *inks, *front)
+    painted = seen_together([*making.paint, *making.above]) if making.paint else []
+    made = (*making.below, *painted, *inks, *making.front)
     for entry in entries:
         if isinstance(entry, Hide):
             made = hidden(entry, made, scene)

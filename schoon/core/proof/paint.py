@@ -39,6 +39,12 @@ _OUT = 0.15
 _BARE = 0.02
 """Share of a patch that is paper along its lines from which on a pale edge is seen."""
 
+_BAND = 8.0
+"""Width, px of a drawing of 1600 px across the corners, up to which paper beside a line is an edge left out."""
+
+_HALF_LINED = (0.25, 0.85)
+"""Share of its rim with a line between which an unpainted patch has a line on one side and paint on the other."""
+
 _JUMP = 0.5
 """Change of the shaded share of a patch that is seen as a flash."""
 
@@ -190,8 +196,16 @@ def specks_and_spills(run: Run) -> Iterator[Finding]:
 
 
 def halos(run: Run) -> Iterator[Finding]:
-    """Paper that shows between the paint of a form and its line."""
+    """Paper that shows between the paint of a form and its line: left out of a patch, or a narrow patch of its own."""
     for n, sight in enumerate(run.sights):
+        narrow = sight.figure & (sight.pots == 0) & (sight.wide < _BAND * sight.unit)
+        beside = (sight.lined > _HALF_LINED[0]) & (sight.lined < _HALF_LINED[1]) & (sight.open_out < _OUT)
+        for patch in np.flatnonzero(narrow & beside & (sight.areas > _SPECK * sight.unit**2)).tolist():
+            pot = int(sight.pots[sight.host[patch]])
+            yield Finding(
+                "halo", (n,), place_of(sight, patch), "paper shows between paint and line",
+                float(sight.areas[patch]), "pour" if pot else "look", pot, patch,
+            )  # fmt: skip
         for patch in np.flatnonzero(sight.figure & (sight.pots != 0)).tolist():
             bare, area = float(sight.bare[patch]), float(sight.areas[patch])
             if bare > _SPECK * sight.unit**2 and bare > _BARE * area:

@@ -52,7 +52,7 @@ class Run:
 
     sights: Sequence[Sight]
     links: Sequence[Links]
-    _whole: dict[tuple[int, int], tuple[Points, Points]] = field(default_factory=dict)
+    _pairs: dict[tuple[int, int], tuple[Points, Points]] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return len(self.sights)
@@ -116,7 +116,7 @@ class Run:
     def _whole_in_both(self, start: int, end: int) -> tuple[Points, Points]:
         """Middles of patches that are as large in both drawings, so that the middle moves as the patch does, px."""
         key = (start, end)
-        if key not in self._whole:
+        if key not in self._pairs:
             a, b = self.sights[start], self.sights[end]
             pairs = [
                 (patch, to)
@@ -124,8 +124,8 @@ class Run:
                 if (to := self.goes_to(start, end, patch)) and _whole(a, b, patch, to)
             ]
             here, there = (s.centres[[p[k] for p in pairs]].reshape(-1, 2) for k, s in enumerate((a, b)))
-            self._whole[key] = here, there
-        return self._whole[key]
+            self._pairs[key] = here, there
+        return self._pairs[key]
 
 
 def _lies_on_another(sight: Sight) -> NDArray[np.bool_]:

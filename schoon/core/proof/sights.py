@@ -34,7 +34,7 @@ class Sight:
     """One drawing. size: (width, height), px. All arrays of patches have count + 1 entries; entry 0 is unused.
 
     pots: of each patch, 0 for none. areas: px². centres: (count + 1, 2) px. lined: share of its rim with a line.
-    open_out: share of its rim at which the outside begins without a line. host, hosted: the patch that lies round it across
+    open_out: share of its rim at which the outside begins without a line. wide: how wide it is in the mean, px. host, hosted: the patch that lies round it across
     the line, and the share of its surroundings that is that one. bare: px² along its lines that its paint leaves out.
     labels: (h, w) patch of every `step`-th pixel, 0 on lines. background: the outside, 0 for none. points: (n, 2) along the
     lines, px. weight: of its lines, px. shade: share of each patch under shade. parts: patch -> its part.
@@ -49,6 +49,7 @@ class Sight:
     centres: Points
     lined: NDArray[np.float64]
     open_out: NDArray[np.float64]
+    wide: NDArray[np.float64]
     host: NDArray[np.int64]
     hosted: NDArray[np.float64]
     bare: NDArray[np.float64]
@@ -113,18 +114,8 @@ class Sight:
 
 
 _ARRAYS = (
-    "labels",
-    "pots",
-    "areas",
-    "centres",
-    "lined",
-    "open_out",
-    "host",
-    "hosted",
-    "bare",
-    "points",
-    "shade",
-)
+    "labels", "pots", "areas", "centres", "lined", "open_out", "wide", "host", "hosted", "bare", "points", "shade",
+)  # fmt: skip
 
 
 def pack_sight(sight: Sight) -> bytes:
@@ -166,7 +157,8 @@ def sight_of(
     count = patches.count
     labels = patches.open_labels
     walls = ink if stitched is None else ink | stitched
-    lined, open_out, hosted = np.ones(count + 1), np.zeros(count + 1), np.zeros(count + 1)
+    lined = np.ones(count + 1)
+    open_out, hosted, wide = (np.zeros(count + 1) for _ in range(3))
     host, left_out = np.zeros(count + 1, np.int64), np.zeros(count + 1)
     for patch, box in _boxes(labels, count):
         part = _wider(box, _ACROSS, labels.shape)
@@ -175,8 +167,9 @@ def sight_of(
         rim = (cv2.dilate(mask, _RIM) > 0) & (mask == 0)
         lined[patch] = float(walls[part][rim].mean()) if rim.any() else 1.0
         open_out[patch] = float((here[rim] == patches.background).mean()) if rim.any() else 0.0
-        wide = cv2.dilate(mask, np.ones((2 * _ACROSS + 1, 2 * _ACROSS + 1), np.uint8)) > 0
-        around = here[wide & (mask == 0) & (here > 0)]
+        wide[patch] = 2.0 * float(mask.sum()) / max(1, int(rim.sum()))
+        beyond = cv2.dilate(mask, np.ones((2 * _ACROSS + 1, 2 * _ACROSS + 1), np.uint8)) > 0
+        around = here[beyond & (mask == 0) & (here > 0)]
         if len(around):
             counts = np.bincount(around)
             host[patch] = int(counts.argmax())
@@ -200,6 +193,7 @@ def sight_of(
         patches.centres,
         lined,
         open_out,
+        wide,
         host,
         hosted,
         left_out,

@@ -29,7 +29,8 @@ _CLOSES = 2.2
 @dataclass(frozen=True)
 class Shown:
     """What of a run is seen when. frames: length of the shot. spans: (first frame, frames, index of the drawing), in order.
-    moving: frames in which the camera or what lies behind has moved. cycles: runs of drawings that are repeated.
+    moving: frames in which the camera or what lies behind has moved. cycles: runs of drawings that are repeated, by their
+    index among those with a line.
     lined, painted, toned: indices of drawings that have a line, paint, tones."""
 
     frames: int

@@ -8,7 +8,7 @@ import json
 import tempfile
 import zipfile
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -121,27 +121,9 @@ class Export:
                 number, letter = exposure.place_of(row["number"])
                 places[row["id"]] = [counted(number, wish.padding) + letter]
         order = sorted(places, key=lambda d: (places[d][0], numbers[d]))
-
-        def calls() -> Iterator[tuple[int, Call]]:
-            for drawing_id in order:
-                with work.store.transaction() as cursor:
-                    drawn, key = _drawn(cursor, work, drawing_id, shot)
-                keys[drawing_id] = [key]
-                yield drawing_id, _picture(wish, [drawn], shot, False)
-
-        keys: dict[int, list[str]] = {}
-        early: dict[int, bytes] = {}
-        left = iter(order)
-        following = next(left, None)
-        for made, (body, packed) in _sure(work, calls(), numbers):
-            keep_patches(work.files, keys.pop(made), packed)
-            # They come as workers end, and are written in their order.
-            early[made] = body
-            while following in early:
-                picture = early.pop(following)
-                for place in places[following]:
-                    add_to_zip(archive, folder + _name(wish, shot, shot["level"], place), picture)
-                following = next(left, None)
+        for made, picture in self._drawings_of(work, wish, shot, {d: numbers[d] for d in order}):
+            for place in places[made]:
+                add_to_zip(archive, folder + _name(wish, shot, shot["level"], place), picture)
             if shot["level_id"] == work.level:
                 with work.saving() as cursor:
                     work.done(cursor, made)
@@ -264,10 +246,11 @@ class Export:
             about = about_layers(cursor, shot)
         for level in about["levels"]:
             own = _shot(work, level.pop("id"))
-            bodies = dict(self._drawings_of(work, wish, own))
+            plain = replace(wish, width=own["width"], only="seen", kind="png")
+            numbers = {drawing.pop("id"): drawing["number"] for drawing in level["drawings"]}
+            bodies = self._drawings_of(work, plain, own, numbers)
             leaves: list[openraster.Leaf] = []
-            for drawing in level["drawings"]:
-                body = bodies[drawing.pop("id")]
+            for drawing, (_, body) in zip(level["drawings"], bodies, strict=True):
                 drawing["file"] = f"{_plain(level['name'])}/{drawing['number']}.png"
                 add_to_zip(archive, folder + drawing["file"], body)
                 leaves.append(openraster.Leaf(drawing["number"], body, visible=not leaves))
@@ -279,24 +262,29 @@ class Export:
                     archive.write(file.name, folder + level["layered"])
         archive.writestr(f"{folder}manifest.json", json.dumps(about, indent=1))
 
-    def _drawings_of(self, work: Work, wish: _Wish, shot: ShotRow) -> Iterator[tuple[int, bytes]]:
-        with work.store.transaction() as cursor:
-            rows = productions.drawings(cursor, shot["level_id"])
+    def _drawings_of(
+        self, work: Work, wish: _Wish, shot: ShotRow, numbers: dict[int, str]
+    ) -> Iterator[tuple[int, bytes]]:
+        """Drawings with their pictures, in the order of `numbers`: drawing -> its number."""
         keys: dict[int, list[str]] = {}
 
         def calls() -> Iterator[tuple[int, Call]]:
-            for row in rows:
+            for drawing_id in numbers:
                 with work.store.transaction() as cursor:
-                    drawn, key = _drawn(cursor, work, row["id"], shot)
-                keys[row["id"]] = [key]
-                yield (
-                    row["id"],
-                    (handing.picture, [drawn], size_of(shot), shot["width"], False, "seen", "png"),
-                )
+                    drawn, key = _drawn(cursor, work, drawing_id, shot)
+                keys[drawing_id] = [key]
+                yield drawing_id, _picture(wish, [drawn], shot, False)
 
-        for made, (body, packed) in _sure(work, calls(), {row["id"]: row["number"] for row in rows}):
+        # They come as workers end.
+        early: dict[int, bytes] = {}
+        left = iter(numbers)
+        following = next(left, None)
+        for made, (body, packed) in _sure(work, calls(), numbers):
             keep_patches(work.files, keys.pop(made), packed)
-            yield made, body
+            early[made] = body
+            while following in early:
+                yield following, early.pop(following)
+                following = next(left, None)
 
     def _package(self, work: Work, wish: _Wish, path: Path) -> str:
         """Frames, the shot in layers, a movie, sheet, palettes, report, and the production itself, with checksums."""

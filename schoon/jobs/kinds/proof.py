@@ -52,9 +52,8 @@ class Proof:
         toned = [r["id"] for r in rows if r["tone"] and documents[r["tone"]]["shapes"]]
         shown = looked.shown(painted, toned)
         listed = [
-            *kept(looked, found, rows),
+            *kept(looked, [*found, *cycles(whole, shown)], rows),
             *kept(looked, [*rhythms(shown), *empties(shown, len(looked.every))], looked.every),
-            *kept(looked, list(cycles(_of_all(whole, looked, rows), shown)), looked.every),
         ]
         with work.saving() as cursor:
             findings.put(cursor, work.level, looked.key, listed)
@@ -121,12 +120,3 @@ def _gaps(rows: Sequence[DrawingRow], documents: Mapping[Any, Any]) -> list[Find
             words = f"{what} that nobody has judged"
             found.append(Finding("gap", (n,), (float(x), float(y)), words, 100.0 * len(places), "close"))
     return found
-
-
-def _of_all(run: Run, looked: Looked, rows: Sequence[DrawingRow]) -> Run:
-    """The run with an empty place for drawings without a line, so that indices are those of all drawings."""
-    own = {row["id"]: sight for row, sight in zip(rows, run.sights, strict=True)}
-    if not own:
-        return Run([], [])
-    some = next(iter(own.values()))
-    return Run([own.get(row["id"], some) for row in looked.every], [])

@@ -10,8 +10,9 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 from ...store import models, productions
 from ...text import named
 from ...work import proofing
+from ...work.summaries import summaries
 from ..deps import StoreDep, page
-from ..stages import STAGES, progress, summaries
+from ..stages import STAGES, progress
 
 router = APIRouter()
 

@@ -19,8 +19,9 @@ from ...work.derived import key_of
 from ...work.looks import look_of
 from ...work.operations.stack import UseModel
 from ...work.placing import Placed
+from ...work.summaries import summaries
 from ..deps import StoreDep, page
-from ..stages import STAGES, progress, summaries
+from ..stages import STAGES, progress
 from .edits import time_shown
 
 router = APIRouter()

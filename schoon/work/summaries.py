@@ -1,0 +1,79 @@
+"""What is in each drawing of a level, in numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import partial
+
+from ..core.paint import UNSURE_ABOVE
+from ..core.strokes import Stroke
+from ..store import Cursor, DrawingRow, revisions
+from . import edits
+from .derived import Memory, key_of
+
+
+@dataclass(frozen=True)
+class Summary:
+    """Counts of one drawing. touched: strokes a hand has made or changed. doubtful: proposals of little confidence.
+    parts: names the strokes are assigned to. hand: patches painted by hand. toned: tones, toned_by_hand: those of a hand.
+    box: left, top, right, bottom of what is drawn, px; None if nothing is. sheet: an empty sheet, which has no rough to be
+    cleaned from.
+    """
+
+    strokes: int = 0
+    touched: int = 0
+    doubtful: int = 0
+    parts: tuple[str, ...] = ()
+    open_gaps: int = 0
+    painted: int = 0
+    hand: int = 0
+    unsure: int = 0
+    toned: int = 0
+    toned_by_hand: int = 0
+    box: tuple[float, float, float, float] | None = None
+    sheet: bool = False
+
+
+_summaries: Memory[Summary] = Memory(5000)
+
+
+def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
+    """drawing id -> counts, for rows that name their line, seal and paint documents."""
+    keys = {
+        row["id"]: key_of("summary", bool(row["rough"]), *(row[part] for part in revisions.SHOWN))
+        for row in rows
+    }
+    missing = [row for row in rows if keys[row["id"]] not in _summaries]
+    found = revisions.get_documents(
+        cursor, [row[part] for row in missing for part in ("seal", "paint", "tone")]
+    )
+
+    def count(row: DrawingRow) -> Summary:
+        strokes, own = edits.line_named(cursor, row["line"])
+        stitches = found.get(row["seal"], {}).get("stitches", [])
+        patches = found.get(row["paint"], {}).get("patches", [])
+        shapes = found.get(row["tone"], {}).get("shapes", [])
+        return Summary(
+            strokes=len(strokes),
+            touched=sum(s.by == "hand" for s in strokes),
+            doubtful=0 if own else sum(s.doubtful for s in strokes),
+            parts=tuple(sorted({s.part for s in strokes if s.part})),
+            open_gaps=sum(s["state"] == "open" for s in stitches),
+            painted=len(patches),
+            hand=sum(p["by"] == "hand" for p in patches),
+            unsure=sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches),
+            toned=len(shapes),
+            toned_by_hand=sum(s["by"] == "hand" for s in shapes),
+            box=_box(strokes),
+            sheet=not row["rough"],
+        )
+
+    return {row["id"]: _summaries.get(keys[row["id"]], partial(count, row)) for row in rows}
+
+
+def _box(strokes: Sequence[Stroke]) -> tuple[float, float, float, float] | None:
+    if not strokes:
+        return None
+    left, top, right, bottom = zip(*(s.box for s in strokes), strict=True)
+    return min(left), min(top), max(right), max(bottom)
