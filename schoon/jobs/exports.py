@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-ENDINGS = {"gif": "gif", "mp4": "mp4", "openraster": "ora"}
+ENDINGS = {"gif": "gif", "mp4": "mp4", "openraster": "ora", "keys": "ora"}
 """what is exported -> ending of its file, "zip" for all others."""
 
 

@@ -5,15 +5,16 @@ from __future__ import annotations
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import chain
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.compose import Frame, Layer, Matrix, render
+from ..core.compose import Frame, Layer, Matrix, by_kind, render
 from ..core.model import write_colour
 from ..core.paint import NOTHING
 from ..core.patches import outlines
@@ -23,10 +24,15 @@ from ..formats.pictures import decode, encode_png
 from ..formats.svg import Area, painted_svg
 from ..work.derived import patches_in
 from ..work.documents import painting_of, parts_told, sheet_of
-from ..work.frames import Drawn, Pass, frame_of, layers_within, on_white
-from ..work.placing import matrix_from
+from ..work.frames import Drawn, Pass, frame_of, layers_within, on_white, parts_within
+from ..work.placing import SAME, matrix_from
 
 Kind = Literal["png", "tiff", "webp"]
+
+APART = ("passes", "parts")
+"""What of a drawing is several pictures."""
+
+NO_PART = "no-part"
 
 ROLES = {
     "backdrop": "Picture",
@@ -61,7 +67,12 @@ def picture(
     return _encoded(pixels, kind), packed
 
 
-def _encoded(pixels: NDArray[np.uint8], kind: Kind) -> bytes:
+def clear(size: tuple[int, int], kind: str) -> bytes:
+    """A picture with nothing on it."""
+    return _encoded(np.zeros((size[1], size[0], 4), np.uint8), kind)
+
+
+def _encoded(pixels: NDArray[np.uint8], kind: str) -> bytes:
     if kind == "png":
         return encode_png(pixels)
     out = io.BytesIO()
@@ -81,6 +92,34 @@ class Named:
     drawn: Drawn
 
 
+def apart(
+    drawn: Drawn, size: tuple[int, int], only: Pass, kind: Kind, depth: Sequence[str]
+) -> tuple[list[dict[str, Any]], dict[str, bytes]]:
+    """A drawing as its passes or its parts, on its own paper: how they are laid together, from rear to front (docs/formats.md),
+    and name -> file of each. depth: parts from front to rear."""
+    if only == "parts":
+        frames = parts_within(drawn, size)
+        # Patches do not overlap, but lines lie on them: those of no part are seen over all.
+        order = [*reversed(depth), *sorted(frames.keys() - set(depth) - {""}), ""]
+        files = {part or NO_PART: _encoded(render(frames[part]), kind) for part in order if part in frames}
+        return [{"name": name, "blend": "normal", "opacity": 1.0} for name in files], files
+    files = {}
+
+    def told(nodes: Sequence[Leaf | Group]) -> list[dict[str, Any]]:
+        tree: list[dict[str, Any]] = []
+        for node in nodes:
+            one: dict[str, Any] = {"name": node.name.lower().replace(" ", "-"), "opacity": node.opacity}
+            if isinstance(node, Group):
+                one["layers"] = told(node.layers)
+            else:
+                one["blend"] = node.blend
+                files[one["name"]] = _encoded(decode("a pass", node.png), kind)
+            tree.append(one)
+        return tree
+
+    return told(_nodes(layers_within(drawn, size), size, matrix_from(SAME))), files
+
+
 def layered(drawings: Sequence[Named], size: tuple[int, int]) -> tuple[list[Group], bytes]:
     """Drawings as groups of named layers, from rear to front, and all of them as they are seen, as PNG."""
     groups = []
@@ -95,18 +134,20 @@ def layered(drawings: Sequence[Named], size: tuple[int, int]) -> tuple[list[Grou
 def _nodes(layers: Sequence[Layer], size: tuple[int, int], place: Matrix) -> list[Leaf | Group]:
     """place: from where the layers are to the frame."""
     nodes: list[Leaf | Group] = []
-    for layer in layers:
+    seen: list[str] = []
+    for tone, layer in chain.from_iterable(map(by_kind, layers)):
         if isinstance(layer.source, Sequence) and layer.clip is None and any(p.onto for p in layer.source):
             # What lies only on what is below it has to be laid with that first.
             inner = _nodes(layer.source, size, _after(place, layer.transform))
             nodes.append(Group("Paint", inner, layer.opacity))
             continue
+        name = _name(ROLES[layer.role] if not tone else tone.capitalize(), seen)
         plain = replace(layer, blend="normal", opacity=1.0, onto=False)
         alone = render(Frame(size, (Layer(layer.role, (plain,), place),)))
         if not alone[..., 3].any():
             continue
         blend: Blend = "atop" if layer.onto and layer.blend == "normal" else layer.blend
-        nodes.append(Leaf(_name(layer, nodes), encode_png(alone), blend, layer.opacity))
+        nodes.append(Leaf(name, encode_png(alone), blend, layer.opacity))
     return nodes
 
 
@@ -115,10 +156,11 @@ def _after(outer: Matrix, inner: Matrix) -> Matrix:
     return np.asarray(whole[:2])
 
 
-def _name(layer: Layer, before: Sequence[Leaf | Group]) -> str:
-    name = ROLES[layer.role]
-    same = sum(node.name == name or node.name.startswith(f"{name} ") for node in before)
-    return name if not same else f"{name} {same + 1}"
+def _name(name: str, seen: list[str]) -> str:
+    """A name with a number if it was there before, also where nothing of it was to be seen: the same in all drawings."""
+    seen.append(name)
+    count = seen.count(name)
+    return name if count == 1 else f"{name} {count}"
 
 
 def svg_of(drawn: Drawn, size: tuple[int, int], names: dict[int, str], depth: Sequence[str]) -> str:

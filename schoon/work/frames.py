@@ -145,8 +145,9 @@ def own_seen(own: Own, colour: Rgb) -> NDArray[np.uint8]:
     return np.dstack([even, pixels[..., 3]])
 
 
-Pass = Literal["seen", "ink", "flats", "tones", "flats-tones"]
-"""What of a drawing is handed off: all of it, or a part of it by itself. Flats and tones hold exactly the key's colours."""
+Pass = Literal["seen", "ink", "flats", "tones", "flats-tones", "passes", "parts"]
+"""What of a drawing is handed off: all of it, or a part of it by itself. Flats and tones hold exactly the key's colours.
+passes, parts: every pass, or every part, as a picture of its own."""
 
 _ROLES: dict[Pass, tuple[str, ...]] = {
     "ink": ("ink",),
@@ -189,6 +190,31 @@ def frame_of(
             own = (Layer("flats", own, matrix_from(drawn.place), opacity=drawn.opacity),)
         layers += (*own, *paper)
     return Frame(size, tuple(layers)), packed
+
+
+def parts_within(drawn: Drawn, size: tuple[int, int]) -> dict[str, Frame]:
+    """Each part of a drawing by itself on its own paper, as its lines, flats and tones; "" is what belongs to no part."""
+    sheet = sheet_of(size, *drawn.documents)
+    patches: Patches | OpenPatches | None = None
+    told: dict[int, str] = {}
+    if sheet.spots and drawn.look.pots:
+        patches = unpack_open(drawn.packed) if drawn.packed is not None else patches_in(sheet)
+        painting = painting_of(sheet.spots, patches)
+        told = {p: drawn.look.parts.get(paint.pot, "") for p, paint in painting.items()}
+        told |= parts_told(sheet.spots, patches)
+    finish = tuple(entry for entry in drawn.finish if of_lines(entry))
+    names = {s.part for s in sheet.strokes} | {told[p] for p in told} | ({""} if sheet.own else set())
+    found = {}
+    for name in sorted(names):
+        own = replace(
+            sheet,
+            strokes=[s for s in sheet.strokes if s.part == name],
+            spots=[s for s in sheet.spots if patches and told.get(patches.at(*s.at)) == name],
+            own=None if name else sheet.own,
+        )
+        layers = layers_of(own, patches, drawn.look, finish, drawn.number, drawn.textures)
+        found[name] = Frame(size, layers)
+    return found
 
 
 def layers_within(drawn: Drawn, size: tuple[int, int]) -> list[Layer]:

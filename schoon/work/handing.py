@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..core import exposure
-from ..store import Cursor, ShotRow, productions
+from ..core.model.depth import depth_at
+from ..store import Cursor, ShotRow, models, productions
 from . import proofing
 from .placing import Placed, size_of
 from .stacks import HANDED_OFF
@@ -64,6 +65,15 @@ def about_layers(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         "levels": levels,
         "notes": notes,
     }
+
+
+def depths(cursor: Cursor, shot: ShotRow) -> dict[int, tuple[str, ...]]:
+    """Parts of the level's model from front to rear, in each of its drawings. shot: seen with the level."""
+    model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+    changes = productions.stack_of(cursor, shot["id"]).levels[shot["level_id"]].depth
+    run = [row["id"] for row in productions.drawings(cursor, shot["level_id"])]
+    parts, said = ([pot["part"] for pot in model["pots"]], model["depth"]) if model else ([], [])
+    return {drawing: depth_at(parts, said, changes, run, drawing) for drawing in run}
 
 
 @dataclass(frozen=True)

@@ -82,12 +82,14 @@ def _finish(cursor: Cursor, row: DrawingRow, shot: ShotRow) -> tuple[tuple[Entry
     return tuple(entry.at(first) for entry in shot["finish"] if entry.holds(first)), order.index(row["id"])
 
 
-def in_stack(cursor: Cursor, row: DrawingRow, shot: ShotRow, painted: bool = True) -> Wanted:
+def in_stack(
+    cursor: Cursor, row: DrawingRow, shot: ShotRow, painted: bool = True, key_id: int | None = None
+) -> Wanted:
     """A drawing as it is seen among the levels of its shot: of a level that shows pictures, with its picture.
 
     shot: seen with the drawing's level.
     """
-    wanted = wanted_of(cursor, row, shot, None, painted)
+    wanted = wanted_of(cursor, row, shot, key_id, painted)
     picture = row["rough"] or None if shot["kind"] != "drawings" else None
     return replace(wanted, picture=picture, kind=shot["kind"], opacity=shot["opacity"])
 

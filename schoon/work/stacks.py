@@ -45,8 +45,8 @@ def frames_of(cursor: Cursor, shot: ShotRow) -> list[tuple[Slot, ...]]:
     ]
 
 
-def drawn_in(cursor: Cursor, files: Files, slot: Slot) -> tuple[Drawn, str]:
-    """As `renders.drawn_of`, in its place. Raises NotFound."""
+def drawn_in(cursor: Cursor, files: Files, slot: Slot, key_id: int | None = None) -> tuple[Drawn, str]:
+    """As `renders.drawn_of`, in its place, in the colour key it has there or in another. Raises NotFound."""
     row = revisions.drawing(cursor, slot.drawing)
     shot = productions.shot_of_level(cursor, slot.level)
-    return drawn_of(cursor, files, replace(in_stack(cursor, row, shot), place=slot.place))
+    return drawn_of(cursor, files, replace(in_stack(cursor, row, shot, key_id=key_id), place=slot.place))

@@ -195,13 +195,81 @@ def test_the_layers_of_a_frame_add_up_to_it(painted: Shot) -> None:
     (level,) = root.findall("stack/stack")
     names = [node.get("name") for node in level]
     assert level.get("name") == "Pim"
-    assert names == ["Ink", "Texture 2", "Texture", "Tones", "Flats", "Shadow"]
+    assert names == ["Ink", "Texture 2", "Texture", "Shade", "Flats", "Shadow"]
     merged = pixels(files["mergedimage.png"])
     assert (merged == frame(painted, 2)).all()
     whole = summed(root.find("stack"), files, (320, 240))
     share = merged[..., 3:] / 255
     assert np.abs(whole[..., 3:] - share).max() * 255 <= 1.5
     assert np.abs(whole[..., :3] * whole[..., 3:] - merged[..., :3] / 255 * share).max() * 255 <= 2.0
+
+
+def on_model(shot: Shot, what: str, **content: Any) -> None:
+    answer = shot.client.post("/api/models/1/do", json={"do": {"do": what, **content}})
+    assert answer.status_code == 200, answer.text
+
+
+def added(tree: list[Any], of: dict[str, np.ndarray], size: tuple[int, int]) -> np.ndarray:
+    """Passes laid together as their manifest says."""
+    whole = np.zeros((size[1], size[0], 4))
+    for node in tree:
+        picture = added(node["layers"], of, size) if "layers" in node else of[node["name"]]
+        blend = {"atop": "svg:src-atop"}.get(node.get("blend", ""), f"svg:{node.get('blend')}")
+        whole = laid(whole, picture, blend, node["opacity"])
+    return whole
+
+
+@pytest.mark.parametrize("clear", [False, True])
+def test_passes_add_up_to_the_level(painted: Shot, clear: bool) -> None:
+    light(painted, azimuth=90, height=20, amount=0.4)
+    assert painted.job("tone")["state"] == "done"
+    if clear:
+        on_model(painted, "describe-pot", pot=1, opacity=60)
+    finish(
+        painted,
+        {"kind": "cast", "soft": 2, "opacity": 0.5, "first": 3},
+        {"kind": "wash", "x0": 156, "y0": 220, "x1": 156, "y1": 20, "opacity": 0.4},
+        {"kind": "texture", "amount": 0.3},
+    )
+    files = archive(made(painted, "drawings", only="passes"))
+    told = json.loads(files["passes.json"])
+    assert set(told) == {"1", "2", "3"}
+    names = {name.split("/")[0] for name in files} - {"passes.json"}
+    assert {"ink", "flats", "shade", "shadow", "texture", "texture-2"} <= names
+    # Every sequence is whole.
+    assert all(f"{name}/Quay_Pim_{name}_{n:04}.png" in files for name in names for n in (1, 2, 3))
+    for number, tree in told.items():
+        of = {n: pixels(files[f"{n}/Quay_Pim_{n}_{int(number):04}.png"]) / 255 for n in names}
+        whole = added(tree, of, (320, 240))
+        truth = frame(painted, int(number)) / 255
+        assert np.abs(whole[..., 3:] - truth[..., 3:]).max() * 255 <= 1.5
+        assert np.abs(whole[..., :3] * whole[..., 3:] - truth[..., :3] * truth[..., 3:]).max() * 255 <= 2.0
+
+
+def test_parts_by_themselves(painted: Shot) -> None:
+    on_model(painted, "describe-pot", pot=1, part="features")
+    on_model(painted, "describe-pot", pot=2, part="head")
+    files = archive(made(painted, "frames", only="parts", of="frame"))
+    told = json.loads(files["Pim/parts.json"])
+    order = [part["name"] for part in told["1"]]
+    # Lines without a part are seen over what has one.
+    assert order[-1] == "no-part"
+    assert set(order) == {"no-part", "features", "head"}
+    seen = [pixels(files[f"Pim/{name}/Quay_Pim_{name}_0001.png"])[..., 3] > 0 for name in order]
+    whole = frame(painted)[..., 3] > 0
+    assert (np.any(seen, axis=0) == whole).mean() > 0.999
+    assert all(0 < own.sum() < whole.sum() for own in seen)
+    assert {f"Pim/{order[0]}/Quay_Pim_{order[0]}_{n:04}.png" for n in range(1, 7)} <= set(files)
+
+
+def test_a_frame_in_every_key(painted: Shot) -> None:
+    on_model(painted, "add-key", name="Dusk", like=1)
+    files = archive(made(painted, "keys", start=1))
+    layers = ElementTree.fromstring(files["stack.xml"]).findall("stack/layer")
+    assert [layer.get("name") for layer in layers][-1] == "Day"
+    assert [layer.get("visibility") for layer in layers] == ["hidden"] * (len(layers) - 1) + ["visible"]
+    assert len(layers) > 1
+    assert (pixels(files["mergedimage.png"]) == frame(painted)).all()
 
 
 def test_the_shot_in_layers_says_what_is_seen_when(painted: Shot) -> None:

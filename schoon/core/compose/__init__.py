@@ -17,10 +17,11 @@ from .layers import (
     Role,
     Shades,
     Source,
+    by_kind,
     seen_together,
 )
 
 __all__ = [
     "Blend", "Computed", "Cover", "Flats", "Frame", "Gradient", "Ink", "Layer", "Mask", "Matrix", "Picture", "Plain", "Role", "Shades", "Source",
-    "flattened", "render", "seen_together",
+    "by_kind", "flattened", "render", "seen_together",
 ]  # fmt: skip

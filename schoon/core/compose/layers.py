@@ -272,6 +272,18 @@ def _taking_the_place(layer: Layer) -> Layer:
     return replace(layer, source=replace(source, colours=opaque), onto=True)
 
 
+def by_kind(layer: Layer) -> list[tuple[str, Layer]]:
+    """A layer of tones as one layer a kind, in the order in which they lie over each other, with that kind; any other layer
+    as it is, with ""."""
+    source = layer.source
+    if isinstance(source, Shades):
+        own = {kind: [one for one in source.tones if one[0].kind == kind] for kind in KINDS}
+        return [(kind, replace(layer, source=replace(source, tones=t))) for kind, t in own.items() if t]
+    if isinstance(source, Sequence) and len(source) == 1:
+        return [(kind, replace(layer, source=(inner,))) for kind, inner in by_kind(source[0])]
+    return [("", layer)]
+
+
 def _patches_at(labels: NDArray[np.integer], matrix: Matrix, size: tuple[int, int]) -> NDArray[np.int32]:
     """(h, w) the patch at the middle of each pixel of the result, those on ink that of the nearest; 0 outside."""
     if _scale_of(matrix) == 1.0 and labels.shape[::-1] == size:

@@ -20,7 +20,7 @@ from ...formats.pictures import decode
 from ...formats.sequences import add_to_zip
 from ...store import Cursor, LevelRow, ShotRow, models, productions, revisions
 from ...work.frames import Drawn
-from ...work.handing import about_layers
+from ...work.handing import about_layers, depths
 from ...work.placing import size_of
 from ...work.renders import drawn_of, keep_patches, wanted_of
 from ...work.stacks import HANDED_OFF, Slot, drawn_in, frames_of
@@ -49,6 +49,7 @@ class _Wish:
     once: bool = False
     copy: bool = False
     cleared: bool = False
+    include: Sequence[str] = ()
 
 
 class Export:
@@ -66,6 +67,7 @@ class Export:
             "mp4": self._mp4,
             "svg": self._svg,
             "openraster": self._openraster,
+            "keys": self._keys,
             "layers": self._layers,
             "package": self._package,
         }
@@ -92,41 +94,65 @@ class Export:
         return ""
 
     def _add_pictures(self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str) -> None:
-        """Of the job's own level, of each level by itself, or of the whole frame."""
+        """Of the job's own level, of each level by itself, or of the whole frame; passes and parts level by level."""
         shot = _shot(work)
-        if wish.of == "frame":
+        if wish.of == "frame" and wish.only not in handing.APART:
             self._add_frames(work, wish, archive, folder, shot)
             return
-        for level in _levels(work, shot) if wish.of == "levels" else [None]:
+        add = self._add_apart if wish.only in handing.APART else self._add_level
+        for level in _levels(work, shot) if wish.of != "level" else [None]:
             own = _shot(work, level["id"]) if level else shot
             inside = f"{folder}{_plain(own['level'])}/" if level else folder
-            self._add_level(work, wish, archive, inside, own)
+            add(work, wish, archive, inside, own)
 
     def _add_level(
         self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str, shot: ShotRow
     ) -> None:
         """A picture per drawing, or one per frame, of one level."""
-        with work.store.transaction() as cursor:
-            rows = list(productions.drawings(cursor, shot["level_id"]))
-            starts = productions.exposures(cursor, shot["level_id"])
-        numbers = {row["id"]: row["number"] for row in rows}
-        if wish.what == "frames":
-            places: dict[int, list[str]] = {}
-            for first, count, drawing in exposure.spans(starts, shot["frames"]):
-                own = (counted(wish.start + f - 1, wish.padding) for f in range(first, first + count))
-                places.setdefault(drawing, []).extend(own)
-        else:
-            places = {}
-            for row in rows:
-                number, letter = exposure.place_of(row["number"])
-                places[row["id"]] = [counted(number, wish.padding) + letter]
-        order = sorted(places, key=lambda d: (places[d][0], numbers[d]))
-        for made, picture in self._drawings_of(work, wish, shot, {d: numbers[d] for d in order}):
+        numbers, places = _places(work, wish, shot)
+        for made, picture in self._drawings_of(work, wish, shot, numbers):
             for place in places[made]:
                 add_to_zip(archive, folder + _name(wish, shot, shot["level"], place), picture)
-            if shot["level_id"] == work.level:
-                with work.saving() as cursor:
-                    work.done(cursor, made)
+            self._done(work, shot, made)
+
+    def _add_apart(
+        self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str, shot: ShotRow
+    ) -> None:
+        """The same of each pass or part, in a folder a pass, and how they are laid together in each drawing."""
+        numbers, places = _places(work, wish, shot)
+        with work.store.transaction() as cursor:
+            depth = depths(cursor, shot)
+
+        def calls() -> Iterator[tuple[int, Call]]:
+            for drawing in numbers:
+                with work.store.transaction() as cursor:
+                    drawn, _ = _drawn(cursor, work, drawing, shot)
+                args = (drawn, size_of(shot), wish.only, wish.kind, depth[drawing])
+                yield drawing, (handing.apart, *args)
+
+        told: dict[str, Any] = {}
+        written: dict[str, set[int]] = {}
+        for made, (tree, files) in _sure(work, calls(), numbers):
+            told[numbers[made]] = tree
+            for name, body in files.items():
+                written.setdefault(name, set()).add(made)
+                for place in places[made]:
+                    own = _name(replace(wish, only=name), shot, shot["level"], place)
+                    add_to_zip(archive, f"{folder}{_plain(name)}/{own}", body)
+            self._done(work, shot, made)
+        # Every sequence is whole: what a drawing does not have is clear in it.
+        clear = handing.clear(size_of(shot), wish.kind)
+        for name, having in written.items():
+            for place in (p for drawing in numbers if drawing not in having for p in places[drawing]):
+                file = _name(replace(wish, only=name), shot, shot["level"], place)
+                add_to_zip(archive, f"{folder}{_plain(name)}/{file}", clear)
+        ordered = {number: told[number] for number in numbers.values()}
+        archive.writestr(f"{folder}{wish.only}.json", json.dumps(ordered, indent=1))
+
+    def _done(self, work: Work, shot: ShotRow, drawing: int) -> None:
+        if shot["level_id"] == work.level:
+            with work.saving() as cursor:
+                work.done(cursor, drawing)
 
     def _add_frames(
         self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str, shot: ShotRow
@@ -199,9 +225,13 @@ class Export:
     # ---- layered files
 
     def _svg(self, work: Work, wish: _Wish, path: Path) -> str:
-        shot = _shot(work)
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            self._add_svg(work, wish, archive, "", _shot(work))
+        return ""
+
+    def _add_svg(self, work: Work, wish: _Wish, archive: zipfile.ZipFile, folder: str, shot: ShotRow) -> None:
         with work.store.transaction() as cursor:
-            rows = [row for row in productions.drawings(cursor, work.level) if row["line"]]
+            rows = [row for row in productions.drawings(cursor, shot["level_id"]) if row["line"]]
             model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
         names = {pot["id"]: pot["name"] for pot in model["pots"]} if model else {}
         depth = list(reversed(model["depth"])) if model else []
@@ -213,12 +243,10 @@ class Export:
                 yield row["id"], (handing.svg_of, drawn, size_of(shot), names, depth)
 
         numbers = {row["id"]: row["number"] for row in rows}
-        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
-            for made, text in sorted(_sure(work, calls(), numbers)):
-                number, letter = exposure.place_of(numbers[made])
-                name = _name(wish, shot, shot["level"], counted(number, wish.padding) + letter, "svg")
-                archive.writestr(name, text)
-        return ""
+        for made, text in sorted(_sure(work, calls(), numbers)):
+            number, letter = exposure.place_of(numbers[made])
+            name = _name(wish, shot, shot["level"], counted(number, wish.padding) + letter, "svg")
+            archive.writestr(folder + name, text, zipfile.ZIP_DEFLATED)
 
     def _openraster(self, work: Work, wish: _Wish, path: Path) -> str:
         """One frame, levels as groups of their layers; the frame is `start`."""
@@ -232,6 +260,35 @@ class Export:
             ]
         groups, merged = work.call(handing.layered, named, size_of(shot))
         openraster.write(path, size_of(shot), groups, decode("a frame", merged))
+        return ""
+
+    def _keys(self, work: Work, wish: _Wish, path: Path) -> str:
+        """One frame in every colour key of the level's model, as alternatives: a layer a key, the level's own one seen."""
+        shot = _shot(work)
+        with work.store.transaction() as cursor:
+            shown = frames_of(cursor, shot)
+            slots = shown[min(max(wish.start, 1), len(shown)) - 1]
+            keys = models.model(cursor, shot["model_id"])["keys"] if shot["model_id"] else []
+            if not keys:
+                raise Refusal(f"{shot['level']} has no colour key; choose a model for it first")
+            tried = [
+                (
+                    key,
+                    [
+                        drawn_in(cursor, work.files, slot, key["id"] if slot.level == work.level else None)[0]
+                        for slot in slots
+                    ],
+                )
+                for key in keys
+            ]
+        calls = (
+            (k, _picture(replace(wish, only="seen", kind="png", width=shot["width"]), drawings, shot, False))
+            for k, (_, drawings) in enumerate(tried)
+        )
+        bodies = {k: body for k, (body, _) in _sure(work, calls, dict.fromkeys(range(len(tried)), ""))}
+        own = next((k for k, key in enumerate(keys) if key["id"] == shot["key_id"]), 0)
+        leaves = [openraster.Leaf(key["name"], bodies[k], visible=k == own) for k, key in enumerate(keys)]
+        openraster.write(path, size_of(shot), leaves, decode("a frame", bodies[own]))
         return ""
 
     def _layers(self, work: Work, wish: _Wish, path: Path) -> str:
@@ -287,16 +344,27 @@ class Export:
                 following = next(left, None)
 
     def _package(self, work: Work, wish: _Wish, path: Path) -> str:
-        """Frames, the shot in layers, a movie, sheet, palettes, report, and the production itself, with checksums."""
+        """What is chosen of it, with sheet, palettes, report, and the production itself, and checksums."""
         shot = _shot(work)
+        frames = replace(wish, what="frames", of="frame", only="seen")
         with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-            frames = _Wish(**{**work.settings, "what": "frames", "of": "frame"})
-            self._add_pictures(work, frames, archive, "frames/")
-            self._add_layers(work, wish, archive, "layers/")
-            with tempfile.TemporaryDirectory() as folder:
-                movie = Path(folder) / "shot.mp4"
-                self._mp4(work, wish, movie)
-                archive.write(movie, "shot.mp4")
+            if "frames" in wish.include:
+                self._add_pictures(work, frames, archive, "frames/")
+            for only in handing.APART:
+                if only in wish.include:
+                    apart = replace(frames, what="drawings", only=only)
+                    self._add_pictures(work, apart, archive, f"{only}/")
+            if "layers" in wish.include:
+                self._add_layers(work, wish, archive, "layers/")
+            if "svg" in wish.include:
+                for level in _levels(work, shot):
+                    own = _shot(work, level["id"])
+                    self._add_svg(work, wish, archive, f"svg/{_plain(own['level'])}/", own)
+            if "movie" in wish.include:
+                with tempfile.TemporaryDirectory() as folder:
+                    movie = Path(folder) / "shot.mp4"
+                    self._mp4(work, wish, movie)
+                    archive.write(movie, "shot.mp4")
             papers(work.store, work.files, work.pool, shot, archive)
         _with_manifest(path)
         return ""
@@ -314,6 +382,26 @@ def _with_manifest(path: Path) -> None:
             sums[name] = digest.hexdigest()
     with zipfile.ZipFile(path, "a", zipfile.ZIP_STORED) as archive:
         archive.writestr("manifest.json", json.dumps({"version": 1, "files": sums}, indent=1))
+
+
+def _places(work: Work, wish: _Wish, shot: ShotRow) -> tuple[dict[int, str], dict[int, list[str]]]:
+    """The drawings of a level that are written, with their numbers, in the order of their names, and what stands for the
+    number in the names of each: one a drawing, or one a frame that shows it."""
+    with work.store.transaction() as cursor:
+        rows = list(productions.drawings(cursor, shot["level_id"]))
+        starts = productions.exposures(cursor, shot["level_id"])
+    numbers = {row["id"]: row["number"] for row in rows}
+    places: dict[int, list[str]] = {}
+    if wish.what == "frames":
+        for first, count, drawing in exposure.spans(starts, shot["frames"]):
+            own = (counted(wish.start + f - 1, wish.padding) for f in range(first, first + count))
+            places.setdefault(drawing, []).extend(own)
+    else:
+        for row in rows:
+            number, letter = exposure.place_of(row["number"])
+            places[row["id"]] = [counted(number, wish.padding) + letter]
+    order = sorted(places, key=lambda d: (places[d][0], numbers[d]))
+    return {d: numbers[d] for d in order}, places
 
 
 def _picture(wish: _Wish, drawings: list[Drawn], shot: ShotRow, white: bool) -> Call:

@@ -29,13 +29,17 @@ router = APIRouter()
 
 _SAMPLES = 3
 
-What = Literal["frames", "drawings", "gif", "mp4", "svg", "openraster", "layers", "package"]
+What = Literal["frames", "drawings", "gif", "mp4", "svg", "openraster", "keys", "layers", "package"]
+
+
+Included = Literal["frames", "layers", "passes", "parts", "svg", "movie"]
 
 
 class NewExport(Body):
-    """what: pictures per frame or drawing, a looping GIF, a movie, SVG of the drawings, a layered file of frame `start`, the shot
-    in layers, or all of it. width: px. only: what of the drawings; flats and tones by themselves come at their own size, so
-    that no colour is mixed. of: this level, every level by itself, or the whole frame. kind: of pictures. pattern, start,
+    """what: pictures per frame or drawing, a looping GIF, a movie, SVG of the drawings, a layered file of frame `start` or of it
+    in every key, the shot in layers, or a package. width: px. only: what of the drawings; flats and tones by themselves, passes
+    and parts come at their own size, so that no colour is mixed. include: what a package holds beside the papers and the
+    production. of: this level, every level by itself, or the whole frame. kind: of pictures. pattern, start,
     padding: names. limit: bytes of a GIF, 0 for any. once: it does not loop. copy: a work copy, which says so in its name.
     cleared: what is open was waved through."""
 
@@ -52,6 +56,7 @@ class NewExport(Body):
     once: bool = False
     copy_: bool = Field(default=False, alias="copy")
     cleared: bool = False
+    include: Annotated[tuple[Included, ...], Field(max_length=6)] = ("frames", "layers", "movie")
 
 
 @router.post("/api/levels/{level_id}/export")
@@ -79,7 +84,7 @@ def start(level_id: int, new: NewExport, store: StoreDep, runner: RunnerDep) -> 
 
 def _levels(cursor: Cursor, shot: ShotRow, new: NewExport) -> list[int]:
     """The levels that go out."""
-    alone = new.what == "svg" or (new.what in ("frames", "drawings") and new.of == "level")
+    alone = new.what in ("svg", "keys") or (new.what in ("frames", "drawings") and new.of == "level")
     if alone:
         return [int(shot["level_id"])]
     return [

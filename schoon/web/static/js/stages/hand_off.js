@@ -8,7 +8,12 @@ const LEAST = 16;
 const MOST = 8192;
 const PAUSE = 500;
 const size = (bytes) => (bytes > 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1e3))} kB`);
-const WORDS = { frames: 'pictures, one a frame', drawings: 'pictures, one a drawing', gif: 'GIF', mp4: 'movie', svg: 'SVG', openraster: 'layered frame', layers: 'shot in layers', package: 'package' };
+const WORDS = { frames: 'pictures, one a frame', drawings: 'pictures, one a drawing', gif: 'GIF', mp4: 'movie', svg: 'SVG', openraster: 'layered frame', keys: 'frame in every key', layers: 'shot in layers', package: 'package' };
+// What a package can hold, and whether it does until somebody says otherwise.
+const INCLUDED = { frames: ['frames', true], layers: ['layers', true], movie: ['movie', true], passes: ['passes', false], parts: ['parts', false], svg: ['SVG', false] };
+// What is said of pictures that are not as they are seen.
+const EXACT = "Exactly the key's colours, nothing smoothed, at the drawing's own size.";
+const APART = { passes: 'A folder a pass, level by level; passes.json says how they add up.', parts: 'A folder a part, level by level, rear to front in parts.json.' };
 const PATTERN = '{shot}_{level}_{number}';
 
 // What is remembered of the fields, a production at a time.
@@ -74,8 +79,8 @@ export class HandOffStage extends Stage {
     fill(body, html`
       <div class="saver"><h2>Pictures, with alpha</h2>
         <p><label>as ${choice('png-kind', { png: 'PNG', tiff: 'TIFF', webp: 'WebP' })}</label> <label>one a ${choice('png-what', { frames: 'frame', drawings: 'drawing' })}</label> <label>of ${choice('png-of', { level: 'this level', levels: 'each level', frame: 'the whole frame' })}</label></p>
-        <p><label>show ${choice('png-only', { seen: 'all that is seen', ink: 'ink', flats: 'flats', tones: 'tones', 'flats-tones': 'flats and tones' })}</label> <label>width <input id="png-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label></p>
-        <p class="quiet" id="png-exact" hidden>Exactly the key's colours, nothing smoothed, at the drawing's own size.</p>
+        <p><label>show ${choice('png-only', { seen: 'all that is seen', ink: 'ink', flats: 'flats', tones: 'tones', 'flats-tones': 'flats and tones', passes: 'each pass by itself', parts: 'each part by itself' })}</label> <label>width <input id="png-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label></p>
+        <p class="quiet" id="png-exact" hidden></p>
         <p><label>name <input id="png-pattern" value="${PATTERN}" size="26" maxlength="120" title="May name {production}, {shot}, {level}, {pass}, {number}"></label> <label>from <input id="png-start" type="number" min="0" max="100000" value="1"></label> <label>digits <input id="png-padding" type="number" min="1" max="8" value="4"></label></p>
         <p class="number quiet" id="png-name">&nbsp;</p>
         <p><button class="main" id="save-png">Save pictures</button> <span id="png-note"></span></p></div>
@@ -87,14 +92,15 @@ export class HandOffStage extends Stage {
         <p><button class="main" id="save-mp4">Save MP4</button> <span id="mp4-note"></span></p></div>
       <div class="saver"><h2>For others to work on</h2>
         <p><button id="save-layers">Shot in layers</button> <span class="quiet">levels, timing, placement</span> <span id="layers-note"></span></p>
-        <p><button id="save-openraster">This frame, layered</button> <span class="quiet">OpenRaster</span> <span id="openraster-note"></span></p>
+        <p><button id="save-openraster">This frame, layered</button> <button id="save-keys" title="A layer a colour key, as alternatives">in every key</button> <span class="quiet">OpenRaster</span> <span id="openraster-note"></span><span id="keys-note"></span></p>
         <p><button id="save-svg">Drawings as SVG</button> <span class="quiet">groups by part, pots as classes</span> <span id="svg-note"></span></p>
-        <p><button class="main" id="save-package">Package</button> <span class="quiet">all of it, and the production itself</span> <span id="package-note"></span></p></div>
+        <p class="included">${Object.entries(INCLUDED).map(([id, [words, on]]) => html`<label><input type="checkbox" data-include="${id}" ${on ? 'checked' : ''} autocomplete="off"> ${words}</label> `)}</p>
+        <p><button class="main" id="save-package">Package</button> <span class="quiet">with sheet, palettes, report and the production itself</span> <span id="package-note"></span></p></div>
       <div class="saver"><h2>Saved before</h2><ol id="made" class="made"></ol></div>`);
     this.remember();
     const on = (id, event, does) => body.querySelector(`#${id}`).addEventListener(event, does);
     on('png-only', 'change', () => this.exact());
-    for (const what of ['gif', 'mp4', 'svg', 'layers', 'openraster', 'package']) on(`save-${what}`, 'click', () => this.save(what, what));
+    for (const what of ['gif', 'mp4', 'svg', 'layers', 'openraster', 'keys', 'package']) on(`save-${what}`, 'click', () => this.save(what, what));
     on('save-png', 'click', () => this.save('png', body.querySelector('#png-what').value));
     on('gif-width', 'input', () => { clearTimeout(this.timer); this.timer = setTimeout(() => this.estimate(), PAUSE); });
     for (const id of ['png-pattern', 'png-start', 'png-padding', 'png-kind', 'png-only']) on(id, 'input', () => { clearTimeout(this.naming); this.naming = setTimeout(() => this.showName(), PAUSE); });
@@ -108,8 +114,11 @@ export class HandOffStage extends Stage {
   value(id) { return this.body.querySelector(`#${id}`).value; }
 
   exact() {
-    const exact = !['seen', 'ink'].includes(this.value('png-only'));
-    this.body.querySelector('#png-exact').hidden = !exact;
+    const only = this.value('png-only');
+    const exact = !['seen', 'ink'].includes(only);
+    const said = this.body.querySelector('#png-exact');
+    said.hidden = !exact;
+    said.textContent = APART[only] ?? EXACT;
     this.body.querySelector('#png-width').disabled = exact;
   }
 
@@ -143,7 +152,8 @@ export class HandOffStage extends Stage {
     if (format === 'png') Object.assign(wish, { only: this.value('png-only'), of: this.value('png-of'), kind: this.value('png-kind'), pattern: this.value('png-pattern'), start: Number(this.value('png-start')), padding: Number(this.value('png-padding')) });
     if (format === 'gif') Object.assign(wish, { limit: 1000 * Number(this.value('gif-limit')), once: ticked('gif-once') });
     if (format === 'mp4') wish.quality = this.value('mp4-quality');
-    if (format === 'openraster') wish.start = app.frame;
+    if (['openraster', 'keys'].includes(format)) wish.start = app.frame;
+    if (format === 'package') wish.include = [...this.body.querySelectorAll('[data-include]:checked')].map((box) => box.dataset.include);
     const note = this.body.querySelector(`#${format}-note`);
     note.textContent = 'Saving …';
     app.jobs.start(`/api/levels/${app.level}/export`, wish, (job) => {
