@@ -314,6 +314,28 @@ def test_a_package_comes_back_with_its_history(painted: Shot, store: Store, tmp_
     assert "pour into" in undone["label"]
 
 
+def test_a_package_is_taken_in_on_the_shelf(painted: Shot) -> None:
+    body = made(painted, "package", include=["passes", "svg"])
+    names = archive(body)
+    assert {"passes/Pim/ink/Quay_Pim_ink_0001.png", "svg/Pim/Quay_Pim_0001.svg"} <= set(names)
+    assert not [n for n in names if n.startswith(("frames/", "layers/")) or n.endswith(".mp4")]
+
+    def take_in(content: bytes, name: str) -> Any:
+        files = {"file": ("Quay last.zip", content, "application/zip")}
+        return painted.client.post("/productions/restored", files=files, data={"name": name})
+
+    taken = take_in(body, "")
+    assert taken.status_code == 422
+    assert "There is a production called" in taken.text
+    for broken in (b"nothing", body[: len(body) // 2]):
+        refused = take_in(broken, "Third")
+        assert refused.status_code == 422
+        assert "Quay last.zip" in refused.text
+    assert "Third" not in painted.client.get("/").text
+    assert take_in(body, "Second").status_code == 200
+    assert "Second" in painted.client.get("/").text
+
+
 def test_the_report_shows_findings_and_who_waved_them_through(painted: Shot) -> None:
     painted.edit(2, "pour", points=[[150 + 12 + 25, 95]], pot=2)
     painted.client.post("/api/levels/1/proof")

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import shutil
+import tempfile
+from pathlib import Path
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Request
+from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 
+from ...errors import Refusal
 from ...store import models, productions
 from ...text import named
-from ...work import proofing
+from ...work import backup, proofing
 from ...work.summaries import summaries
-from ..deps import StoreDep, page
+from ..deps import SettingsDep, StoreDep, page
 from ..stages import STAGES, progress
 
 router = APIRouter()
@@ -52,4 +56,22 @@ def create_production(store: StoreDep, name: Annotated[str, Form()] = "") -> Red
     """A new production."""
     with store.transaction() as cursor:
         productions.create(cursor, named(name, "production"))
+    return RedirectResponse("/", status_code=303)
+
+
+@router.post("/productions/restored")
+def restore(
+    store: StoreDep, settings: SettingsDep, file: UploadFile, name: Annotated[str, Form()] = ""
+) -> RedirectResponse:
+    """Takes in a package that was handed off, or a backup. name: for its production, if its own is taken. Raises Refusal."""
+    said = Path(file.filename or "the file").name[-100:]
+    settings.cache.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=settings.cache) as folder:
+        path = Path(folder) / "file"
+        with open(path, "wb") as out:
+            shutil.copyfileobj(file.file, out, 2**20)
+        try:
+            backup.restore(store, path, named(name, "production") if name.strip() else None)
+        except Refusal as error:
+            raise Refusal(str(error).replace(str(path), said)) from error
     return RedirectResponse("/", status_code=303)
