@@ -220,3 +220,17 @@ def cropped(
         return encode_png(cv2.resize(whole, (side, height), interpolation=cv2.INTER_AREA))
     x, y = (int(np.clip(v - side / 2, 0, max(0, n - side))) for v, n in zip(at, size, strict=True))
     return encode_png(np.ascontiguousarray(whole[y : y + side, x : x + side]))
+
+
+_PEN = (14, 122, 111)
+"""Colour of what is drawn as a note."""
+
+
+def noted(drawn: Drawn, size: tuple[int, int], ways: Sequence[Sequence[float]], width: int) -> bytes:
+    """PNG of a drawing on white, `width` px wide, with what was noted on it. ways: x and y in turn, px."""
+    height = max(1, round(size[1] * width / size[0]))
+    whole = cv2.resize(on_white(frame_of([drawn], size)[0]), (width, height), interpolation=cv2.INTER_AREA)
+    for way in ways:
+        points = np.reshape(way, (-1, 2)) * (width / size[0]) * 16
+        cv2.polylines(whole, [np.round(points).astype(np.int32)], False, _PEN, 2, cv2.LINE_AA, 4)
+    return encode_png(whole)

@@ -16,6 +16,7 @@ from ..core.model import parse_colour
 from ..formats import exposures
 from ..formats import pots as pot_files
 from ..store import Cursor, ModelRow, ShotRow, Store, models, productions, revisions
+from ..store.states import Note
 from ..work import proofing, sheets
 from ..work.backup import IN_PACKAGE, back_up
 from ..work.derived import Files
@@ -93,14 +94,10 @@ def report(store: Store, files: Files, pool: Pool, shot: ShotRow) -> str:
         )
         for finding in now["findings"][:_MOST]:
             parts.append(_finding(store, files, pool, level["id"], finding, numbers))
-    notes = [note for note in time.notes.values() if note.words]
+    notes = [note for note in time.notes.values() if note.words or note.drawn]
     if notes:
-        parts.append("<h2>Notes</h2><ul>")
-        parts += [
-            f"<li>{html.escape(_when(note))}: {html.escape(note.words)}{' (done)' if note.done else ''}</li>"
-            for note in notes
-        ]
-        parts.append("</ul>")
+        parts.append("<h2>Notes</h2>")
+        parts += [_note(store, files, pool, note) for note in notes]
     return "\n".join([*parts, "</body></html>"])
 
 
@@ -115,10 +112,20 @@ def _head(shot: ShotRow) -> str:
     )
 
 
-def _when(note: Any) -> str:
+def _note(store: Store, files: Files, pool: Pool, note: Note) -> str:
+    """A note in words; of a drawing with its picture, and what was drawn on that."""
+    picture, about = "", "the shot"
     if note.first is not None:
-        return f"frames {note.first} to {note.last or note.first}"
-    return "a drawing" if note.drawing is not None else "the shot"
+        about = f"frames {note.first} to {note.last or note.first}"
+    elif note.drawing is not None:
+        with store.transaction() as cursor:
+            row = revisions.drawing(cursor, note.drawing)
+            drawn, size = _drawn(cursor, files, row["level_id"], note.drawing)
+        about = f"drawing {row['number']}"
+        body = pool.call(handing.noted, drawn, size, note.drawn, _CROP)
+        picture = f"<img alt='' src='data:image/png;base64,{base64.b64encode(body).decode()}'>"
+    said = [html.escape(about), *([html.escape(note.writer)] if note.writer else []), *(["done"] * note.done)]
+    return f"<figure><div>{picture}</div><figcaption><b>{', '.join(said)}</b><br>{html.escape(note.words)}</figcaption></figure>"
 
 
 def _finding(

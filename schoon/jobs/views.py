@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import cv2
@@ -18,6 +19,7 @@ from ..core.model import Rgb, write_colour
 from ..core.model.pictures import FlatColours, flat_colours
 from ..core.paper import densities, on_paper, strongest
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
+from ..core.run import Placement, register_parts
 from ..core.strokes import arc_lengths, sample, strokes_from_dicts, strokes_to_dicts
 from ..formats import svg
 from ..formats.pictures import decode, encode_png
@@ -26,6 +28,7 @@ from ..work import keys
 from ..work.derived import patches_in, scaled, to_json
 from ..work.documents import Own, sheet_of
 from ..work.frames import Drawn, frame_of, inks_of, on_white, own_seen
+from ..work.placing import SAME
 from ..work.readings import settings_of
 
 _CROP = (300, 240)
@@ -68,6 +71,44 @@ def difference(old: bytes, new: bytes, width: int) -> bytes:
     came = np.clip(after - cv2.dilate(before, near), 0, 1)
     paper = np.full((*after.shape, 3), 255, np.float32)
     for share, colour in ((0.35 * np.minimum(before, after), (90, 90, 90)), (gone, _GONE), (came, _CAME)):
+        paper = paper * (1 - share[..., None]) + np.array(colour, np.float32) * share[..., None]
+    return _webp(paper.round().astype(np.uint8))
+
+
+_ANEW = 5
+"""px within which a line that lies beside another is that line, drawn anew."""
+
+_OTHER = 24
+"""Difference of two colours, of 255, from which on they are two."""
+
+
+def against(drawn: Drawn, other: Drawn, size: tuple[int, int], width: int) -> bytes:
+    """WebP of what differs between two painted drawings once the other lies over this one: lines that only this one has in
+    violet, those of the other in ochre, and tinted where the paint is another."""
+    sheets = [sheet_of(size, *one.documents) for one in (drawn, other)]
+    (found,) = register_parts(sheets[0].inked, [sheets[1].inked], size)
+    over = (found[0] if found else Placement()).matrix
+    inks, paints = [], []
+    for sheet, one, transform in zip(sheets, (drawn, other), (Placement().matrix, over), strict=True):
+        layers = frame_of([replace(one, finish=(), place=SAME)], size, "flats-tones")[0].layers
+        ink = Layer("ink", inks_of(sheet, (0, 0, 0)), transform)
+        inks.append(render(Frame(size, (ink,)), width)[..., 3].astype(np.float32) / 255)
+        paints.append(render(Frame(size, (Layer("flats", layers, transform),)), width).astype(np.float32))
+    near = np.ones((2 * _ANEW + 1, 2 * _ANEW + 1), np.uint8)
+    own, theirs = (
+        np.clip(a - cv2.dilate(b, near), 0, 1) for a, b in ((inks[0], inks[1]), (inks[1], inks[0]))
+    )
+    apart = np.abs(paints[0] - paints[1]).max(axis=2) > _OTHER
+    # Beside lines that were drawn anew colours differ without being others.
+    apart = cv2.morphologyEx(apart.astype(np.uint8), cv2.MORPH_OPEN, near)
+    alpha = paints[0][..., 3:] / 255
+    paper = 255 + 0.3 * alpha * (paints[0][..., :3] - 255)
+    for share, colour in (
+        (0.45 * apart.astype(np.float32), _GONE),
+        (0.4 * np.minimum(*inks), (90, 90, 90)),
+        (theirs, _GONE),
+        (own, _CAME),
+    ):
         paper = paper * (1 - share[..., None]) + np.array(colour, np.float32) * share[..., None]
     return _webp(paper.round().astype(np.uint8))
 

@@ -241,10 +241,13 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
 
 def _notes(cursor: Cursor, shot_id: int) -> dict[str, Note]:
     cursor.execute(
-        "SELECT id, drawing_id AS drawing, first, last, words, picture, done, writer FROM notes WHERE shot_id = %s ORDER BY id",
+        "SELECT id, drawing_id AS drawing, first, last, words, picture, done, writer, drawn FROM notes WHERE shot_id = %s ORDER BY id",
         (shot_id,),
     )
-    return {str(row.pop("id")): Note(**row) for row in cursor.fetchall()}
+    return {
+        str(row.pop("id")): Note(**{**row, "drawn": json.loads(row["drawn"] or "[]")})
+        for row in cursor.fetchall()
+    }
 
 
 def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
@@ -286,8 +289,8 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
     gone = [name for name, note in now.notes.items() if then.notes.get(name) != note]
     cursor.executemany("DELETE FROM notes WHERE shot_id = %s AND id = %s", [(shot_id, name) for name in gone])
     cursor.executemany(
-        "INSERT INTO notes (shot_id, id, drawing_id, first, last, words, picture, done, writer)"
-        " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
+        "INSERT INTO notes (shot_id, id, drawing_id, first, last, words, picture, done, writer, drawn)"
+        " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
         [
             (
                 shot_id,
@@ -299,6 +302,7 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
                 note.picture,
                 note.done,
                 note.writer,
+                json.dumps(note.drawn) if note.drawn else None,
             )
             for name, note in then.notes.items()
             if now.notes.get(name) != note

@@ -40,7 +40,8 @@ class State(BaseModel):
 
 class Note(BaseModel):
     """What is noted of a drawing, of frames `first` to `last`, or with neither of the whole shot. picture: its hash. done:
-    whether nothing is to do about it any more. writer: who wrote it, "" if nobody said."""
+    whether nothing is to do about it any more. writer: who wrote it, "" if nobody said. drawn: what was drawn on the drawing,
+    ways of the pen, each x and y in turn, px."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -51,6 +52,7 @@ class Note(BaseModel):
     picture: str | None = None
     done: bool = False
     writer: str = ""
+    drawn: tuple[tuple[float, ...], ...] = ()
 
 
 class Retaken(BaseModel):

@@ -86,3 +86,76 @@ def test_sights_and_the_contact_sheet(desk: Page) -> None:
     expect(desk.locator("#contact-whole")).to_be_visible()
     desk.locator(".contact button").nth(2).click()
     until(desk, "schoon.current.number === '3'")
+
+
+def composed(page: Page) -> str:
+    return str(page.evaluate("document.querySelector('#paper .composed image').getAttribute('href') ?? ''"))
+
+
+def test_a_drawing_is_held_against_others_and_seen_as_it_was(desk: Page) -> None:
+    desk.evaluate("schoon.go(schoon.data.run[1].id)")
+    until(desk, "schoon.current.number === '2'")
+    desk.locator("#see-looks").click()
+    until(desk, "document.querySelectorAll('#looks-moment option').length > 1")
+    ways = desk.locator("#looks-against option").all_inner_texts()
+    assert any("what differs" in way for way in ways)
+    assert any(way.startswith("as it was") for way in ways)
+    desk.locator("#table").focus()
+    desk.keyboard.down("Backquote")
+    until(desk, "document.querySelector('#paper').classList.contains('as-composed')")
+    assert "/against.webp?other=" in composed(desk)
+    desk.keyboard.up("Backquote")
+    until(desk, "!document.querySelector('#paper').classList.contains('as-composed')")
+    was = desk.locator("#looks-moment option").nth(1).get_attribute("value")
+    desk.locator("#looks-moment").select_option(was)
+    until(desk, "document.querySelector('#paper').classList.contains('as-composed')")
+    assert f"revision={was}" in composed(desk)
+    loaded = "const i = new Image(); i.src = document.querySelector('#paper .composed image').getAttribute('href'); await i.decode(); return i.naturalWidth;"
+    assert desk.evaluate(f"(async () => {{ {loaded} }})()") > 100
+    # Another drawing is seen as it is.
+    desk.keyboard.press("Escape")
+    desk.evaluate("schoon.go(schoon.data.run[2].id)")
+    until(desk, "!document.querySelector('#paper').classList.contains('as-composed')")
+
+
+def test_the_mirrored_paper_is_drawn_on_where_the_pen_is(desk: Page) -> None:
+    before = desk.evaluate("schoon.table.view.toPaper(500, 300)")
+    desk.evaluate("schoon.looks.mirror()")
+    after = desk.evaluate("schoon.table.view.toPaper(500, 300)")
+    assert abs(before[1] - after[1]) < 0.01
+    assert abs(before[0] - after[0]) > 10
+    desk.evaluate("schoon.table.view.around(500, 300, 2, 0.3)")
+    held = desk.evaluate("schoon.table.view.toPaper(500, 300)")
+    assert [round(v, 3) for v in held] == [round(v, 3) for v in after]
+
+
+def test_a_span_is_played_once_at_a_quarter_of_the_speed(desk: Page) -> None:
+    desk.locator("#play-how").click()
+    desk.locator("#play-first").fill("2")
+    desk.locator("#play-last").fill("4")
+    desk.locator("#play-last").blur()
+    desk.locator("#play-speed").select_option("0.25")
+    desk.locator("#play-loop").uncheck()
+    desk.evaluate(
+        "globalThis.frames = []; new MutationObserver(() => frames.push(Number(document.getElementById('screen').dataset.frame)))"
+        ".observe(document.getElementById('screen'), { attributes: true, attributeFilter: ['data-frame'] })"
+    )
+    started = desk.evaluate("performance.now()")
+    desk.locator("#play").click()
+    until(desk, "frames.length === 3 && !schoon.player.on")
+    assert desk.evaluate("frames") == [2, 3, 4]
+    assert desk.evaluate("performance.now()") - started > 3 * 1000 / 24 * 3
+
+
+def test_a_note_is_drawn_on_the_paper_and_stays(desk: Page) -> None:
+    desk.locator("#notes [data-draw]").click()
+    drag(desk, [(300, 250), (340, 280), (380, 250)])
+    until(desk, "document.querySelectorAll('#paper .noted .way').length === 1")
+    desk.locator("#notes form input[name=words]").fill("rounder")
+    desk.locator("#notes form button", has_text="Keep").click()
+    until(desk, "Object.values(schoon.data.notes).length === 1")
+    desk.reload()
+    until(desk, "document.querySelectorAll('#paper .noted .way').length === 1")
+    expect(desk.locator("#notes summary")).to_contain_text("1 open")
+    desk.evaluate("schoon.go(schoon.data.run[1].id)")
+    until(desk, "document.querySelectorAll('#paper .noted .way').length === 0")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import io
 import json
@@ -378,3 +379,40 @@ def test_a_note_stays_open_until_it_is_done(painted: Shot) -> None:
     assert still_open() == []
     painted.client.post("/api/times/1/undo")
     assert still_open() == ["1 note not done"]
+
+
+def test_a_note_is_drawn_on_a_drawing_and_shown_in_the_report(painted: Shot) -> None:
+    def note(**told: Any) -> Any:
+        asked = {"do": "note", "notes": [{"name": "00000000bb", **told}]}
+        return painted.client.post("/api/times/1/do", json={"do": asked})
+
+    way = [100.0, 100.0, 140.5, 120.0, 150.0, 160.0]
+    assert note(drawn=[way]).status_code == 422
+    assert note(drawing=painted.ids[0], drawn=[way[:-1]]).status_code == 422
+    assert note(drawing=painted.ids[0]).status_code == 422
+    kept = note(drawing=painted.ids[0], drawn=[way])
+    assert kept.json()["notes"]["00000000bb"]["drawn"] == [way]
+    text = painted.client.get("/shots/1/report/findings.html").text
+    assert "<b>drawing 1</b>" in text
+    source = text.split("data:image/png;base64,")[-1].split("'")[0]
+    picture = pixels(base64.b64decode(source))[..., :3]
+    assert (np.abs(picture - (14, 122, 111)).max(axis=2) < 12).sum() > 20
+
+
+def test_the_difference_of_two_drawings_is_that_of_what_they_show(painted: Shot) -> None:
+    def seen(a: int, b: int) -> np.ndarray:
+        answer = painted.client.get(f"/drawings/{painted.ids[a]}/against.webp?other={painted.ids[b]}")
+        assert answer.status_code == 200, answer.text
+        return np.asarray(Image.open(io.BytesIO(answer.content)).convert("RGB")).astype(int)
+
+    def far(picture: np.ndarray) -> int:
+        """Px in the colours of what only one of them has."""
+        return int(((np.abs(picture[..., 0] - picture[..., 2]) > 70) & (picture.min(axis=2) < 200)).sum())
+
+    # The figure has moved as a whole, which is no difference.
+    alike = far(seen(0, 1))
+    painted.edit(2, "pour", points=[[150 + 12 + 25, 95]], pot=2)
+    other = far(seen(0, 1))
+    assert other > alike + 100
+    missing = painted.client.get(f"/drawings/{painted.ids[0]}/against.webp?other=999")
+    assert missing.status_code == 404

@@ -17,7 +17,7 @@ from ...work import edits
 from ...work.derived import key_of
 from ...work.looks import look_of
 from ...work.placing import Placed, size_of
-from ...work.renders import in_stack
+from ...work.renders import drawn_of, in_stack, wanted_of
 from ..deps import DeskDep, FilesDep, SeenDep, StoreDep
 
 router = APIRouter()
@@ -66,6 +66,27 @@ def difference(drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep,
         old, new = (bytes(pictures.get(cursor, name)["body"]) for name in (row["was"], row["rough"]))
     key = key_of("difference", row["was"], row["rough"])
     body = files.get(key, ".webp", lambda: desk.call(views.difference, old, new, 1920))
+    return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
+
+
+@router.get("/drawings/{drawing_id}/against.webp")
+def against(
+    drawing_id: int, other: int, store: StoreDep, files: FilesDep, desk: DeskDep, v: str = ""
+) -> Response:
+    """What differs between a drawing and another one of its shot, once that lies over it. v: as in `view`."""
+    with store.transaction() as cursor:
+        rows = [revisions.drawing(cursor, one) for one in (drawing_id, other)]
+        shots = [productions.shot_of_level(cursor, row["level_id"]) for row in rows]
+        if shots[0]["id"] != shots[1]["id"] or not all(row["line"] for row in rows):
+            raise NotFound("These two drawings cannot be compared: both need a line, and one shot")
+        wanted = [wanted_of(cursor, row, shot) for row, shot in zip(rows, shots, strict=True)]
+        drawn = [drawn_of(cursor, files, one)[0] for one in wanted]
+        size = size_of(shots[0])
+    body = files.get(
+        key_of("against", *(one.key for one in wanted)),
+        ".webp",
+        lambda: desk.call(views.against, *drawn, size, 1280),
+    )
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 

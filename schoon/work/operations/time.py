@@ -200,6 +200,9 @@ class Rate(TimeOperation):
 
 NoteName = Annotated[str, Field(pattern=r"^[0-9a-z]{6,10}$")]
 
+Way = Annotated[tuple[Annotated[float, Field(ge=-1e5, le=1e5)], ...], Field(min_length=4, max_length=4000)]
+"""A way of the pen, x and y in turn, px."""
+
 _MOST_NOTES = 2000
 
 
@@ -212,6 +215,7 @@ class NewNote(Sound):
     last: int | None = Field(default=None, ge=1, le=MOST_FRAMES)
     words: str = Field(default="", max_length=500)
     picture: str | None = Field(default=None, pattern=r"^[0-9a-f]{64}$")
+    drawn: Annotated[tuple[Way, ...], Field(max_length=200)] = ()
 
 
 class AddNotes(TimeOperation):
@@ -228,8 +232,10 @@ class AddNotes(TimeOperation):
         for note in self.notes:
             if note.drawing is not None and note.drawing not in levels.owner:
                 raise NotFound("This drawing is not in the shot any more")
-            if not (note.words.strip() or note.picture):
+            if not (note.words.strip() or note.picture or note.drawn):
                 raise Refusal("A note needs words or a picture")
+            if note.drawn and (note.drawing is None or any(len(way) % 2 for way in note.drawn)):
+                raise Refusal("What is drawn needs a drawing that it lies on, and pairs of places")
             told = {
                 **note.model_dump(exclude={"name"}),
                 "words": note.words.strip(),
@@ -254,7 +260,7 @@ class Reword(TimeOperation):
 
     def apply(self, time: Time, levels: Levels) -> Time:
         note = _note(time, self.note)
-        if not (self.words.strip() or note.picture):
+        if not (self.words.strip() or note.picture or note.drawn):
             raise Refusal("A note needs words or a picture; take it away instead")
         changed = note.model_copy(update={"words": self.words.strip()})
         return time.model_copy(update={"notes": {**time.notes, self.note: changed}})

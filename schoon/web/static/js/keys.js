@@ -4,8 +4,9 @@
 // On every card, whatever it asks: take what is proposed, take the other, later, nothing at all.
 export const CARD = { take: 'j', other: 'k', third: 'm', later: 'l', none: 'x', leak: 'b' };
 
-// While held: the hand takes the paper, the paper turns, a handle moves alone.
-export const HELD = { drag: '5', turn: '6', alone: 'q' };
+// While held: the hand takes the paper, the paper turns, what the drawing is compared with is seen (the key left of 1,
+// whatever stands on it), a handle moves alone.
+export const HELD = { drag: '5', turn: '6', against: 'Backquote', alone: 'q' };
 
 export const FLIP = { 1: -1, 2: 0, 3: 1 };
 
@@ -18,9 +19,10 @@ export const CHOSEN = { join: 'g', mirror: 'm', smooth: 'i', lighter: ',', heavi
 export const EVERYWHERE = [
   ['1 2 3', 'held: previous, current, next drawing'],
   ['A D', 'a drawing back or on; with Shift to the next key'],
-  ['Space', 'play or stop'],
+  ['Space', 'play or stop; with Shift at half speed'],
   [HELD.drag, 'held: drag the paper'],
   [HELD.turn, 'held: turn the paper'],
+  ['left of 1', 'held: what it is compared with, see Look'],
   ['wheel', 'zoom at the pointer'],
   [PAPER.fit, 'the whole paper'],
   [PAPER.figure, 'the figure in this drawing; again: in the whole run'],

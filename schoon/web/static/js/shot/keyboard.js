@@ -26,8 +26,9 @@ export function wireKeys(app) {
       if (first && entry) { app.table.draw(entry, true); app.tools.says(`flip: drawing ${entry.number}`); }
       return;
     }
-    if (key === ' ') { event.preventDefault(); if (first) player.toggle(); return; }
+    if (key === ' ') { event.preventDefault(); if (first) player.toggle(event.shiftKey); return; }
     if (key === HELD.drag || key === HELD.turn) { $('paper').classList.add('grab'); return; }
+    if (event.code === HELD.against) { event.preventDefault(); if (first) app.looks.hold(true); return; }
     if (key === PAPER.fit) { app.table.view.fit(); return; }
     if (key === PAPER.figure) { app.room.figure(); return; }
     if (key === PAPER.wings) { $('see-wings').click(); return; }
@@ -51,6 +52,7 @@ export function wireKeys(app) {
     heldKeys.delete(key);
     if (key in FLIP && !Object.keys(FLIP).some((k) => heldKeys.has(k))) { app.table.draw(); app.tools.status(); }
     if (key === HELD.drag || key === HELD.turn) $('paper').classList.remove('grab');
+    if (event.code === HELD.against && app.looks.held) app.looks.hold(false);
   });
   window.addEventListener('blur', () => heldKeys.clear());
 }

@@ -14,11 +14,11 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'sun', 'tone-points', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'sun', 'tone-points', 'noted', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
 const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
-const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame'];
+const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'noted'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -87,11 +87,13 @@ export class Paper {
     if (url && this.ownImage.getAttribute('href') !== url) this.ownImage.setAttribute('href', url);
   }
 
-  // The picture as the server composes it, in place of what is drawn here; null for none.
-  composed(url) {
+  // A picture as the server composes it, in place of what is drawn here; null for none. box: where it lies, if not all over.
+  composed(url, box = null) {
     this.svg.classList.toggle('as-composed', Boolean(url));
     this.layers.composed.style.display = url ? '' : 'none';
     if (url && this.composedImage.getAttribute('href') !== url) this.composedImage.setAttribute('href', url);
+    const { x, y, width, height } = box ?? { x: 0, y: 0, width: this.width, height: this.height };
+    for (const [name, value] of Object.entries({ x, y, width, height, preserveAspectRatio: box ? 'xMidYMid meet' : 'none' })) this.composedImage.setAttribute(name, value);
   }
 
   // Lays the paper where it lies in the shot; null for as it is worked on.

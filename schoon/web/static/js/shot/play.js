@@ -9,19 +9,60 @@ const SAME = [1, 0, 0, 1, 0, 0];
 const HANDED_OFF = ['drawings', 'backdrop'];
 // Frames that have to be there before playing begins; the others are read while it plays.
 const BEFORE = 1;
+// The same of a span that was asked for: it is looked at closely.
+const SPAN = 48;
+
+const $ = (id) => document.getElementById(id);
 
 export class Player {
   constructor(app) {
     this.app = app;
     this.on = false;
+    // The frames that are played, null for all; how fast, 1 as it is; whether it begins again.
+    Object.assign(this, { span: null, speed: 1, loops: true });
+    this.wire();
     this.canvas = document.getElementById('screen');
     this.pictures = new Map();
     // What is tried in the sheet is seen at once.
     app.on('time', () => { if (this.on) this.read(); });
   }
 
-  async toggle() {
+  wire() {
+    const { app } = this;
+    const open = (on) => { $('play-box').hidden = !on; $('play-how').setAttribute('aria-expanded', String(on)); if (on) this.showSpan(); };
+    $('play-how').addEventListener('click', () => open($('play-box').hidden));
+    $('play-speed').addEventListener('change', ({ target }) => { this.speed = Number(target.value); this.again(); });
+    $('play-loop').addEventListener('change', ({ target }) => { this.loops = target.checked; });
+    for (const id of ['play-first', 'play-last']) $(id).addEventListener('change', () => this.use([Number($('play-first').value), Number($('play-last').value)]));
+    $('play-whole').addEventListener('click', () => this.use(null));
+    $('play-chosen').addEventListener('click', () => {
+      const ids = app.chosen.size ? app.chosen : new Set([app.current.id]);
+      const own = app.data.spans.filter(([, , id]) => ids.has(id));
+      if (!own.length) { notice('The chosen drawings are in no frame', true); return; }
+      this.use([own[0][0], own[own.length - 1][0] + own[own.length - 1][1] - 1]);
+    });
+  }
+
+  // Plays from one frame to another, or with null all of them.
+  use(span) {
+    const { frames } = this.app.data.shot;
+    const within = (f) => Math.min(frames, Math.max(1, Math.round(f) || 1));
+    this.span = span && [Math.min(...span.map(within)), Math.max(...span.map(within))];
+    this.showSpan();
+    this.again();
+  }
+
+  get frames() { return this.span ?? [1, this.app.data.shot.frames]; }
+
+  showSpan() { [$('play-first').value, $('play-last').value] = this.frames; }
+
+  // What is playing begins again, as it is asked for now.
+  again() { this.start = performance.now(); }
+
+  // slowly: this time at half speed.
+  async toggle(slowly = false) {
     if (this.on) { this.stop(); return; }
+    this.slowly = slowly;
     const button = document.getElementById('play');
     button.textContent = 'Reading …';
     this.late = 0;
@@ -42,7 +83,8 @@ export class Player {
     this.shown = [[], ...frames.map((frame) => (look === 'rough' ? this.roughAt(frame) : stack.flatMap((level) => this.layersAt(level, frame, look))))];
     const urls = [...new Set(this.shown.flat().map((layer) => layer.url))];
     for (const url of [...this.pictures.keys()]) if (!urls.includes(url)) this.pictures.delete(url);
-    const first = new Set(this.shown.slice(1, 1 + BEFORE).flat().map((layer) => layer.url));
+    const [begin, end] = this.frames;
+    const first = new Set(this.shown.slice(begin, this.span ? Math.min(end + 1, begin + SPAN) : begin + BEFORE).flat().map((layer) => layer.url));
     try { await Promise.all([...first].map((url) => this.fetch(url))); } catch {
       notice('The shot could not be read for playing; try again', true);
       return false;
@@ -94,15 +136,20 @@ export class Player {
     ink.beginPath();
     ink.rect(left, top, width * scale, height * scale);
     ink.clip();
-    const start = performance.now();
+    this.again();
     let last = 0;
     const step = (now) => {
       if (!this.on) return;
-      const { fps, frames } = app.data.shot;
-      const frame = this.frozen ? app.frame : 1 + (Math.floor(((now - start) / 1000) * fps) % frames);
+      const { fps } = app.data.shot;
+      const [first, end] = this.frames;
+      const gone = Math.max(0, Math.floor(((now - this.start) / 1000) * fps * this.speed * (this.slowly ? 0.5 : 1)));
+      const count = end - first + 1;
+      if (!this.frozen && !this.loops && gone >= count && last === end) { this.stop(); return; }
+      const playing = first + (this.loops ? gone % count : Math.min(gone, count - 1));
+      const frame = this.frozen ? app.frame : playing;
       if (frame !== last && this.draw(ink, frame, [scale, 0, 0, scale, left, top])) {
         last = frame;
-        if (!this.frozen) app.tools.says(`frame ${frame} of ${frames}`);
+        if (!this.frozen) app.tools.says(`frame ${frame} of ${app.data.shot.frames}`);
         canvas.dataset.frame = frame;
       }
       requestAnimationFrame(step);

@@ -16,6 +16,7 @@ import { Colours } from './colours.js';
 import { History } from './history.js';
 import { Jobs } from './jobs.js';
 import { Levels } from './levels.js';
+import { Looks } from './looks.js';
 import { Onion } from './onion.js';
 import { Parts } from './parts.js';
 import { Placer } from '../time/placer.js';
@@ -44,6 +45,7 @@ export class Shot extends Events {
     this.parts = new Parts(this);
     this.onion = new Onion(this);
     this.levels = new Levels(this);
+    this.looks = new Looks(this);
     this.placer = new Placer(this);
     this.player = new Player(this);
     this.history = new History(this);

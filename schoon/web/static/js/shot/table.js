@@ -37,10 +37,15 @@ export class Table {
   // The composed picture, where the stage shows it, as large as it is seen; one that is larger already will do.
   compose() {
     const { app, paper, shown, view } = this;
-    if (!app.stage.composed || !shown.strokes) { paper.composed(null); return; }
     const wide = view.size[0] * view.zoom * (window.devicePixelRatio || 1);
-    const what = `${shown.id}.${shown.revision}.${app.colours.tag}`;
     const least = COMPOSED.find((step) => wide <= step) ?? COMPOSED[COMPOSED.length - 1];
+    if (app.looks.other && shown === app.current) {
+      const { url, box } = app.looks.url(least);
+      paper.composed(url, box);
+      return;
+    }
+    if (!app.stage.composed || app.looks.way !== 'plain'  || !shown.strokes) { paper.composed(null); return; }
+    const what = `${shown.id}.${shown.revision}.${app.colours.tag}`;
     this.asked = { what, step: this.asked?.what === what ? Math.max(this.asked.step, least) : least };
     paper.composed(`${app.colours.viewUrl(shown, this.asked.step, 'paint')}&clear=true&exact=true`);
   }
@@ -50,7 +55,8 @@ export class Table {
     const { app, paper } = this;
     const { stage } = app;
     const ticket = ++this.drawn;
-    const withPatches = entry.strokes > 0 && Boolean(stage.patches);
+    const how = stage.patches || (app.looks.needsPatches ? 'pots' : null);
+    const withPatches = entry.strokes > 0 && Boolean(how);
     let line = drawings.lineNow(entry);
     let shapes = withPatches ? drawings.paintNow(entry) : null;
     if (!line || (withPatches && !shapes)) {
@@ -69,9 +75,9 @@ export class Table {
     paper.change = changes && this.seesChange ? `/drawings/${entry.id}/difference.webp?v=${entry.retaken}` : null;
     paper.rough(entry, line, paper.change ? 'full' : stage.rough(line.strokes.length > 0));
     this.own(entry, line);
-    paper.ink(stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
+    paper.ink(app.looks.way === 'bare' ? [] : stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
-    paper.patches(shapes, stage.patches, stage.showsBare);
+    paper.patches(shapes, how, stage.showsBare);
     this.shown = entry;
     this.compose();
     paper.tones(shapes, stage.tones ? shapes?.tones : null, stage.tones === 'grey');
@@ -85,7 +91,7 @@ export class Table {
 
   own(entry, line) {
     const { app, paper } = this;
-    paper.own(line?.own && app.stage.ink(line.strokes).length ? app.colours.ownUrl(entry, line) : null);
+    paper.own(line?.own && app.looks.way !== 'bare' && app.stage.ink(line.strokes).length ? app.colours.ownUrl(entry, line) : null);
   }
 
   // The neighbours are read before they are asked for; their roughs too if roughs are looked at, so that flipping is instant.

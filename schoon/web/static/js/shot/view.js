@@ -6,6 +6,8 @@ export class View {
     this.size = size;
     this.onChange = onChange;
     this.zoom = 1; this.turn = 0; this.x = 0; this.y = 0;
+    // Whether the paper is seen from its other side.
+    this.mirrored = false;
     this.fitted = true;
     new ResizeObserver(() => { if (this.fitted) this.fit(); else this.onChange(); }).observe(element);
   }
@@ -18,7 +20,7 @@ export class View {
     const room = Math.max(200, box.width - 2 * margin);
     this.zoom = Math.max(0.02, Math.min(room / w, (box.height - 92) / h));
     this.turn = 0;
-    this.x = box.width / 2 - (w / 2) * this.zoom;
+    this.x = box.width / 2 - (w / 2) * this.zoom * this.side;
     this.y = 50 + (box.height - 62) / 2 - (h / 2) * this.zoom;
     this.fitted = true;
     this.onChange();
@@ -30,7 +32,7 @@ export class View {
     const [w, h] = [Math.max(8, x1 - x0) * margin, Math.max(8, y1 - y0) * margin];
     this.zoom = Math.min(8, Math.max(0.02, Math.min(box.width / w, (box.height - 60) / h)));
     this.turn = 0;
-    this.x = box.width / 2 - ((x0 + x1) / 2) * this.zoom;
+    this.x = box.width / 2 - ((x0 + x1) / 2) * this.zoom * this.side;
     this.y = 50 + (box.height - 60) / 2 - ((y0 + y1) / 2) * this.zoom;
     this.fitted = false;
     this.onChange();
@@ -39,7 +41,18 @@ export class View {
   matrix() {
     const c = Math.cos(this.turn) * this.zoom;
     const s = Math.sin(this.turn) * this.zoom;
-    return [c, s, -s, c, this.x, this.y];
+    return [c * this.side, s * this.side, -s, c, this.x, this.y];
+  }
+
+  get side() { return this.mirrored ? -1 : 1; }
+
+  // The other side of the paper, about the middle of the table.
+  mirror() {
+    const middle = this.element.getBoundingClientRect().width / 2;
+    this.mirrored = !this.mirrored;
+    this.turn = -this.turn;
+    this.x = 2 * middle - this.x;
+    this.onChange();
   }
 
   // Screen point (client co-ordinates) to the drawing's pixels.

@@ -1,6 +1,7 @@
 // Proof: what is wrong is looked for; a person mends it, or waves it through.
 
 import { fill, html } from '../dom.js';
+import { WAYS } from '../shot/looks.js';
 import { make } from '../shot/paper.js';
 import { Axis } from '../proof/axis.js';
 import { Cards } from '../proof/cards.js';
@@ -8,11 +9,6 @@ import { Contact } from '../proof/contact.js';
 import { Stage } from './stage.js';
 
 const VIEWS = { cards: 'Findings', contact: 'Contact sheet' };
-
-// Ways to look at the drawing on the table: key, name, what it is good for.
-const SIGHTS = [
-  ['plain', 'As it is', 'c'], ['silhouette', 'Silhouette', 'v'], ['values', 'Values', 'n'], ['garish', 'Garish', 'g'], ['bare', 'No ink', 'i'],
-];
 
 // A ring round the place of the finding in hand.
 class Ring {
@@ -41,32 +37,22 @@ export class ProofStage extends Stage {
     this.ring = new Ring(app, this.cards);
     this.contact = new Contact(app, this);
     this.view = sessionStorage.proofLedge in VIEWS ? sessionStorage.proofLedge : 'cards';
-    this.sight = 'plain';
   }
 
-  // The table shows what is handed off, but where it is looked at otherwise.
-  get composed() { return this.sight === 'plain' && Boolean(this.app.levels.mine?.finish.length); }
-
-  ink(strokes) { return this.sight === 'bare' ? [] : strokes; }
+  // The table shows what is handed off.
+  get composed() { return Boolean(this.app.levels.mine?.finish.length); }
 
   extra(tray) {
     tray.hidden = false;
-    for (const [id, label, key] of SIGHTS) {
+    for (const [id, [label, key]] of Object.entries(WAYS)) {
       const button = document.createElement('button');
       button.dataset.sight = id;
       fill(button, html`${label} <kbd>${key.toUpperCase()}</kbd>`);
-      button.setAttribute('aria-pressed', String(id === this.sight));
-      button.addEventListener('click', () => this.see(id));
+      button.setAttribute('aria-pressed', String(id === this.app.looks.way));
+      button.addEventListener('click', () => this.app.looks.see(id));
       tray.append(button);
     }
     queueMicrotask(() => { tray.hidden = false; });
-  }
-
-  see(id) {
-    this.sight = id;
-    document.body.dataset.sight = id;
-    for (const button of document.querySelectorAll('[data-sight]')) button.setAttribute('aria-pressed', String(button.dataset.sight === id));
-    this.app.table.draw();
   }
 
   start() { this.cards.load(); }
@@ -99,8 +85,8 @@ export class ProofStage extends Stage {
 
   key(event) {
     const key = event.key.toLowerCase();
-    const sight = SIGHTS.find(([, , k]) => k === key);
-    if (sight) this.see(sight[0]);
+    const way = Object.keys(WAYS).find((id) => WAYS[id][1] === key);
+    if (way) this.app.looks.see(way);
     else if (key === 'enter') this.cards.go();
     else return this.cards.key(key);
     return true;
