@@ -1,4 +1,4 @@
-"""A shot of many large drawings, from take-in to carried paint: seconds, and memory of all processes.
+"""A shot of many large drawings, from take-in to hand-off: seconds, and memory of all processes.
 
 Run by hand: .venv/bin/python bench/long_shot.py --drawings 120 --width 4096
 The drawings are those of the demo's stair, again and again, slightly moved, so that no two are alike.
@@ -163,17 +163,51 @@ def _work(client: httpx.Client, paths: list[Path], watch: Watch) -> None:
             lambda number=number: client.get(f"/api/drawings/{number}/patches").raise_for_status(),
         )
     frames = [f"/shots/1/frames/{k}.webp?levels=1&w=960" for k in range(1, len(paths) + 1)]
+    stage("proof", lambda: _proof(client))
+    middle = client.get("/api/drawings/2/patches").json()
+    patch = next(p for p in middle["patches"] if p["n"] != middle["background"])
+    pour = {"do": "pour", "points": [patch["at"]], "pot": 3}
+    base = client.get("/api/drawings/2").json()["revision"]
+    client.post("/api/drawings/2/do", json={"base": base, "do": pour}).raise_for_status()
+    stage("after edit", lambda: _proof(client))
+    for what, wish in (
+        ("drawings", {}),
+        ("drawings", {"only": "passes"}),
+        ("layers", {}),
+        ("mp4", {}),
+        ("gif", {"width": 640, "limit": 4_000_000}),
+    ):
+        stage(
+            f"{what} {wish.get('only', '')}".strip(),
+            lambda what=what, wish=wish: _export(
+                client, {"what": what, "width": 4096, "cleared": True, **wish}
+            ),
+        )
     stage("play", lambda: [client.get(url).raise_for_status() for url in frames])
 
 
 def _job(client: httpx.Client, kind: str) -> None:
     answer = client.post("/api/levels/1/jobs", json={"kind": kind})
     answer.raise_for_status()
+    _ended(client, kind, answer.json()["id"])
+
+
+def _proof(client: httpx.Client) -> None:
+    _ended(client, "proof", client.post("/api/levels/1/proof").json()["job"])
+
+
+def _export(client: httpx.Client, wish: dict[str, object]) -> None:
+    answer = client.post("/api/levels/1/export", json=wish)
+    answer.raise_for_status()
+    _ended(client, str(wish["what"]), answer.json()["id"])
+
+
+def _ended(client: httpx.Client, kind: str, job: int) -> None:
     while True:
-        state = client.get(f"/api/jobs/{answer.json()['id']}").json()
+        state = client.get(f"/api/jobs/{job}").json()
         if state["state"] not in ("waiting", "running"):
             break
-        time.sleep(0.5)
+        time.sleep(0.05)
     if state["state"] != "done":
         raise SystemExit(f"{kind}: {state['state']}, {state['message']}")
 
