@@ -77,6 +77,9 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
     say("Setting the light and shading them …")
     _once(store, "demo: shaded", lambda cursor: shade(cursor, levels))
     runner.run_open()
+    say("Looking for what is wrong in them …")
+    _once(store, "demo: proofed", lambda cursor: _proof(cursor, levels))
+    runner.run_open()
     _once(store, _LOADED, lambda cursor: None)
 
 
@@ -108,6 +111,12 @@ def _clean(cursor: productions.Cursor, levels: Sequence[int]) -> None:
     for level in levels:
         drawings = [row["id"] for row in productions.drawings(cursor, level)]
         jobs.create(cursor, "clean", level, drawings, {})
+
+
+def _proof(cursor: productions.Cursor, levels: Sequence[int]) -> None:
+    for level in levels:
+        drawings = [row["id"] for row in productions.drawings(cursor, level)]
+        jobs.create(cursor, "proof", level, drawings, {})
 
 
 def _paint(cursor: productions.Cursor, levels: Sequence[int]) -> None:

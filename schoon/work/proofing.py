@@ -9,9 +9,11 @@ from typing import Any
 
 from ..core import exposure
 from ..core.exposure import Again
+from ..core.model.compare import Expected
 from ..core.proof import Finding, Shown
 from ..store import Cursor, DrawingRow, ShotRow, findings, models, productions, revisions
 from ..store.states import Level, Stack, Time
+from .covering import Covers, in_front
 from .derived import key_of
 from .placing import Placed, size_of
 
@@ -25,7 +27,8 @@ RULE_WORDS = {
 
 @dataclass(frozen=True, eq=False)
 class Looked:
-    """What a level's findings derive from. rows: its drawings that have a line, in order. every: all of its drawings."""
+    """What a level's findings derive from. rows: its drawings that have a line, in order. every: all of its drawings. front:
+    names of what levels in front of it show, by level."""
 
     shot: ShotRow
     rows: list[DrawingRow]
@@ -33,8 +36,9 @@ class Looked:
     time: Time
     stack: Stack
     pots: Mapping[int, str]
-    expected: Mapping[int, int]
+    expected: Mapping[int, Expected]
     parts: Mapping[int, str]
+    front: Mapping[int, list[tuple[int, str | None, str | None]]]
 
     @property
     def level(self) -> int:
@@ -51,18 +55,15 @@ class Looked:
         starts = self.time.levels[self.level]
         framing = {frame: notch.model_dump() for frame, notch in self.stack.framing.items()}
         return key_of(
-            "proof", _VERSION, names, sorted(self.pots.items()), sorted(self.expected.items()),
+            "proof", _VERSION, names, sorted(self.pots.items()), str(sorted(self.expected.items())),
             sorted(self.parts.items()), str(starts), self.time.frames, json.dumps(framing),
             self.own.place.model_dump_json(), self.time.meant,
+            [(k, own, str(self.time.levels[k]), self.stack.levels[k].place.model_dump_json()) for k, own in self.front.items()],
         )  # fmt: skip
 
     def spans(self) -> list[tuple[int, int, int]]:
         """(first frame, frames, drawing) of what is shown."""
         return exposure.spans(self.time.levels[self.level], self.time.frames)
-
-    def frames_of(self, drawing: int) -> int:
-        """Frames that show a drawing."""
-        return sum(count for _, count, own in self.spans() if own == drawing)
 
     def shown(self, painted: Collection[int], toned: Collection[int]) -> Shown:
         """The same for the rules of time, drawings by their index in `every`. painted, toned: drawings with any of it."""
@@ -93,7 +94,7 @@ class Looked:
         return found
 
 
-_VERSION = 2
+_VERSION = 3
 """Changes when a rule does."""
 
 
@@ -103,26 +104,33 @@ def looked_at(cursor: Cursor, level_id: int) -> Looked:
     every = productions.drawings(cursor, level_id)
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
     pots = model["pots"] if model else []
+    stack = productions.stack_of(cursor, shot["id"])
+    front = {
+        level: [(row["id"], row["line"], row["paint"]) for row in productions.drawings(cursor, level)]
+        for level in in_front(stack, level_id)
+    }
     return Looked(
         shot,
         [row for row in every if row["line"]],
         every,
         productions.time_of(cursor, shot["id"]),
-        productions.stack_of(cursor, shot["id"]),
+        stack,
         {pot["id"]: pot["name"] for pot in pots},
-        {pot["id"]: pot["expected"] for pot in pots if pot["expected"]},
+        {pot["id"]: Expected(pot["expected"], pot["share"]) for pot in pots},
         models.parts_of(model),
+        front,
     )
 
 
-def kept(looked: Looked, found: Sequence[Finding], rows: Sequence[DrawingRow]) -> list[dict[str, Any]]:
+def kept(
+    looked: Looked, covers: Covers, found: Sequence[Finding], rows: Sequence[DrawingRow]
+) -> list[dict[str, Any]]:
     """Findings as they are kept, but those that nobody sees. rows: what their indices are of."""
-    placed = Placed(size_of(looked.shot), looked.stack)
     listed = []
     for finding in found:
         drawings = [int(rows[n]["id"]) for n in finding.drawings]
-        frames = sum(looked.frames_of(d) for d in drawings)
-        if finding.rule != "empty" and (not frames or not _inside(looked, placed, finding, drawings)):
+        frames = sum(_frames_seen(looked, covers, finding, drawing) for drawing in drawings)
+        if finding.rule != "empty" and not frames:
             continue
         if finding.rule != "empty" and all(d in looked.time.meant for d in drawings):
             continue
@@ -144,20 +152,19 @@ def kept(looked: Looked, found: Sequence[Finding], rows: Sequence[DrawingRow]) -
     return sorted(listed, key=lambda f: -f["worth"])
 
 
-def _inside(looked: Looked, placed: Placed, finding: Finding, drawings: Sequence[int]) -> bool:
-    """Whether its place lies in the frame in any of the frames that show it."""
+def _frames_seen(looked: Looked, covers: Covers, finding: Finding, drawing: int) -> int:
+    """Frames that show a drawing with the place of a finding inside the frame and not covered."""
+    spans = [(first, count) for first, count, own in looked.spans() if own == drawing]
     if finding.at is None:
-        return True
+        return sum(count for _, count in spans)
     width, height = size_of(looked.shot)
-    for first, count, drawing in looked.spans():
-        if drawing != drawings[0]:
-            continue
-        for frame in (first, first + count - 1):
-            a, b, c, d, e, f = placed.seen(looked.level, frame)
-            x, y = finding.at
-            if 0 <= a * x + c * y + e < width and 0 <= b * x + d * y + f < height:
-                return True
-    return False
+    x, y = finding.at
+    seen = 0
+    for frame in (f for first, count in spans for f in range(first, first + count)):
+        a, b, c, d, e, f = covers.placed.seen(looked.level, frame)
+        at = (a * x + c * y + e, b * x + d * y + f)
+        seen += 0 <= at[0] < width and 0 <= at[1] < height and not covers.hides(frame, at)
+    return seen
 
 
 def open_count(cursor: Cursor, level_id: int, own: Level) -> int | None:

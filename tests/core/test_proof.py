@@ -13,11 +13,14 @@ import pytest
 from schoon.core.patches import most_of, patches_of
 from schoon.core.proof import (
     Finding,
+    Gap,
     Run,
     Shown,
+    areas,
     counts,
     cycles,
     empties,
+    gaps,
     links_of,
     off_key,
     pack_sight,
@@ -269,3 +272,38 @@ def test_model_and_key() -> None:
     assert not list(counts(run, {BUTTON: 4}, {}))
     assert not list(off_key(run, [COAT, FUR, BUTTON, EYE, BOOT]))
     assert {f.drawings[0] for f in off_key(run, [COAT, FUR, BUTTON, EYE])} == set(range(DRAWINGS))
+
+
+def test_a_pot_larger_than_in_the_model() -> None:
+    sight = run_of(clean()).sights[0]
+    share = {
+        pot: float(sight.areas[sight.figure & (sight.pots == pot)].sum()) / sight.painted
+        for pot in (COAT, BUTTON, EYE)
+    }
+    assert not list(areas(run_of(clean()), share, {}))
+    large = with_change(
+        3,
+        lambda d: replace(
+            d, shapes=[(n, at, (26.0, 30.0) if n == "eye" else axes, pot) for n, at, axes, pot in d.shapes]
+        ),
+    )
+    found = list(areas(run_of(large), share, {EYE: "Eye"}))
+    assert rules(found) == [("model", (3,))]
+    assert "Eye is larger" in found[0].words
+    # A model that differs from nearly all drawings is wrong itself.
+    assert not list(areas(run_of(clean()), {EYE: 0.4}, {}))
+
+
+def test_a_gap_judged_unlike_its_neighbours() -> None:
+    run = run_of(held())
+
+    def judged(*states: str) -> list[list[Gap]]:
+        return [[Gap((300.0 + 2 * (k % 2), 400.0), state)] for k, state in enumerate(states)]  # type: ignore[arg-type]
+
+    same = ["taken"] * DRAWINGS
+    assert not list(gaps(run, judged(*same)))
+    assert rules(list(gaps(run, judged(*same[:3], "left", *same[4:])))) == [("gap", (3,))]
+    assert rules(list(gaps(run, judged(*same[:3], "open", *same[4:])))) == [("gap", (3,))]
+    far = judged(*same[:3], "left", *same[4:])
+    far[3] = [Gap((420.0, 150.0), "left")]
+    assert not list(gaps(run, far))

@@ -6,7 +6,9 @@ from typing import Any
 
 import pytest
 
-from ..shot import Shot
+from schoon.store import Store, pictures, productions
+
+from ..shot import Shot, rough
 from .test_tones import light, painted
 
 __all__ = ["painted"]
@@ -107,6 +109,28 @@ def test_what_no_frame_shows_raises_nothing_but_that(painted: Shot) -> None:
     meant = {"do": "mean", "drawings": [painted.ids[1]], "meant": True}
     if painted.client.post("/api/times/1/do", json={"do": meant}).status_code == 200:
         assert "flash" not in rules(look(painted))
+
+
+def test_what_a_level_in_front_covers_raises_nothing(painted: Shot, store: Store) -> None:
+    flashing(painted)
+    assert rules(look(painted)) == ["flash"]
+    with store.transaction() as cursor:
+        front = productions.add_level(cursor, 1, "Door", 1, 1)
+        rows = [(1, "key", pictures.put(cursor, rough(12), "image/png", 320, 240))]
+        productions.fill_level(cursor, front, rows, {1: 1})
+        door = productions.drawings(cursor, front)[0]["id"]
+    client = painted.client
+    client.post(f"/api/levels/{front}/jobs", json={"kind": "clean"})
+    client.app.state.runner.run_open()
+    base = client.get(f"/api/drawings/{door}").json()["revision"]
+    pour = {"do": "pour", "points": [[162 - 50, 120], [162 + 25, 95]], "pot": 2}
+    assert client.post(f"/api/drawings/{door}/do", json={"base": base, "do": pour}).status_code == 200
+    client.get(f"/drawings/{door}/view.webp?w=240&look=paint")
+    assert rules(look(painted)) == []
+    # It is found again once nothing is in front of it any more.
+    sight = {"do": "sight", "level": front, "visible": False}
+    assert client.post("/api/stacks/1/do", json={"do": sight}).status_code == 200
+    assert rules(look(painted)) == ["flash"]
 
 
 def test_a_second_look_does_only_what_changed(painted: Shot) -> None:

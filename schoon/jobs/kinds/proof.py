@@ -9,13 +9,15 @@ from itertools import pairwise
 from typing import Any
 
 from ...core.proof import (
-    Finding,
+    Gap,
     Links,
     Run,
     Sight,
+    areas,
     counts,
     cycles,
     empties,
+    gaps,
     off_key,
     proof,
     rhythms,
@@ -23,6 +25,7 @@ from ...core.proof import (
 )
 from ...errors import Refusal
 from ...store import DrawingRow, findings, revisions
+from ...work.covering import covers_of
 from ...work.derived import key_of
 from ...work.placing import size_of
 from ...work.proofing import Looked, kept, looked_at
@@ -44,16 +47,20 @@ class Proof:
         whole = Run(sights, links)
         found = [
             *proof(whole),
-            *counts(whole, looked.expected, looked.pots),
+            *counts(whole, {pot: e.count for pot, e in looked.expected.items() if e.count}, looked.pots),
+            *areas(whole, {pot: e.share for pot, e in looked.expected.items() if e.share}, looked.pots),
             *(off_key(whole, looked.pots) if looked.pots else ()),
-            *_gaps(rows, documents),
+            *gaps(whole, [_gaps_in(documents.get(row["seal"])) for row in rows]),
         ]
         painted = [r["id"] for r in rows if r["paint"] and documents[r["paint"]]["patches"]]
         toned = [r["id"] for r in rows if r["tone"] and documents[r["tone"]]["shapes"]]
         shown = looked.shown(painted, toned)
+        with work.store.transaction() as cursor:
+            levels = list(looked.front)
+            covers = covers_of(cursor, work.files, looked.shot, looked.stack, looked.time, levels)
         listed = [
-            *kept(looked, [*found, *cycles(whole, shown)], rows),
-            *kept(looked, [*rhythms(shown), *empties(shown, len(looked.every))], looked.every),
+            *kept(looked, covers, [*found, *cycles(whole, shown)], rows),
+            *kept(looked, covers, [*rhythms(shown), *empties(shown, len(looked.every))], looked.every),
         ]
         with work.saving() as cursor:
             findings.put(cursor, work.level, looked.key, listed)
@@ -108,15 +115,10 @@ class Proof:
         ]
 
 
-def _gaps(rows: Sequence[DrawingRow], documents: Mapping[Any, Any]) -> list[Finding]:
-    """Gaps that nobody has judged, a finding a drawing."""
+def _gaps_in(seal: Any) -> list[Gap]:
+    """The gaps of a seal document, each at its middle."""
     found = []
-    for n, row in enumerate(rows):
-        stitches = documents[row["seal"]]["stitches"] if row["seal"] else []
-        places = [s["points"][0] for s in stitches if s["state"] == "open"]
-        if places:
-            what = f"{len(places)} openings" if len(places) > 1 else "an opening"
-            x, y = places[0]
-            words = f"{what} that nobody has judged"
-            found.append(Finding("gap", (n,), (float(x), float(y)), words, 100.0 * len(places), "close"))
+    for stitch in seal["stitches"] if seal else []:
+        x, y = stitch["points"][len(stitch["points"]) // 2]
+        found.append(Gap((float(x), float(y)), stitch["state"]))
     return found

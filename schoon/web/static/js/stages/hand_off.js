@@ -36,13 +36,15 @@ export class HandOffStage extends Stage {
   // The table shows what is handed off.
   get composed() { return Boolean(this.app.levels.mine?.finish.length); }
 
-  // What is open is told of the level as it is now: it is looked at anew if anything has changed.
+  // What is open is told of the levels as they are now: one is looked at anew if anything in it has changed.
   async start() {
     const { app } = this;
     this.load();
     try {
-      const { job } = await post(`/api/levels/${app.level}/proof`);
-      if (job) app.jobs.watch({ id: job, kind: 'proof', state: 'waiting', done: 0, total: 1 }, () => { this.load(); app.sync.refresh(); }, true);
+      for (const { id } of app.levels.all.filter((level) => level.kind === 'drawings')) {
+        const { job } = await post(`/api/levels/${id}/proof`);
+        if (job) app.jobs.watch({ id: job, kind: 'proof', state: 'waiting', done: 0, total: 1 }, () => { this.load(); app.sync.refresh(); }, true);
+      }
     } catch (error) { notice(error.message, true); }
   }
 
