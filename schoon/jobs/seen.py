@@ -10,11 +10,12 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ..errors import Away, Full, NotFound, Refusal
-from ..store import DrawingRow, ShotRow, Store, pictures, productions, revisions
+from ..store import DrawingRow, ShotRow, Store, productions, revisions
 from ..work.derived import Files, key_of, sheet_key
 from ..work.documents import sheet_of
 from ..work.placing import size_of
 from ..work.renders import Wanted, drawn_of, keep_patches, wanted_of
+from ..work.roughs import rough_body, rough_name
 from . import views
 from .pool import Pool, PoolAway
 
@@ -62,14 +63,18 @@ class Seen:
                 look = "rough"
             wanted = wanted_of(cursor, row, shot, key_id, look == "paint")
         if look == "rough" and not clear:
-            return self._rough(row["rough"], width) if row["rough"] else self.frame([], size_of(shot), width)
+            return self._rough(row, size_of(shot), width)
         return self.frame([wanted], size_of(shot), width, clear, exact)
 
-    def _rough(self, name: str, width: int) -> bytes:
+    def _rough(self, row: DrawingRow, size: tuple[int, int], width: int) -> bytes:
+        name = rough_name(row, reads=False)
+        if not name:
+            return self.frame([], size, width)
+
         def made() -> bytes:
             with self.store.transaction() as cursor:
-                stored = pictures.get(cursor, name)
-            return bytes(self.pool.call(views.rough, bytes(stored["body"]), width))
+                body = rough_body(cursor, row, size, reads=False)
+            return bytes(self.pool.call(views.rough, body, width))
 
         return self.files.get(key_of("rough", name, width), ".webp", made)
 

@@ -17,7 +17,7 @@ from .rows import DrawingRow
 _LARGE = 200_000
 """Bytes of a document from which a hand would feel that it is pressed hard."""
 
-Part = Literal["line", "seal", "paint", "tone", "said"]
+Part = Literal["line", "seal", "paint", "tone", "said", "sketch"]
 
 PAINTED: tuple[Part, ...] = ("line", "seal", "paint")
 """The documents of a drawing that say what is painted."""
@@ -25,8 +25,9 @@ PAINTED: tuple[Part, ...] = ("line", "seal", "paint")
 SHOWN: tuple[Part, ...] = (*PAINTED, "tone")
 """The documents of a drawing that its picture derives from."""
 
-PARTS: tuple[Part, ...] = (*SHOWN, "said")
-"""The documents of a drawing; `said` is what a person said of the marks on its rough."""
+PARTS: tuple[Part, ...] = (*SHOWN, "said", "sketch")
+"""The documents of a drawing; `said` is what a person said of the marks on its rough, `sketch` what was drawn and rubbed out on
+that."""
 
 
 def put_document(cursor: Cursor, content: Any) -> str:
@@ -83,7 +84,22 @@ def textures_in(text: str) -> set[str]:
     return set(re.findall(r'"own":\s*"([0-9a-f]{64})"', text))
 
 
-VERSIONS = {"line": 1, "seal": 1, "paint": 1, "tone": 1, "said": 1, "time": 1, "stack": 1, "model": 1}
+def tiles_in(text: str) -> set[str]:
+    """The names of the tiles in the text of a sketch document."""
+    return set(re.findall(r'"([0-9a-f]{64})"', text))
+
+
+VERSIONS = {
+    "line": 1,
+    "seal": 1,
+    "paint": 1,
+    "tone": 1,
+    "said": 1,
+    "sketch": 1,
+    "time": 1,
+    "stack": 1,
+    "model": 1,
+}
 """part -> version of its documents' schema. A part that changes gets the next number and a function in `_ONWARD`."""
 
 _ONWARD: dict[tuple[str, int], Callable[[Any], Any]] = {}
@@ -111,6 +127,6 @@ def parts_of(text: str | None) -> dict[str, str]:
 
 
 def with_parts(row: Row) -> DrawingRow:
-    """A drawing's row with `line`, `seal`, `paint`, `tone` and `said` instead of `parts`; None for what there is not yet."""
+    """A drawing's row with `line`, `seal`, `paint`, `tone`, `said` and `sketch` instead of `parts`; None for what there is not yet."""
     found = parts_of(row.pop("parts"))
     return cast(DrawingRow, {**row, **{part: found.get(part) for part in PARTS}})

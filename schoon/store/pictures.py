@@ -8,9 +8,14 @@ from ..errors import NotFound
 from .pool import Cursor, Row
 
 
+def name_of(body: bytes) -> str:
+    """What a picture of these bytes is called."""
+    return hashlib.sha256(body).hexdigest()
+
+
 def put(cursor: Cursor, body: bytes, mime: str, width: int, height: int) -> str:
     """Stores a picture's bytes once and returns their name."""
-    name = hashlib.sha256(body).hexdigest()
+    name = name_of(body)
     cursor.execute(
         "INSERT IGNORE INTO pictures (sha256, mime, width, height, body) VALUES (%s, %s, %s, %s, %s)",
         (name, mime, width, height, body),

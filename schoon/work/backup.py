@@ -18,7 +18,7 @@ from ..core.paint import NOTHING
 from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
 from ..store import Cursor, Row, Store, backup, productions
-from ..store.documents import PARTS, parts_of, picture_in, textures_in
+from ..store.documents import PARTS, parts_of, picture_in, textures_in, tiles_in
 
 Say = Callable[[int, int], None]
 """Called with the parts done and all of them."""
@@ -85,6 +85,7 @@ def back_up(store: Store, path: Path, production: str | None = None, say: Say = 
 def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, int]:
     names: dict[str, set[str]] = {"pictures": set(), "documents": set()}
     stacks: set[str] = set()
+    sketches: set[str] = set()
     counts = {}
     for table in backup.TABLES:
         rows = backup.rows_of(cursor, table, ids)
@@ -94,6 +95,7 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
                 parts = parts_of(row["parts"])
                 names["documents"] |= set(parts.values())
                 stacks |= {parts["stack"]} if "stack" in parts else set()
+                sketches |= {parts["sketch"]} if "sketch" in parts else set()
             else:
                 names["pictures"] |= textures_in(row.get("finish") or "")
                 names["pictures"] |= {row[c] for c in ("rough", "was", "sha256", "picture") if row.get(c)}
@@ -111,6 +113,8 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
                 names["pictures"].add(picture)
             if name in stacks:
                 names["pictures"] |= textures_in(zlib.decompress(found["body"]).decode())
+            if name in sketches:
+                names["pictures"] |= tiles_in(zlib.decompress(found["body"]).decode())
             about.append({"sha256": name, **{column: found[column] for column in more}})
             done += 1
             say(done, sum(map(len, names.values())))

@@ -15,6 +15,7 @@ from ..core.seal import Stitch
 from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
 from ..core.tone import Tone
 from ..store.documents import VERSIONS, current
+from .sketches import Sketch, sketch_of
 
 SPECKS = 6
 """Areas of fewer px² beside a line are not patches of their own, unless a drawing says otherwise."""
@@ -103,7 +104,7 @@ class Sheet:
     """A drawing as it stands: its strokes, stitches, paint and tones, and its size (width, height) in px.
 
     specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
-    own: the ink of the picture itself, where that is kept.
+    own: the ink of the picture itself, where that is kept. sketch: what was drawn and rubbed out on the rough here.
     """
 
     size: tuple[int, int]
@@ -114,6 +115,7 @@ class Sheet:
     specks: int = SPECKS
     said: list[Said] = field(default_factory=list)
     own: Own | None = None
+    sketch: Sketch = field(default_factory=Sketch)
 
     @property
     def inked(self) -> list[Stroke]:
@@ -127,7 +129,13 @@ class Sheet:
 
 
 def sheet_of(
-    size: tuple[int, int], line: Any, seal: Any, paint: Any, tone: Any = None, said: Any = None
+    size: tuple[int, int],
+    line: Any,
+    seal: Any,
+    paint: Any,
+    tone: Any = None,
+    said: Any = None,
+    sketch: Any = None,
 ) -> Sheet:
     """A sheet from the contents of its documents, each of which may be None."""
     line, seal, paint = current("line", line), current("seal", seal), current("paint", paint)
@@ -141,6 +149,7 @@ def sheet_of(
         int(seal.get("specks", SPECKS)) if seal else SPECKS,
         said_of(said),
         own_of(line),
+        sketch_of(sketch),
     )
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.run import Placement
+from ..core.sketch import SIDE
 from ..core.strokes import LineRule, Stroke, strokes_from_dicts
 from ..errors import NotFound, Refusal
 from ..formats.pictures import decode
@@ -52,6 +53,9 @@ from .operations.model import DeletePot, Fresh
 from .operations.paint import Cell, Repaint
 from .operations.stack import Offers
 from .operations.time import Levels
+from .placing import size_of
+from .roughs import rough_body, rough_name, stored, tiles_of
+from .sketches import sketch_document
 
 Pen = TypeVar("Pen", bound=PenOperation)
 
@@ -97,7 +101,7 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
     shot = productions.shot_of_level(cursor, row["level_id"])
     if lock:
         refuse_locked(shot)
-    beside: tuple[revisions.Part, ...] = ("seal", "paint", "tone", "said")
+    beside: tuple[revisions.Part, ...] = ("seal", "paint", "tone", "said", "sketch")
     found = revisions.get_documents(cursor, [row[part] for part in beside])
     size = (int(shot["width"]), int(shot["height"]))
     sheet = sheet_of(size, None, *(found.get(row[part]) for part in beside))
@@ -144,15 +148,17 @@ def settled(store: Store, drawing_id: int, operation: Pen) -> Pen:
     """A stroke of the pen drawn over to the rough line beside it, before anything is held. Raises NotFound, Refusal."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
-    if not row["rough"]:
+        size = size_of(productions.shot_of_level(cursor, row["level_id"]))
+    name = rough_name(row)
+    if not name:
         return operation
 
     def read() -> NDArray[np.uint8]:
         with store.transaction() as cursor:
-            body = pictures.get(cursor, row["rough"])["body"]
+            body = rough_body(cursor, row, size)
         return decode(f"drawing {row['number']}", body)
 
-    picture = _roughs.get(row["rough"], read)
+    picture = _roughs.get(name, read)
     path = pen.settled(operation.path, picture, operation.settle, operation.near)
     return operation.model_copy(update={"path": path, "settle": 0.0})
 
@@ -205,6 +211,7 @@ def _context(cursor: Cursor, level: Context, row: DrawingRow, base: int | None) 
         level,
         base=at_base if base != row["head"] else None,
         patches=lambda sheet: sheet_patches(row["line"], sheet),
+        tiles=lambda names: tiles_of(names, stored(cursor)),
     )
 
 
@@ -221,6 +228,10 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
         made["tone"] = tone_document(after.tones)
     if after.said is not before.said:
         made["said"] = said_document(after.said)
+    if after.sketch is not before.sketch:
+        made["sketch"] = sketch_document(after.sketch)
+        for body in after.sketch.fresh.values():
+            pictures.put(cursor, body, "image/png", SIDE, SIDE)
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}
     if "line" in named:
         _lines.get(named["line"], lambda: (after.strokes, after.own))

@@ -24,6 +24,8 @@ from ..formats.pictures import decode
 from ..store import Cursor, DrawingRow, pictures, productions, revisions
 from .derived import Files, Memory, key_of, to_json
 from .documents import Own, said_of
+from .placing import size_of
+from .roughs import rough_body, rough_name
 
 Call = Callable[..., Any]
 """Calls a function in a worker."""
@@ -55,7 +57,7 @@ class _Source:
     """A drawing that teaches. said, line: its documents, None for nothing said and for a line that is not finished."""
 
     number: str
-    rough: str
+    row: DrawingRow
     said: Any
     line: Any
     name: str
@@ -79,7 +81,7 @@ def lessons(
         body = files.read(source.name, ".lesson")
         if body is None:
             with transaction() as cursor:
-                rough = bytes(pictures.get(cursor, source.rough)["body"])
+                rough = rough_of(cursor, source.row)
             made = call(teach, f"drawing {source.number}", rough, dict(reading), source.said, source.line)
             body = files.get(source.name, ".lesson", partial(bytes, made))
         bodies.append(body)
@@ -89,14 +91,16 @@ def lessons(
 def _sources(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> list[_Source]:
     finished = set(reading.get("taught_by", ()))
     rows = [
-        r for r in productions.drawings(cursor, level_id) if r["rough"] and (r["said"] or r["id"] in finished)
+        r
+        for r in productions.drawings(cursor, level_id)
+        if rough_name(r) and (r["said"] or r["id"] in finished)
     ]
     lines = {r["id"]: r["line"] if r["id"] in finished else None for r in rows}
     found = revisions.get_documents(cursor, [name for r in rows for name in (r["said"], lines[r["id"]])])
     return [
         _Source(
-            r["number"], r["rough"], found.get(r["said"]), found.get(lines[r["id"]]),
-            key_of("lesson", r["rough"], r["said"], lines[r["id"]], _text(reading)),
+            r["number"], r, found.get(r["said"]), found.get(lines[r["id"]]),
+            key_of("lesson", rough_name(r), r["said"], lines[r["id"]], _text(reading)),
         )
         for r in rows
     ]  # fmt: skip
@@ -112,19 +116,24 @@ def own(cursor: Cursor, row: DrawingRow, reading: Mapping[str, Any]) -> Own | No
     ink = reading.get("ink", "strokes")
     if ink == "strokes":
         return None
-    return Own(row["rough"], ink == "tinted", rough_of(cursor, row))
+    body = rough_of(cursor, row)
+    name = row["rough"]
+    if row["sketch"]:
+        height, width = decode(f"drawing {row['number']}", body).shape[:2]
+        name = pictures.put(cursor, body, "image/png", width, height)
+    return Own(name, ink == "tinted", body)
 
 
 def rough_of(cursor: Cursor, row: DrawingRow) -> bytes:
     """The picture a drawing is cleaned from. Raises Refusal for an empty sheet."""
-    if not row["rough"]:
+    if not rough_name(row):
         raise Refusal(f"Drawing {row['number']} is an empty sheet and has no rough to read; draw its lines")
-    return bytes(pictures.get(cursor, row["rough"])["body"])
+    return rough_body(cursor, row, size_of(productions.shot_of_level(cursor, row["level_id"])))
 
 
 def key(row: DrawingRow, reading: Mapping[str, Any], known: Lessons) -> str:
     """What the reading of a drawing's rough derives from."""
-    return key_of("read", row["rough"], row["said"], _text(reading), *known.names)
+    return key_of("read", rough_name(row), row["said"], _text(reading), *known.names)
 
 
 def read(

@@ -16,6 +16,7 @@ from .documents import sheet_of
 from .frames import Drawn
 from .looks import look_in, look_of
 from .placing import SAME, Numbers
+from .roughs import rough_body, rough_name
 
 
 @dataclass(frozen=True)
@@ -90,7 +91,7 @@ def in_stack(
     shot: seen with the drawing's level.
     """
     wanted = wanted_of(cursor, row, shot, key_id, painted)
-    picture = row["rough"] or None if shot["kind"] != "drawings" else None
+    picture = rough_name(row) or None if shot["kind"] != "drawings" else None
     return replace(wanted, picture=picture, kind=shot["kind"], opacity=shot["opacity"])
 
 
@@ -100,7 +101,7 @@ def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
     line, seal, paint, tone = (found.get(name or "") for name in wanted.names)
     key = sheet_key(wanted.names[0], sheet_of(wanted.size, None, seal, None))
     packed = files.read(key, ".patches") if paint or tone else None
-    picture = bytes(pictures.get(cursor, wanted.picture)["body"]) if wanted.picture else None
+    picture = rough_body(cursor, wanted.row, wanted.size) if wanted.picture else None
     fits = wanted.kind != "backdrop"
     opacity = wanted.opacity / 100
     return Drawn(

@@ -11,6 +11,7 @@ from ..core.strokes import Stroke
 from ..store import Cursor, DrawingRow, revisions
 from . import edits
 from .derived import Memory, key_of
+from .roughs import rough_name
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ _summaries: Memory[Summary] = Memory(5000)
 def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
     """drawing id -> counts, for rows that name their line, seal and paint documents."""
     keys = {
-        row["id"]: key_of("summary", bool(row["rough"]), *(row[part] for part in revisions.SHOWN))
+        row["id"]: key_of("summary", bool(rough_name(row)), *(row[part] for part in revisions.SHOWN))
         for row in rows
     }
     missing = [row for row in rows if keys[row["id"]] not in _summaries]
@@ -66,7 +67,7 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
             toned=len(shapes),
             toned_by_hand=sum(s["by"] == "hand" for s in shapes),
             box=_box(strokes),
-            sheet=not row["rough"],
+            sheet=not rough_name(row),
         )
 
     return {row["id"]: _summaries.get(keys[row["id"]], partial(count, row)) for row in rows}

@@ -13,6 +13,8 @@ from ...formats import svg
 from ...store import models, productions, revisions
 from ...work import edits, keys
 from ...work.derived import key_of, lines_in, sheet_patches, to_json
+from ...work.roughs import rough_name
+from ...work.sketches import sketch_document
 from ..deps import FilesDep, SeenDep, StoreDep, etag, unchanged
 from ..shapes import paint_of, remarks_of, shape_of, tones_of
 from ..values import Body, Place
@@ -26,7 +28,7 @@ def drawing(request: Request, drawing_id: int, store: StoreDep, files: FilesDep)
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
         redo = revisions.can_redo(cursor, revisions.of(row))
-        name = etag(row["head"], row["line"], row["seal"], row["rough"], redo)
+        name = etag(row["head"], row["line"], row["seal"], row["rough"], row["sketch"], redo)
         if unchanged(request, name):
             return Response(status_code=304, headers={"ETag": name})
         _, sheet = edits.load(cursor, drawing_id)
@@ -34,7 +36,8 @@ def drawing(request: Request, drawing_id: int, store: StoreDep, files: FilesDep)
         "id": row["id"],
         "number": row["number"],
         "revision": row["head"] or 0,
-        "rough": row["rough"],
+        "rough": rough_name(row, reads=False),
+        "sketch": sketch_document(sheet.sketch),
         "stitches": [
             {
                 "id": s.id, "d": svg.polyline_path(s.points), "doubt": s.doubt, "state": s.state, "reason": s.reason,

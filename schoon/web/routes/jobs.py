@@ -14,6 +14,7 @@ from ...errors import NotFound, Refusal
 from ...jobs.of_model import NOTHING_PAINTED, speaks
 from ...store import Cursor, jobs, productions
 from ...work import edits
+from ...work.roughs import rough_name
 from ..deps import RunnerDep, StoreDep
 from ..values import Body, Id, Place
 
@@ -84,7 +85,7 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
         if not chosen:
             raise Refusal("None of these drawings has a line yet; clean them first")
         if new.kind in ("clean", "fit"):
-            chosen = [row for row in chosen if row["rough"]]
+            chosen = [row for row in chosen if rough_name(row)]
             if not chosen:
                 raise Refusal("These drawings are empty sheets without a rough; draw their lines")
         if new.kind == "carry" and not any(row["paint"] for row in rows) and not speaks(cursor, level_id):

@@ -21,6 +21,7 @@ from ...work.documents import said_of
 from ...work.operations.base import Spot
 from ...work.operations.time import AddNotes, NewNote
 from ...work.readings import Reader, rough_of
+from ...work.roughs import rough_name
 from ..deps import DeskDep, FilesDep, StoreDep
 from ..shapes import shape_of
 from ..values import Body, Id, Number
@@ -39,7 +40,7 @@ def pencils(drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) ->
     def make() -> bytes:
         return to_json(desk.call(views.pencils, f"drawing {row['number']}", body))
 
-    body = files.get(key_of("pencils", row["rough"]), ".json", make)
+    body = files.get(key_of("pencils", rough_name(row)), ".json", make)
     return JSONResponse({"pencils": json.loads(body)})
 
 

@@ -10,16 +10,17 @@ from .model import AnyModel as _AnyModel
 from .model import ModelOperation
 from .paint import Answer, AnyPaint, Repaint
 from .seal import AnySeal, TakeUnder
+from .sketch import AnySketch, AnySketches
 from .spans import AnySpan, SpanOperation
 from .stack import AnyStack, StackOperation
 from .time import AnyTime as _AnyTime
 from .time import TimeOperation
 from .tone import AnyTone, Clear, Copy
 
-AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | AnyTone | CutOut
+AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | AnyTone | AnySketch | CutOut
 AnyTime = _AnyTime | AnySpan | AnyDrawings
 AnyModel = _AnyModel | SetToneRule | DeriveTones
-AnyRun = TakeUnder | Repaint | Answer | Copy | Clear
+AnyRun = TakeUnder | Repaint | Answer | Copy | Clear | AnySketches
 
 __all__ = [
     "AnyDrawing",

@@ -13,10 +13,12 @@ from typing import Annotated
 from pydantic import ConfigDict, Field
 
 from ...core.patches import Patches
+from ...core.sketch import Tiles
 from ...core.strokes import LineRule, Stroke
 from ...errors import NotFound, Refusal
 from ...values import Id, Number, Sound
 from ..documents import NOTHING, Sheet
+from ..sketches import Names
 
 Spot = tuple[Number, Number]
 """(x, y), px of the drawing."""
@@ -41,6 +43,7 @@ class Context:
 
     size: (width, height) of the drawing, px. rule: the model's line rule. base: the strokes as they were where the hand
     saw them; None if they are as they were. pots: ids of the model's pots. parts: pot -> its part. patches: finds the patches of a sheet.
+    tiles: reads the tiles of a pass by their names.
     """
 
     size: tuple[int, int]
@@ -49,6 +52,12 @@ class Context:
     pots: frozenset[int] = frozenset()
     parts: Mapping[int, str] = field(default_factory=dict)
     patches: Callable[[Sheet], Patches] | None = None
+    tiles: Callable[[Names], Tiles] | None = None
+
+    def pixels(self, names: Names) -> Tiles:
+        """The tiles of a pass."""
+        assert self.tiles is not None
+        return self.tiles(names)
 
     def found(self, sheet: Sheet) -> Patches:
         """The patches of the drawing as it is now."""

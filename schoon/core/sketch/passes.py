@@ -1,0 +1,76 @@
+"""Passes of a rough over each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .tiles import Tiles, whole
+
+State = Literal["full", "faint", "hidden"]
+"""How a pass is seen; only full ones are read by Line."""
+
+FAINT = 0.28
+"""How strong a faint pass is seen."""
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One pass of pencil."""
+
+    state: State = "full"
+    tiles: Tiles = field(default_factory=dict)
+
+
+def rough(
+    base: NDArray[np.uint8] | None,
+    size: tuple[int, int],
+    state: State,
+    rubbed: Tiles,
+    passes: Sequence[Pass],
+    reads: bool,
+) -> NDArray[np.uint8]:
+    """(h, w, 4) RGBA of a rough. base: (h, w, 3 or 4) the picture that was taken in, None for an empty sheet. state: how that
+    is seen. rubbed: where it is rubbed out, by alpha. passes: over it, first first. reads: as Line reads it, without faint ones.
+
+    A picture without alpha lies on its paper, which stays; passes darken what is below them.
+    """
+    shown = {"full": 1.0, "faint": 0.0 if reads else FAINT, "hidden": 0.0}
+    width, height = size
+    paper = np.zeros((height, width, 4), np.float32)
+    clear = base is not None and base.shape[2] == 4
+    if not clear:
+        paper[:] = 255
+    if base is not None:
+        strength = np.full((height, width, 1), shown[state], np.float32)
+        if rubbed:
+            strength *= 1 - whole(rubbed, size)[..., 3:].astype(np.float32) / 255
+        if clear:
+            paper = base.astype(np.float32)
+            paper[..., 3:] *= strength
+        else:
+            ground = _ground(base)
+            paper[..., :3] = ground + (base[..., :3] - ground) * strength
+    for one in passes:
+        if shown[one.state] and one.tiles:
+            _lay(paper, whole(one.tiles, size), shown[one.state])
+    return np.asarray(paper.round(), np.uint8)
+
+
+def _ground(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """The colour of the paper: what most of its edge is."""
+    edge = np.concatenate([picture[0], picture[-1], picture[:, 0], picture[:, -1]])
+    return np.asarray(np.median(edge, axis=0), np.float32)
+
+
+def _lay(paper: NDArray[np.float32], tiles: NDArray[np.uint8], strength: float) -> None:
+    above = tiles[..., 3:].astype(np.float32) * (strength / 255)
+    below = paper[..., 3:] / 255
+    alpha = above + below * (1 - above)
+    mixed = tiles[..., :3] * above + paper[..., :3] * below * (1 - above)
+    np.divide(mixed, alpha, out=paper[..., :3], where=alpha > 0)
+    paper[..., 3:] = 255 * alpha

@@ -1,0 +1,76 @@
+"""The rough of a drawing: the picture that was taken in, with what was drawn and rubbed out on it here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core import sketch as core
+from ..core.sketch import Tiles
+from ..errors import Refusal
+from ..formats.pictures import decode, encode_png, rgba
+from ..store import Cursor, DrawingRow, pictures, revisions
+from .derived import Memory, key_of
+from .sketches import Names, Sketch, sketch_of
+
+Body = Callable[[str], bytes]
+"""Name of a stored picture -> its bytes."""
+
+_tiles: Memory[NDArray[np.uint8]] = Memory(96 * 2**20, lambda tile: tile.nbytes)
+
+
+def tiles_of(names: Names, body: Body) -> Tiles:
+    """Tiles by their place."""
+    return {at: _tiles.get(name, lambda name=name: _tile(body(name))) for at, name in names.items()}  # type: ignore[misc]
+
+
+def _tile(body: bytes) -> NDArray[np.uint8]:
+    tile = rgba("a tile", body)
+    if tile.shape[:2] != (core.SIDE, core.SIDE):
+        raise Refusal(f"A tile of a drawing has to be {core.SIDE} px wide and high")
+    return tile
+
+
+def tile_of(body: bytes) -> NDArray[np.uint8]:
+    """(SIDE, SIDE, 4) RGBA of a tile that was sent. Raises Refusal for what is none."""
+    return _tile(body)
+
+
+def rough_name(row: DrawingRow, reads: bool = True) -> str:
+    """What the rough of a drawing is named by: its picture's hash, or of one that was drawn on a name that changes with it; ""
+    for an empty sheet. reads: as Line reads it; else as it is seen, with faint passes."""
+    return key_of("rough", row["rough"], row["sketch"], reads) if row["sketch"] else row["rough"]
+
+
+_roughs: Memory[bytes] = Memory(64 * 2**20, len)
+
+
+def rough_body(cursor: Cursor, row: DrawingRow, size: tuple[int, int], reads: bool = True) -> bytes:
+    """The bytes of that picture. size: of the drawing, px. Raises NotFound."""
+    read = stored(cursor)
+    if not row["sketch"]:
+        return read(row["rough"])
+
+    def made() -> bytes:
+        sketch = sketch_of(revisions.get_documents(cursor, [row["sketch"]])[row["sketch"]])
+        base = decode(f"drawing {row['number']}", read(row["rough"])) if row["rough"] else None
+        return encode_png(picture_of(sketch, base, size, read, reads))
+
+    return _roughs.get(rough_name(row, reads), made)
+
+
+def stored(cursor: Cursor) -> Body:
+    """Reads stored pictures by their name."""
+    return lambda name: bytes(pictures.get(cursor, name)["body"])
+
+
+def picture_of(
+    sketch: Sketch, base: NDArray[np.uint8] | None, size: tuple[int, int], body: Body, reads: bool
+) -> NDArray[np.uint8]:
+    """As `core.sketch.rough`; without alpha where nothing shines through."""
+    own = size if base is None else (base.shape[1], base.shape[0])
+    passes = [core.Pass(one.state, tiles_of(one.tiles, body)) for one in sketch.passes]
+    found = core.rough(base, own, sketch.base, tiles_of(sketch.rubbed, body), passes, reads)
+    return found if found[..., 3].min() < 255 else np.ascontiguousarray(found[..., :3])
