@@ -162,7 +162,7 @@ def _work(client: httpx.Client, paths: list[Path], watch: Watch) -> None:
             f"jump to {number}",
             lambda number=number: client.get(f"/api/drawings/{number}/patches").raise_for_status(),
         )
-    frames = [f"/shots/1/frames/{k}.webp?levels=1&w=960" for k in range(1, len(paths) + 1)]
+    frames = [f"/drawings/{k}/view.webp?w=960&look=best&clear=1" for k in range(1, len(paths) + 1)]
     stage("proof", lambda: _proof(client))
     middle = client.get("/api/drawings/2/patches").json()
     patch = next(p for p in middle["patches"] if p["n"] != middle["background"])

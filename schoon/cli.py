@@ -25,8 +25,8 @@ from .core.cleanup import CleanupSettings, propose_strokes
 from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
 from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, questions, unsure_in
-from .core.patches import Patches, add_stitches, find_patches, most_of, pack, unpack
-from .core.proof import Links, Run, Sight, links_of, sight_of
+from .core.patches import Patches, add_stitches, find_patches, most_of, pack
+from .core.proof import Links, Run, Sight, packed_links, sight_of
 from .core.proof import proof as proofed
 from .core.seal import propose_stitches
 from .core.strokes import ink_coverage
@@ -454,7 +454,7 @@ def proof(
             raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
         numbers = sorted(read)
         packed = [read[k][1] for k in numbers]
-        for linked in [pool.submit(_linked, a, b) for a, b in pairwise(packed)]:
+        for linked in [pool.submit(packed_links, a, b) for a, b in pairwise(packed)]:
             links.append(linked.result())
             bar.advance(task)
     found = [
@@ -494,10 +494,6 @@ def _seen(path: Path, paints: Path) -> tuple[Sight, bytes]:
     """A drawing as it is proofed, and its patches, packed."""
     patches, pots, painted = painted_patches(path, paints / path.name)
     return sight_of(patches, pots, ink_of(path), bare=~painted), pack(patches)
-
-
-def _linked(source: bytes, target: bytes) -> Links:
-    return links_of(unpack(source), unpack(target))
 
 
 @app.command()

@@ -33,7 +33,9 @@ def lined(work: Work, keep: Collection[int]) -> Lined:
 
     Raises Refusal if patches cannot be found in one.
     """
-    rows, packed, found = patched(work)
+    rows, packed = patched(work)
+    with work.store.transaction() as cursor:
+        found = revisions.get_documents(cursor, [row["paint"] for row in rows])
     looking = (
         (k, (tasks.known, packed[k], _spots(found.get(row["paint"])), set(keep)))
         for k, row in enumerate(rows)
@@ -42,16 +44,17 @@ def lined(work: Work, keep: Collection[int]) -> Lined:
     return Lined(rows, packed, [known[k] for k in range(len(rows))])
 
 
-def patched(work: Work) -> tuple[list[DrawingRow], list[bytes], dict[Any, Any]]:
-    """The drawings of the job's level that have a line, their patches in few bytes, and their documents by name.
+def patched(work: Work) -> tuple[list[DrawingRow], list[bytes]]:
+    """The drawings of the job's level that have a line, and their patches in few bytes.
 
     Raises Refusal if patches cannot be found in one.
     """
     with work.store.transaction() as cursor:
         size = size_of(productions.shot_of_level(cursor, work.level))
         rows = [row for row in productions.drawings(cursor, work.level) if row["line"]]
-        found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.SHOWN])
-    sheets = [sheet_of(size, *(found.get(row[part]) for part in revisions.PAINTED)) for row in rows]
+        found = revisions.get_documents(cursor, [row["seal"] for row in rows])
+    # Lines are large, and only needed where patches are not known yet.
+    sheets = [sheet_of(size, None, found.get(row["seal"]), None) for row in rows]
     keys = [sheet_key(row["line"], sheet) for row, sheet in zip(rows, sheets, strict=True)]
     packed: dict[int, bytes] = {}
 
@@ -59,13 +62,15 @@ def patched(work: Work) -> tuple[list[DrawingRow], list[bytes], dict[Any, Any]]:
         for k, row in enumerate(rows):
             body = work.files.read(keys[k], ".patches")
             if body is None:
-                yield k, (tasks.find, found[row["line"]], found.get(row["seal"]), size)
+                with work.store.transaction() as cursor:
+                    line = revisions.get_documents(cursor, [row["line"]])[row["line"]]
+                yield k, (tasks.find, line, found.get(row["seal"]), size)
             else:
                 packed[k] = body
 
     for k, body in _each(work, rows, finding()):
         packed[k] = work.files.get(keys[k], ".patches", partial(bytes, body))
-    return rows, [packed[k] for k in range(len(rows))], found
+    return rows, [packed[k] for k in range(len(rows))]
 
 
 def _each(work: Work, rows: list[DrawingRow], calls: Iterator[tuple[int, Call]]) -> Iterator[tuple[int, Any]]:

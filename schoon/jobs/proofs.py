@@ -9,7 +9,7 @@ import numpy as np
 
 from ..core.paint import NOTHING
 from ..core.patches import unpack
-from ..core.proof import links_of, pack_sight, sight_of
+from ..core.proof import pack_sight, sight_of
 from ..core.tone import coverage
 from ..work.derived import lines_in
 from ..work.documents import painting_of, parts_told, seen_in, sheet_of
@@ -39,8 +39,3 @@ def seen(packed: bytes, documents: Sequence[Any], size: tuple[int, int], parts: 
     return pack_sight(
         sight_of(patches, pots, ink, stitched, None, shade, {p: n for p, n in named.items() if n})
     )
-
-
-def linked(source: bytes, target: bytes) -> dict[int, tuple[int, float]]:
-    """As `core.proof.links_of`, of packed patches."""
-    return links_of(unpack(source), unpack(target))

@@ -178,8 +178,7 @@ def unpack_coarse(packed: bytes, longest: int) -> Patches:
     scale = -(-max(fine.shape) // longest)
     if scale <= 1:
         return unpack(packed)
-    rows = np.minimum.reduceat(fine, np.arange(0, fine.shape[0], scale), axis=0)
-    coarse = np.minimum.reduceat(rows, np.arange(0, fine.shape[1], scale), axis=1)
+    coarse = _least(_least(fine, scale).T, scale).T.copy()
     lost = np.bincount(coarse.ravel(), minlength=count + 1) == 0
     lost[0] = False
     if lost.any():
@@ -187,6 +186,15 @@ def unpack_coarse(packed: bytes, longest: int) -> Patches:
         coarse[row // scale, col // scale] = fine[row, col]
     areas = np.bincount(coarse.ravel(), minlength=count + 1).astype(np.int64)
     return replace(_of_labels(coarse.astype(np.int32), areas), scale=scale)
+
+
+def _least(labels: NDArray[np.integer], scale: int) -> NDArray[np.integer]:
+    """The least of every `scale` rows; the last ones may be fewer."""
+    found = labels[::scale].copy()
+    for k in range(1, scale):
+        more = labels[k::scale]
+        np.minimum(found[: len(more)], more, out=found[: len(more)])
+    return found
 
 
 def unpack_open(packed: bytes) -> OpenPatches:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..paint.matching import Match, match
-from ..patches import Patches
+from ..patches import Patches, unpack_coarse
 from ..strokes import Points
 from .sights import Sight
 
@@ -24,6 +24,9 @@ _NEAREST = 8
 _ABOUT, _ON, _FAR = 90.0, 3.0, 400.0
 """px of a drawing of 1600 px across the corners: about a place, lines that move with it; beside a line, what lies on it; and
 a movement so far needs all lines about to lie better by it than at rest."""
+
+_ENOUGH = 250
+"""Points that say how well lines about a place lie on others."""
 
 Links = Mapping[int, tuple[int, float]]
 """patch -> the same one in the next drawing, and how sure that is, 0..1."""
@@ -44,6 +47,15 @@ def links_of(source: Patches, target: Patches) -> dict[int, tuple[int, float]]:
         and back[onto[k]] == k
         and sure[k, onto[k]] >= _SURE
     }
+
+
+LONGEST = 1280
+"""Pixels of the longer side of drawings that are compared; larger ones are compared in larger pixels."""
+
+
+def packed_links(source: bytes, target: bytes) -> dict[int, tuple[int, float]]:
+    """As `links_of`, of packed patches, those of large drawings in larger pixels."""
+    return links_of(*(unpack_coarse(packed, LONGEST) for packed in (source, target)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,6 +117,7 @@ class Run:
         about = points[self.trees[start].query_ball_point(place, _ABOUT * unit)]
         if not len(about):
             return 0.0
+        about = about[:: max(1, len(about) // _ENOUGH)]
         far = self.trees[end].query(about + move, distance_upper_bound=_ON * unit)[0]
         return float(np.isfinite(far).mean())
 

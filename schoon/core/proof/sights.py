@@ -109,8 +109,17 @@ class Sight:
 
     def places(self, patch: int) -> Points:
         """(n, 2) a raster of places in a patch, px."""
-        row, column = np.nonzero(self.labels == patch)
-        return np.c_[column, row] * float(self.step) + self.step / 2
+        box = self._boxes[patch - 1] if 0 < patch <= len(self._boxes) else None
+        if box is None:
+            return np.zeros((0, 2))
+        row, column = np.nonzero(self.labels[box] == patch)
+        corner = (box[1].start, box[0].start)
+        return (np.c_[column, row] + corner) * float(self.step) + self.step / 2
+
+    @cached_property
+    def _boxes(self) -> list[tuple[slice, slice] | None]:
+        """Rows and columns of `labels` that each patch lies in."""
+        return list(find_objects(self.labels))
 
 
 _ARRAYS = (

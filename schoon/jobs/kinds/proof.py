@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from functools import partial
 from itertools import pairwise
 from typing import Any
 
 from ...core.proof import (
+    LONGEST,
     Gap,
     Links,
     Run,
@@ -19,6 +20,7 @@ from ...core.proof import (
     empties,
     gaps,
     off_key,
+    packed_links,
     proof,
     rhythms,
     unpack_sight,
@@ -31,7 +33,7 @@ from ...work.placing import size_of
 from ...work.proofing import Looked, kept, looked_at
 from .. import proofs
 from ..lined import patched
-from ..work import Failed, Work
+from ..work import Call, Failed, Work
 
 
 class Proof:
@@ -41,8 +43,11 @@ class Proof:
         """Keeps what it finds; the page says how much that is."""
         with work.store.transaction() as cursor:
             looked = looked_at(cursor, work.level)
-        rows, packed, documents = patched(work)
-        sights = self._sights(work, looked, rows, packed, documents)
+        rows, packed = patched(work)
+        with work.store.transaction() as cursor:
+            beside = [row[part] for row in rows for part in ("seal", "paint", "tone")]
+            documents = revisions.get_documents(cursor, beside)
+        sights = self._sights(work, looked, rows, packed)
         links = self._links(work, rows, packed)
         whole = Run(sights, links)
         found = [
@@ -74,7 +79,6 @@ class Proof:
         looked: Looked,
         rows: Sequence[DrawingRow],
         patches: Sequence[bytes],
-        documents: Mapping[Any, Any],
     ) -> list[Sight]:
         size, parts = size_of(looked.shot), dict(looked.parts)
         names = [
@@ -83,12 +87,16 @@ class Proof:
         packed = {
             k: body for k, name in enumerate(names) if (body := work.files.read(name, ".sight")) is not None
         }
-        calls = (
-            (k, (proofs.seen, patches[k], [documents.get(row[p]) for p in revisions.SHOWN], size, parts))
-            for k, row in enumerate(rows)
-            if k not in packed
-        )
-        for k, result in work.spread(calls):
+
+        def calls() -> Iterator[tuple[int, Call]]:
+            for k, row in enumerate(rows):
+                if k not in packed:
+                    with work.store.transaction() as cursor:
+                        found = revisions.get_documents(cursor, [row[p] for p in revisions.SHOWN])
+                    documents = [found.get(row[p]) for p in revisions.SHOWN]
+                    yield k, (proofs.seen, patches[k], documents, size, parts)
+
+        for k, result in work.spread(calls()):
             if isinstance(result, Failed):
                 raise Refusal(f"Drawing {rows[k]['number']} could not be looked at: {result.words}")
             packed[k] = work.files.get(names[k], ".sight", partial(bytes, result))
@@ -97,12 +105,13 @@ class Proof:
         return [unpack_sight(packed[k]) for k in range(len(rows))]
 
     def _links(self, work: Work, rows: Sequence[DrawingRow], patches: Sequence[bytes]) -> list[Links]:
-        names = [key_of("links", key_of(a), key_of(b)) for a, b in pairwise(patches)]
+        bodies = [key_of(body) for body in patches]
+        names = [key_of("links", LONGEST, a, b) for a, b in pairwise(bodies)]
         kept_links = {
             k: body for k, name in enumerate(names) if (body := work.files.read(name, ".json")) is not None
         }
         calls = (
-            (k, (proofs.linked, a, b)) for k, (a, b) in enumerate(pairwise(patches)) if k not in kept_links
+            (k, (packed_links, a, b)) for k, (a, b) in enumerate(pairwise(patches)) if k not in kept_links
         )
         for k, result in work.spread(calls):
             if isinstance(result, Failed):
