@@ -45,10 +45,11 @@ class Seen:
         clear: bool = False,
         revision: int | None = None,
         exact: bool = False,
+        without: str = "",
     ) -> bytes:
         """WebP of a drawing, at most `width` px wide, as it is or was at a revision (0: before its first).
 
-        clear: on nothing instead of white; never the rough. Raises NotFound.
+        clear: on nothing instead of white; never the rough. without: a pass of the rough that is left out. Raises NotFound.
         """
         with self.store.transaction() as cursor:
             row = revisions.drawing(cursor, drawing_id)
@@ -63,17 +64,17 @@ class Seen:
                 look = "rough"
             wanted = wanted_of(cursor, row, shot, key_id, look == "paint")
         if look == "rough" and not clear:
-            return self._rough(row, size_of(shot), width)
+            return self._rough(row, size_of(shot), width, without)
         return self.frame([wanted], size_of(shot), width, clear, exact)
 
-    def _rough(self, row: DrawingRow, size: tuple[int, int], width: int) -> bytes:
-        name = rough_name(row, reads=False)
+    def _rough(self, row: DrawingRow, size: tuple[int, int], width: int, without: str) -> bytes:
+        name = rough_name(row, False, without)
         if not name:
             return self.frame([], size, width)
 
         def made() -> bytes:
             with self.store.transaction() as cursor:
-                body = rough_body(cursor, row, size, reads=False)
+                body = rough_body(cursor, row, size, False, without)
             return bytes(self.pool.call(views.rough, body, width))
 
         return self.files.get(key_of("rough", name, width), ".webp", made)

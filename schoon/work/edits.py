@@ -211,7 +211,7 @@ def _context(cursor: Cursor, level: Context, row: DrawingRow, base: int | None) 
         level,
         base=at_base if base != row["head"] else None,
         patches=lambda sheet: sheet_patches(row["line"], sheet),
-        tiles=lambda names: tiles_of(names, stored(cursor)),
+        tiles=lambda names, fresh: tiles_of(names, lambda name: fresh.get(name) or stored(cursor)(name)),
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,16 +39,18 @@ def tile_of(body: bytes) -> NDArray[np.uint8]:
     return _tile(body)
 
 
-def rough_name(row: DrawingRow, reads: bool = True) -> str:
+def rough_name(row: DrawingRow, reads: bool = True, without: str = "") -> str:
     """What the rough of a drawing is named by: its picture's hash, or of one that was drawn on a name that changes with it; ""
-    for an empty sheet. reads: as Line reads it; else as it is seen, with faint passes."""
-    return key_of("rough", row["rough"], row["sketch"], reads) if row["sketch"] else row["rough"]
+    for an empty sheet. reads: as Line reads it; else as it is seen, with faint passes. without: a pass that is left out."""
+    return key_of("rough", row["rough"], row["sketch"], reads, without) if row["sketch"] else row["rough"]
 
 
 _roughs: Memory[bytes] = Memory(64 * 2**20, len)
 
 
-def rough_body(cursor: Cursor, row: DrawingRow, size: tuple[int, int], reads: bool = True) -> bytes:
+def rough_body(
+    cursor: Cursor, row: DrawingRow, size: tuple[int, int], reads: bool = True, without: str = ""
+) -> bytes:
     """The bytes of that picture. size: of the drawing, px. Raises NotFound."""
     read = stored(cursor)
     if not row["sketch"]:
@@ -55,10 +58,11 @@ def rough_body(cursor: Cursor, row: DrawingRow, size: tuple[int, int], reads: bo
 
     def made() -> bytes:
         sketch = sketch_of(revisions.get_documents(cursor, [row["sketch"]])[row["sketch"]])
+        sketch = replace(sketch, passes=tuple(p for p in sketch.passes if p.id != without))
         base = decode(f"drawing {row['number']}", read(row["rough"])) if row["rough"] else None
         return encode_png(picture_of(sketch, base, size, read, reads))
 
-    return _roughs.get(rough_name(row, reads), made)
+    return _roughs.get(rough_name(row, reads, without), made)
 
 
 def stored(cursor: Cursor) -> Body:

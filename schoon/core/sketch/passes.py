@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -61,10 +62,17 @@ def rough(
     return np.asarray(paper.round(), np.uint8)
 
 
+_COARSE, _ABOUT = 8, 25
+"""px of the picture in one of those in which its paper is looked for, and how many of these about a place, an odd number."""
+
+
 def _ground(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
-    """The colour of the paper: what most of its edge is."""
-    edge = np.concatenate([picture[0], picture[-1], picture[:, 0], picture[:, -1]])
-    return np.asarray(np.median(edge, axis=0), np.float32)
+    """(h, w, 3) the paper without what is drawn on it: what most of it is about each place."""
+    height, width = picture.shape[:2]
+    few = (max(1, width // _COARSE), max(1, height // _COARSE))
+    small = cv2.resize(picture[..., :3], few, interpolation=cv2.INTER_AREA)
+    paper = cv2.medianBlur(small, _ABOUT)
+    return np.asarray(cv2.resize(paper, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 def _lay(paper: NDArray[np.float32], tiles: NDArray[np.uint8], strength: float) -> None:

@@ -18,6 +18,7 @@ from ...work.derived import key_of
 from ...work.looks import look_of
 from ...work.placing import Placed, size_of
 from ...work.renders import drawn_of, in_stack, wanted_of
+from ...work.roughs import rough_body, rough_name
 from ..deps import DeskDep, FilesDep, SeenDep, StoreDep
 
 router = APIRouter()
@@ -45,15 +46,30 @@ def view(
     clear: bool = False,
     exact: bool = False,
     revision: int | None = None,
+    without: Annotated[str, Query(max_length=12)] = "",
     v: str = "",
 ) -> Response:
     """A drawing at most `w` px wide: its rough, its line or its paint on white, or the farthest it has come.
 
     key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough. exact: nothing of its colours is lost.
-    revision: one of its earlier ones, 0 for before the first. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
+    revision: one of its earlier ones, 0 for before the first. without: a pass of the rough that is left out. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
     """
-    body = seen.view(drawing_id, w, look, key, clear, revision, exact)
+    body = seen.view(drawing_id, w, look, key, clear, revision, exact, without)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
+
+
+@router.get("/drawings/{drawing_id}/rough.png")
+def rough(
+    drawing_id: int, store: StoreDep, without: Annotated[str, Query(max_length=12)] = "", v: str = ""
+) -> Response:
+    """The rough of a drawing at its own size, with what was drawn on it here. without: a pass that is left out. v: as in `view`."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        if not rough_name(row):
+            raise NotFound("This drawing is an empty sheet")
+        size = size_of(productions.shot_of_level(cursor, row["level_id"]))
+        body = rough_body(cursor, row, size, False, without)
+    return Response(body, media_type="image/png", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 
 @router.get("/drawings/{drawing_id}/difference.webp")

@@ -13,12 +13,13 @@ from ...core.model.depth import depth_of
 from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
-from ...store import Cursor, LevelRow, ShotRow, jobs, models, productions
+from ...store import Cursor, DrawingRow, LevelRow, ShotRow, jobs, models, productions
 from ...work import edits, lists, proofing
 from ...work.derived import key_of
 from ...work.looks import look_of
 from ...work.operations.stack import UseModel
 from ...work.placing import Placed
+from ...work.roughs import rough_name
 from ...work.summaries import summaries
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress
@@ -133,12 +134,19 @@ def _level(cursor: Cursor, level: LevelRow, time: dict[str, Any]) -> dict[str, A
         **time,
         "drawn": {row["id"]: row["head"] for row in rows if row["line"]},
         "drawings": {
-            row["id"]: (row["number"], row["kind"], not row["rough"] and not row["line"]) for row in rows
+            row["id"]: (row["number"], row["kind"], not rough_name(row) and not row["line"]) for row in rows
         },
-        "roughs": {row["id"]: row["rough"] for row in rows if row["rough"]}
+        "roughs": {row["id"]: _address(row) for row in rows if rough_name(row)}
         if level["kind"] != "drawings"
         else {},
     }
+
+
+def _address(row: DrawingRow) -> str:
+    """Where the page finds the picture of a drawing as its level shows it."""
+    if row["sketch"]:
+        return f"/drawings/{row['id']}/rough.png?v={rough_name(row)[:12]}"
+    return f"/pictures/{row['rough']}"
 
 
 def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
@@ -169,6 +177,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         {
             "id": row["id"], "number": row["number"], "kind": row["kind"], "revision": row["head"] or 0,
             "retaken": row["rough"][:12] if row["was"] and not row["looked"] else "",
+            "rough": rough_name(row, reads=False)[:12],
             **vars(counts[row["id"]]),
         }
         for row in rows

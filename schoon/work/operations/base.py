@@ -18,7 +18,7 @@ from ...core.strokes import LineRule, Stroke
 from ...errors import NotFound, Refusal
 from ...values import Id, Number, Sound
 from ..documents import NOTHING, Sheet
-from ..sketches import Names
+from ..sketches import Names, Sketch
 
 Spot = tuple[Number, Number]
 """(x, y), px of the drawing."""
@@ -52,12 +52,12 @@ class Context:
     pots: frozenset[int] = frozenset()
     parts: Mapping[int, str] = field(default_factory=dict)
     patches: Callable[[Sheet], Patches] | None = None
-    tiles: Callable[[Names], Tiles] | None = None
+    tiles: Callable[[Names, Mapping[str, bytes]], Tiles] | None = None
 
-    def pixels(self, names: Names) -> Tiles:
-        """The tiles of a pass."""
+    def pixels(self, names: Names, sketch: Sketch) -> Tiles:
+        """The tiles of a pass, or of what is rubbed out, of a sketch."""
         assert self.tiles is not None
-        return self.tiles(names)
+        return self.tiles(names, sketch.fresh)
 
     def found(self, sheet: Sheet) -> Patches:
         """The patches of the drawing as it is now."""

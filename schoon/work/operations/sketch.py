@@ -116,12 +116,12 @@ class MergePass(DrawingOperation):
         if at == 0:
             raise Refusal("No pass lies below this one; what was taken in stays as it is")
         below = sketch.passes[at - 1]
-        tiles = context.pixels(upper.tiles)
+        tiles = context.pixels(upper.tiles, sketch)
         size = context.size
         piece = core.whole(tiles, size)
         width, height = size
         corners = [(0.0, 0.0), (width, 0.0), (width, height), (0.0, height)]
-        changed = core.pasted(context.pixels(below.tiles), size, piece, corners)
+        changed = core.pasted(context.pixels(below.tiles, sketch), size, piece, corners)
         merged = sketch.with_tiles(below.id, changed)
         passes = tuple(p for p in merged.passes if p.id != upper.id)
         return replace(sheet, sketch=replace(merged, passes=passes))
@@ -202,11 +202,11 @@ def _rubbed(sketch: Sketch, context: Context, share: NDArray[np.float32], on: st
     seen = [p for p in sketch.passes if p.state != "hidden"]
     chosen = seen[-1:] if on == "pass" else seen if on == "all" else []
     for one in chosen:
-        changed = core.rubbed(context.pixels(one.tiles), context.size, share)
+        changed = core.rubbed(context.pixels(one.tiles, sketch), context.size, share)
         if changed:
             sketch = sketch.with_tiles(one.id, changed)
     if on in ("base", "all") and sketch.base != "hidden":
-        changed = core.rubbed_within(context.pixels(sketch.rubbed), context.size, share)
+        changed = core.rubbed_within(context.pixels(sketch.rubbed, sketch), context.size, share)
         sketch = sketch.with_rubbed(changed)
     return sketch
 
@@ -250,7 +250,7 @@ class Lift(_OnMany):
                 sketch = replace(sketch, passes=(*sketch.passes, seen[0]))
             try:
                 changed = core.pasted(
-                    context.pixels(seen[-1].tiles), context.size, self._pixels, self.corners
+                    context.pixels(seen[-1].tiles, sketch), context.size, self._pixels, self.corners
                 )
             except ValueError as error:
                 raise Refusal(f"The piece cannot lie there: {error}") from error

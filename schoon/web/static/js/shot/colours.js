@@ -63,7 +63,7 @@ export class Colours {
   viewUrl(entry, width, look) {
     const { key } = this.app.data;
     const coloured = look !== 'rough' && key && !Object.keys(this.changes).length ? `&key=${key}` : '';
-    const version = look === 'rough' ? 'r' : `${entry.revision}.${this.tag}`;
+    const version = look === 'rough' ? entry.rough || 'r' : `${entry.revision}.${this.tag}`;
     return `/drawings/${entry.id}/view.webp?w=${width}&look=${look}${coloured}&v=${version}`;
   }
 

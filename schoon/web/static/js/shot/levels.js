@@ -37,7 +37,7 @@ export class Levels {
   // Changes with all that is seen of a drawing; nothing where nothing is. frame: that by which it lies, 0 for none.
   tag(level, drawing, frame = 0) {
     const place = frame ? `-${level.places[frame - 1] ?? ''}` : '';
-    const look = `${level.opacity}${level.tint || ''}${level.kind[0]}${(level.roughs[drawing] || '').slice(0, 12)}`;
+    const look = `${level.opacity}${level.tint || ''}${level.kind[0]}${(level.roughs[drawing] || '').slice(-12)}`;
     if (level.id !== this.own) {
       if (!level.drawn[drawing] && !level.roughs[drawing]) return '';
       return `${drawing}-${level.drawn[drawing] || 0}-${level.tag}-${look}${place}`;

@@ -59,6 +59,7 @@ export class Onion {
     if (!on) { paper.onion([]); return; }
     const from = app.current;
     const ticket = (this.ticket = (this.ticket || 0) + 1);
+    if (app.stage.look === 'rough') { paper.onionRoughs(this.wanted().map((g) => ({ ...g, url: app.colours.viewUrl(g.entry, 960, 'rough') }))); return; }
     const groups = await Promise.all(this.wanted().map(async (group) => ({ ...group, strokes: (await drawings.line(group.entry)).strokes })));
     if (app.current !== from || ticket !== this.ticket) return;
     const seen = (strokes) => strokes.filter((s) => app.parts.seen(s.part));

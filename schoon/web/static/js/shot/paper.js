@@ -26,6 +26,8 @@ export class Paper {
     this.width = width;
     this.height = height;
     this.zoom = 1;
+    // The pass of the rough that lies on a canvas of its own while it is drawn on.
+    this.without = '';
     const defs = make('defs', {}, svg);
     const bare = make('pattern', { id: 'bare', width: 14, height: 14, patternUnits: 'userSpaceOnUse', patternTransform: 'rotate(35)' }, defs);
     make('rect', { width: 14, height: 14, fill: '#fff' }, bare);
@@ -74,9 +76,10 @@ export class Paper {
   sharpen() {
     if (!this.roughOf) return;
     const { entry, line } = this.roughOf;
-    const step = Math.max(roughStep(this.width, this.zoom), this.sharp?.rough === line.rough ? this.sharp.step : 0);
-    this.sharp = { rough: line.rough, step };
-    const url = this.change ?? roughUrl(entry, line, step);
+    const name = `${line.rough}.${this.without}`;
+    const step = Math.max(roughStep(this.width, this.zoom), this.sharp?.name === name ? this.sharp.step : 0);
+    this.sharp = { name, step };
+    const url = this.change ?? roughUrl(entry, line, step, this.without);
     if (this.image.getAttribute('href') !== url) this.image.setAttribute('href', url);
   }
 
@@ -191,6 +194,12 @@ export class Paper {
 
   patch(n) { return this.layers.patches.querySelector(`[data-n="${n}"]`); }
 
+  // Roughs of neighbours, their paper clear.
+  onionRoughs(groups) {
+    const { width, height } = this;
+    this.layers.onion.replaceChildren(...groups.map(({ url, side, strength }) => make('image', { href: url, width, height, preserveAspectRatio: 'none', class: `rough ${side}`, opacity: strength })));
+  }
+
   onion(groups) {
     this.layers.onion.replaceChildren(...groups.map(({ strokes, side, strength, matrix }) => {
       const group = make('g', { opacity: strength, ...(matrix ? { transform: `matrix(${matrix.join(' ')})` } : {}) });
@@ -203,10 +212,15 @@ export class Paper {
 // Widths at which a rough is fetched; Infinity for its own.
 const STEPS = [960, 1920];
 export const roughStep = (width, zoom) => STEPS.find((step) => width * zoom * (window.devicePixelRatio || 1) <= step && step < width) ?? Infinity;
-export function roughUrl(entry, line, step) {
-  if (step === Infinity) return `/pictures/${line.rough}`;
-  return `/drawings/${entry.id}/view.webp?w=${step}&look=rough&v=${line.rough.slice(0, 12)}`;
+// without: a pass that is left out, because it is drawn here.
+export function roughUrl(entry, line, step, without = '') {
+  const version = `${without ? `without=${without}&` : ''}v=${line.rough.slice(0, 12)}`;
+  if (step !== Infinity) return `/drawings/${entry.id}/view.webp?w=${step}&look=rough&${version}`;
+  return drawnOn(line) ? `/drawings/${entry.id}/rough.png?${version}` : `/pictures/${line.rough}`;
 }
+
+// Whether anything was drawn or rubbed out on the rough here.
+export const drawnOn = ({ sketch }) => sketch.passes.length > 0 || sketch.base !== 'full' || Object.keys(sketch.rubbed).length > 0;
 
 function inkNodes(s, chosen, showDoubt) {
   const doubt = showDoubt && s.doubtful;

@@ -115,7 +115,7 @@ export class Player {
     const matrix = level.seen[frame - 1] ?? SAME;
     const opacity = level.opacity / 100;
     const layers = [];
-    if (level.roughs[drawing]) layers.push({ url: `/pictures/${level.roughs[drawing]}`, matrix, opacity, fits: level.kind !== 'backdrop', picture: true });
+    if (level.roughs[drawing]) layers.push({ url: level.roughs[drawing], matrix, opacity, fits: level.kind !== 'backdrop', picture: true });
     const lined = level.id === app.levels.own ? app.byId.get(drawing)?.strokes : level.drawn[drawing];
     const key = level.id === app.levels.own ? app.data.key : level.key;
     if (lined) layers.push({ url: `/drawings/${drawing}/view.webp?w=960&look=${look}&clear=1${key ? `&key=${key}` : ''}&v=${tag}`, matrix, opacity, fits: true });

@@ -73,6 +73,7 @@ export class Table {
     $('changed-rough').hidden = !changes;
     $('see-change').setAttribute('aria-pressed', String(changes && Boolean(this.seesChange)));
     paper.change = changes && this.seesChange ? `/drawings/${entry.id}/difference.webp?v=${entry.retaken}` : null;
+    paper.without = stage.without(entry, line, flip);
     paper.rough(entry, line, paper.change ? 'full' : stage.rough(line.strokes.length > 0));
     this.own(entry, line);
     paper.ink(app.looks.way === 'bare' ? [] : stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);

@@ -1,22 +1,135 @@
-// Rough: look at the motion before anything is drawn.
+// Rough: look at the motion, and draw a tighter pass over it, or the first one on an empty sheet.
 
+import { notice, post } from '../api.js';
 import { fill, html } from '../dom.js';
+import { Board } from '../rough/board.js';
+import { Passes } from '../rough/passes.js';
+import { Pencil } from '../rough/pencil.js';
+import { Piece } from '../rough/piece.js';
+import { pressure, trailDrag } from '../shot/pen.js';
+import { make } from '../shot/paper.js';
 import { Stage } from './stage.js';
 import { strip } from './strip.js';
+
+const RUB = { all: 'all of the rough', pass: 'the upper pass', base: 'what was taken in' };
 
 export class RoughStage extends Stage {
   constructor(app, name) {
     super(app, name);
     this.look = 'rough';
-    this.onion = false;
     this.plays = 'rough';
     this.coloured = false;
-    this.keys = 'hold 1 2 3 to flip · A D step · Space plays · double-click a number to mark a key';
+    this.keys = 'hold 1 2 3 to flip · A D step · N new pass · Space plays · double-click a number to mark a key';
+    this.help = [['N', 'a new pass over the others'], ['Enter', 'lay the piece down']];
+    this.board = new Board(app);
+    this.passes = new Passes(app, this);
+    this.piece = new Piece(app, this);
+    this.rubs = 'all';
+    this.reach = Number(localStorage.rubReach) || 14;
+    this.tools = [
+      { id: 'pencil', label: 'Pencil', key: 'f', pen: 'Pencil', down: (event, at) => this.draws(event, at) },
+      { id: 'rub', label: 'Rub out', key: 'r', pen: 'Rub out', down: (event, at) => this.rub(at) },
+      { id: 'lasso', label: 'Lasso', key: 's', pen: 'Lasso', down: (event, at) => this.lasso(at) },
+    ];
   }
 
   rough() { return 'full'; }
 
   ink() { return []; }
+
+  without(entry, line, flip) {
+    if (flip || entry !== this.app.current) { this.board.hide(); return ''; }
+    return this.passes.of(entry, line)?.id ?? '';
+  }
+
+  extra(tray) {
+    const row = document.createElement('div');
+    row.className = 'tray-more';
+    fill(row, html`<label>rubs <select id="rub-on" autocomplete="off">${Object.entries(RUB).map(([v, words]) => html`<option value="${v}">${words}</option>`)}</select></label>
+      <label>broad <input id="rub-reach" type="range" min="2" max="120" value="${this.reach}" autocomplete="off"></label>`);
+    tray.append(row);
+    row.querySelector('#rub-on').addEventListener('change', ({ target }) => { this.rubs = target.value; });
+    row.querySelector('#rub-reach').addEventListener('input', ({ target }) => { this.reach = localStorage.rubReach = Number(target.value); });
+  }
+
+  drawn() {
+    const { app } = this;
+    this.passes.show();
+    this.board.place(app.table.view.matrix());
+    this.board.show(app.current, this.passes.of(app.current, { sketch: this.passes.sketch() }));
+  }
+
+  viewChanged() { this.board?.place(this.app.table.view.matrix()); this.piece?.show(); }
+
+  left() { this.piece.end(); this.board.hide(); }
+
+  stepped() { this.board.on = ''; }
+
+  // ---- the pen
+
+  draws(event, at) {
+    const { app, board, passes } = this;
+    if (app.levels.locked) { notice(`${app.data.shot.level} is locked; open it under Levels`); return null; }
+    const entry = app.current;
+    const known = board.on.startsWith(`${entry.id}.`) ? board.on.slice(`${entry.id}.`.length) : '';
+    const id = known || passes.begin();
+    this.pencil ??= new Pencil(passes.colour, passes.width, passes.grain);
+    const { pencil } = this;
+    let from = null;
+    let left = 0;
+    const to = (e, [x, y]) => {
+      const { radius, strength } = pencil.lead(e, pressure(e));
+      const place = [x, y, radius, strength];
+      left = from ? pencil.way(board.ink, from, place, left) : pencil.way(board.ink, place, place);
+      board.touch(x, y, radius + 2);
+      if (from) board.touch((x + from[0]) / 2, (y + from[1]) / 2, Math.hypot(x - from[0], y - from[1]) / 2 + radius + 2);
+      from = place;
+    };
+    to(event, at);
+    return {
+      move(e) {
+        const started = performance.now();
+        const all = e.getCoalescedEvents?.() || [];
+        for (const step of all.length ? all : [e]) to(step, app.table.view.toPaper(step.clientX, step.clientY));
+        board.took = performance.now() - started;
+      },
+      up() { board.keep(entry, id); },
+      cancel() { board.keep(entry, id); },
+    };
+  }
+
+  rub(at) {
+    const { app, reach } = this;
+    const node = make('path', { class: 'rubbing', 'stroke-width': 2 * reach }, app.table.paper.layers['pen-layer']);
+    return trailDrag(app, at, node, 2, false, async (path) => {
+      await this.board.settled();
+      try {
+        const of = app.meant((d) => d === app.current).map((d) => d.id);
+        await post(`/api/levels/${app.level}/do`, { do: { do: 'rub', on: this.rubs, path, reach, of } });
+        this.board.on = '';
+        app.sync.undoes('drawings');
+        await app.sync.refresh();
+        if (of.length > 1) notice(`Rubbed out in ${of.length} drawings; undo takes it back in all of them`);
+      } catch (error) { notice(error.message, true); }
+      node.remove();
+    });
+  }
+
+  lasso(at) {
+    const { app, piece } = this;
+    if (piece.on) return piece.down(at);
+    const node = make('path', { class: 'lasso' }, app.table.paper.layers['pen-layer']);
+    return trailDrag(app, at, node, 3, true, (path) => { node.remove(); piece.cut(path); });
+  }
+
+  key(event) {
+    const key = event.key.toLowerCase();
+    if (this.piece.on && key === 'enter') this.piece.lay(true);
+    else if (this.piece.on && key === 'escape') this.piece.end();
+    else if (key === 'n') this.passes.begin();
+    else return false;
+    return true;
+  }
 
   ledge() {
     const { run, shot } = this.app.data;

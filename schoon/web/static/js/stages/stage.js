@@ -33,6 +33,9 @@ export class Stage {
   // How the rough is shown: full, faint or off.
   rough(hasLine) { return hasLine ? 'off' : 'full'; }
 
+  // The pass of the rough that the stage draws itself.
+  without() { return ''; }
+
   // The strokes that are shown.
   ink(strokes) { return strokes; }
 

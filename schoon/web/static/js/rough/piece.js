@@ -1,0 +1,134 @@
+// A piece of the rough inside a lasso: moved, turned, scaled and bent by its corners, then laid down, here or on others.
+
+import { notice, post } from '../api.js';
+import { fill, html } from '../dom.js';
+import { HELD } from '../keys.js';
+import { heldKeys } from '../shot/keyboard.js';
+import { lineNow } from '../shot/drawings.js';
+import { make } from '../shot/paper.js';
+import { base64 } from './board.js';
+import { newId } from './passes.js';
+
+const REACH = 14;
+const $ = (id) => document.getElementById(id);
+
+// Ink off its paper: what is as light as the paper is clear.
+function unpapered(image) {
+  const { data, width, height } = image;
+  const edge = [0, 4 * (width - 1), 4 * width * (height - 1), data.length - 4];
+  const ground = [0, 1, 2].map((c) => Math.max(...edge.map((k) => data[k + c]), 1));
+  for (let k = 0; k < data.length; k += 4) {
+    const share = Math.max(0, ...ground.map((g, c) => (g - data[k + c]) / g));
+    const clean = share < 0.04 ? 0 : share;
+    for (let c = 0; c < 3; c += 1) data[k + c] = clean ? (data[k + c] - ground[c] * (1 - clean)) / clean : 0;
+    data[k + 3] *= clean;
+  }
+  return image;
+}
+
+export class Piece {
+  constructor(app, stage) { Object.assign(this, { app, stage, corners: null }); }
+
+  get on() { return Boolean(this.corners); }
+
+  // ring: [x, y] px of the drawing.
+  async cut(ring) {
+    const { app } = this;
+    await this.stage.board.settled();
+    const entry = app.current;
+    const line = lineNow(entry);
+    const [w, h] = app.table.view.size;
+    const [xs, ys] = [0, 1].map((k) => ring.map((p) => p[k]));
+    const [x0, y0] = [Math.max(0, Math.floor(Math.min(...xs))), Math.max(0, Math.floor(Math.min(...ys)))];
+    const [x1, y1] = [Math.min(w, Math.ceil(Math.max(...xs))), Math.min(h, Math.ceil(Math.max(...ys)))];
+    if (x1 - x0 < 4 || y1 - y0 < 4 || !(line?.rough || this.stage.board.on)) { notice('Draw the lasso round something'); return; }
+    const image = new Image();
+    image.src = `/drawings/${entry.id}/rough.png?v=${entry.revision}`;
+    try { await image.decode(); } catch { notice('There is nothing drawn here yet'); return; }
+    const canvas = new OffscreenCanvas(x1 - x0, y1 - y0);
+    const ink = canvas.getContext('2d', { willReadFrequently: true });
+    ink.drawImage(image, -x0, -y0);
+    const pixels = unpapered(ink.getImageData(0, 0, canvas.width, canvas.height));
+    ink.clearRect(0, 0, canvas.width, canvas.height);
+    ink.putImageData(pixels, 0, 0);
+    ink.globalCompositeOperation = 'destination-in';
+    ink.beginPath();
+    for (const [x, y] of ring) ink.lineTo(x - x0, y - y0);
+    ink.fill();
+    this.png = await base64(await canvas.convertToBlob({ type: 'image/png' }));
+    Object.assign(this, { entry, ring, size: [x1 - x0, y1 - y0], corners: [[x0, y0], [x1, y0], [x1, y1], [x0, y1]] });
+    this.show();
+    this.bar();
+  }
+
+  // While it is there the pen moves it.
+  down(at) {
+    const { view } = this.app.table;
+    const near = this.corners.findIndex(([x, y]) => Math.hypot(x - at[0], y - at[1]) * view.zoom < REACH);
+    const before = this.corners.map((c) => [...c]);
+    const move = (e) => {
+      const to = view.toPaper(e.clientX, e.clientY);
+      const by = [to[0] - at[0], to[1] - at[1]];
+      if (near < 0) this.corners = before.map(([x, y]) => [x + by[0], y + by[1]]);
+      else if (heldKeys.has(HELD.alone)) this.corners = before.map((c, k) => (k === near ? [c[0] + by[0], c[1] + by[1]] : c));
+      else this.corners = turned(before, near, [before[near][0] + by[0], before[near][1] + by[1]]);
+      this.show();
+    };
+    return { move, up() {}, cancel: () => { this.corners = before; this.show(); } };
+  }
+
+  show() {
+    const layer = this.app.table.paper.layers['pen-layer'];
+    layer.replaceChildren();
+    if (!this.corners) return;
+    const [[ax, ay], [bx, by], , [dx, dy]] = this.corners;
+    const [w, h] = this.size;
+    make('image', { href: `data:image/png;base64,${this.png}`, width: w, height: h, preserveAspectRatio: 'none', transform: `matrix(${(bx - ax) / w} ${(by - ay) / w} ${(dx - ax) / h} ${(dy - ay) / h} ${ax} ${ay})` }, layer);
+    make('path', { class: 'piece', d: `M${this.corners.map((c) => c.join()).join(' ')}Z` }, layer);
+    for (const [cx, cy] of this.corners) make('circle', { class: 'piece-corner', cx, cy, r: 6 / this.app.table.view.zoom }, layer);
+  }
+
+  bar() {
+    const bar = $('chosen-bar');
+    const many = this.app.chosen.size > 1 ? this.app.chosen.size : 0;
+    fill(bar, html`<b>Piece</b><button id="piece-move">Lay down <kbd>Enter</kbd></button><button id="piece-copy">Lay down a copy</button>
+      ${many ? html`<button id="piece-many">Copy to ${many} chosen drawings</button>` : ''}<button id="piece-mirror">Mirror</button><button id="piece-off">Put back <kbd>Esc</kbd></button><span class="quiet">corners scale and turn; with Q held each alone</span>`);
+    bar.hidden = false;
+    const on = (id, does) => $(id)?.addEventListener('click', does);
+    on('piece-move', () => this.lay(true));
+    on('piece-copy', () => this.lay(false));
+    on('piece-many', () => this.lay(false, [...this.app.chosen]));
+    on('piece-mirror', () => { const [a, b, c, d] = this.corners; this.corners = [b, a, d, c]; this.show(); });
+    on('piece-off', () => this.end());
+  }
+
+  async lay(moves, of = [this.entry.id]) {
+    const { app, entry } = this;
+    const round = (v) => Math.round(v * 10) / 10;
+    const piece = { piece: this.png, corners: this.corners.map((c) => c.map(round)), of, source: moves ? entry.id : null, ring: moves ? this.ring.map((p) => p.map(round)) : [], fresh: newId() };
+    this.end();
+    try {
+      await post(`/api/levels/${app.level}/do`, { do: { do: 'lift', ...piece } });
+      this.stage.board.on = '';
+      app.sync.undoes('drawings');
+      await app.sync.refresh();
+      if (of.length > 1) notice(`The piece lies on ${of.length} drawings`);
+    } catch (error) { notice(error.message, true); }
+  }
+
+  end() {
+    this.corners = null;
+    $('chosen-bar').hidden = true;
+    this.show();
+  }
+}
+
+// Corners scaled and turned so that one of them comes to a place and the one across stays.
+function turned(corners, k, to) {
+  const [px, py] = corners[(k + 2) % 4];
+  const [ax, ay] = [corners[k][0] - px, corners[k][1] - py];
+  const [bx, by] = [to[0] - px, to[1] - py];
+  const far = Math.max(ax * ax + ay * ay, 1e-6);
+  const [c, s] = [(ax * bx + ay * by) / far, (ax * by - ay * bx) / far];
+  return corners.map(([x, y]) => [px + c * (x - px) - s * (y - py), py + s * (x - px) + c * (y - py)]);
+}

@@ -1,0 +1,137 @@
+"""Drawing on roughs with the pen: pencil by pen, finger and mouse, rubbing out over a range, a piece in the lasso."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from .test_path import drag, on_screen
+from .waiting import until
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture
+def desk(shot: Page) -> Page:
+    shot.goto(shot.url.replace("/line", "/rough").replace("/paint", "/rough"))
+    until(
+        shot, "document.getElementById('paper').dataset.drawing && globalThis.schoon?.stage.name === 'rough'"
+    )
+    return shot
+
+
+def pen(page: Page, points: list[tuple[float, float]], kind: str, pressure: float, tilt: float = 0) -> None:
+    """A stroke with pointer events of a kind, at one pressure and tilt."""
+    places = [on_screen(page, x, y) for x, y in points]
+    page.evaluate(
+        """([points, kind, pressure, tilt]) => {
+          const paper = document.getElementById('paper');
+          document.getElementById('surface').setPointerCapture = () => {};
+          const send = (what, [x, y], last) => paper.dispatchEvent(new PointerEvent(what, { pointerId: 9, pointerType: kind,
+            pressure: last ? 0 : pressure, tiltX: tilt, clientX: x, clientY: y, bubbles: true, button: 0 }));
+          send('pointerdown', points[0]);
+          for (const point of points.slice(1)) send('pointermove', point);
+          send('pointerup', points.at(-1), true);
+        }""",
+        [places, kind, pressure, tilt],
+    )
+
+
+def ink(page: Page, x0: int, y0: int, x1: int, y1: int) -> int:
+    """Pixels of the pass that have anything, in a box of the drawing."""
+    return int(
+        page.evaluate(
+            f"""[...document.getElementById('sketch').getContext('2d').getImageData({x0}, {y0}, {x1 - x0}, {y1 - y0}).data]
+              .filter((v, k) => k % 4 === 3 && v > 8).length"""
+        )
+    )
+
+
+def row(y: float) -> list[tuple[float, float]]:
+    return [(120 + 6 * k, y) for k in range(60)]
+
+
+def arrived(page: Page) -> None:
+    until(page, "schoon.stage.board.pending === 0")
+
+
+def test_the_pencil_takes_pressure_tilt_finger_and_mouse(desk: Page) -> None:
+    pen(desk, row(60), "pen", 0.15)
+    pen(desk, row(120), "pen", 1.0)
+    pen(desk, row(180), "pen", 1.0, 70)
+    pen(desk, row(240), "touch", 0.5)
+    drag(desk, [(120, 300), (470, 300)])
+    light, heavy, side, finger, mouse = (
+        ink(desk, 100, y - 25, 500, y + 25) for y in (60, 120, 180, 240, 300)
+    )
+    assert 0 < light < 0.7 * heavy
+    assert side > 1.5 * heavy
+    assert finger > 100
+    assert mouse > 100
+    arrived(desk)
+    took = desk.evaluate("schoon.stage.board.took")
+    print(f"\npen to picture: {took:.1f} ms")
+    assert took < 30
+    desk.reload()
+    until(desk, "globalThis.schoon && !document.getElementById('sketch').hidden")
+    desk.wait_for_timeout(500)
+    assert ink(desk, 100, 95, 500, 145) == pytest.approx(heavy, rel=0.02)
+    # A stroke is one undo.
+    desk.locator("#undo").click()
+    until(desk, "document.getElementById('redo').disabled === false")
+    desk.wait_for_timeout(500)
+    assert ink(desk, 100, 275, 500, 325) == 0
+    assert ink(desk, 100, 95, 500, 145) == pytest.approx(heavy, rel=0.02)
+
+
+def test_passes_are_begun_seen_faintly_and_handed_on(desk: Page) -> None:
+    drag(desk, [(120, 100), (400, 100)])
+    arrived(desk)
+    expect(desk.locator(".passes li")).to_have_count(2)
+    desk.locator("#table").focus()
+    desk.keyboard.press("n")
+    expect(desk.locator(".passes li")).to_have_count(3)
+    assert ink(desk, 100, 80, 500, 120) == 0
+    drag(desk, [(120, 200), (400, 200)])
+    arrived(desk)
+    states = "[...document.querySelectorAll('.passes select')].map((s) => s.value)"
+    assert desk.evaluate(states) == ["full", "faint", "faint"]
+    desk.locator("[data-hand]").first.click()
+    until(desk, f"JSON.stringify({states}) === JSON.stringify(['full', 'hidden', 'hidden'])")
+    # Flipping to a neighbour shows its rough and not what is drawn here.
+    desk.keyboard.down("3")
+    until(desk, "document.getElementById('sketch').hidden")
+    desk.keyboard.up("3")
+    until(desk, "!document.getElementById('sketch').hidden")
+    desk.keyboard.press("o")
+    until(desk, "document.querySelectorAll('#paper .onion .rough').length > 0")
+
+
+def test_rubbing_out_over_chosen_drawings_is_one_undo(desk: Page) -> None:
+    desk.evaluate("schoon.chooseTo(schoon.data.run[2].id)")
+    before = desk.evaluate("schoon.data.run.map((d) => d.rough)")
+    desk.keyboard.press("r")
+    drag(desk, [(200, 200), (400, 300)])
+    expect(desk.locator("#notice")).to_contain_text("Rubbed out in 3 drawings")
+    after = desk.evaluate("schoon.data.run.map((d) => d.rough)")
+    assert all(a != b for a, b in zip(before, after, strict=True))
+    desk.locator("#undo").click()
+    until(desk, f"JSON.stringify(schoon.data.run.map((d) => d.rough)) === JSON.stringify({before!r})")
+
+
+def test_a_piece_in_the_lasso_is_moved_turned_and_laid_down(desk: Page) -> None:
+    drag(desk, [(150, 120), (300, 120)])
+    arrived(desk)
+    desk.keyboard.press("s")
+    drag(desk, [(130, 90), (330, 90), (330, 150), (130, 150), (130, 92)])
+    expect(desk.locator("#chosen-bar")).to_contain_text("Piece")
+    drag(desk, [(230, 120), (230, 320)])
+    corner = desk.evaluate("schoon.stage.piece.corners[1]")
+    drag(desk, [tuple(corner), (corner[0] + 60, corner[1] - 20)])
+    was = desk.evaluate("schoon.current.revision")
+    desk.keyboard.press("Enter")
+    expect(desk.locator("#chosen-bar")).to_be_hidden()
+    until(desk, f"schoon.current.revision > {was} && schoon.stage.board.known === schoon.current.revision")
+    desk.wait_for_timeout(400)
+    assert ink(desk, 140, 100, 320, 140) == 0
+    assert ink(desk, 100, 240, 500, 380) > 150
