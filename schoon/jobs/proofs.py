@@ -8,10 +8,9 @@ from typing import Any
 import numpy as np
 
 from ..core.paint import NOTHING
-from ..core.patches import unpack
+from ..core.patches import add_stitches, unpack
 from ..core.proof import pack_sight, sight_of
 from ..core.tone import coverage
-from ..work.derived import lines_in
 from ..work.documents import painting_of, parts_told, seen_in, sheet_of
 
 
@@ -24,8 +23,10 @@ def seen(packed: bytes, documents: Sequence[Any], size: tuple[int, int], parts: 
     pots = np.zeros(patches.count + 1, np.int64)
     for patch, paint in painting.items():
         pots[patch] = 0 if paint.pot == NOTHING else paint.pot
-    ink = lines_in(sheet)
-    stitched = (patches.open_labels == 0) & ~ink
+    # What parts patches is line but for what shuts them unseen.
+    walls = patches.open_labels == 0
+    stitched = walls & add_stitches(np.zeros_like(walls), sheet.taken)
+    ink = walls & ~stitched
     shade = None
     placed = [(t, w) for t, w in seen_in(sheet.tones, sheet.spots, patches, parts) if t.kind == "shade"]
     if placed:

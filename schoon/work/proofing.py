@@ -94,7 +94,7 @@ class Looked:
         return found
 
 
-_VERSION = 3
+_VERSION = 4
 """Changes when a rule does."""
 
 
