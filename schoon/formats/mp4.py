@@ -25,7 +25,12 @@ def write(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float, quality
     with av.open(str(path), "w", format="mp4", options={"movflags": "faststart"}) as container:
         stream = container.add_stream("libx264", rate=rate)
         stream.pix_fmt = "yuv420p"
-        stream.options = {"crf": _CRF[quality], "preset": "medium"}
+        # Pictures that are looked ahead at are held as they are: of large ones few have to do.
+        stream.options = {
+            "crf": _CRF[quality],
+            "preset": "medium",
+            "x264-params": "rc-lookahead=12:threads=2",
+        }
         # Told what it is, a player shows the colours as they are.
         context = stream.codec_context
         context.color_range, context.colorspace = 1, 1

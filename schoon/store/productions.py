@@ -15,7 +15,7 @@ from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
 from .rows import DrawingRow, LevelRow, ShotRow
-from .states import KeyChange, Level, LevelKind, Note, Place, Retaken, Stack, Starts, Time
+from .states import KeyChange, Label, Level, LevelKind, Note, Place, Retaken, Stack, Starts, Time
 
 DUPLICATE = 1062
 
@@ -217,7 +217,7 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
     cursor.execute("SELECT id FROM levels WHERE shot_id = %s ORDER BY id", (shot_id,))
     levels = [int(row["id"]) for row in cursor.fetchall()]
     cursor.execute(
-        "SELECT d.id, d.kind, d.number, d.meant, d.was, COALESCE(d.rough, '') AS rough, d.looked FROM drawings d JOIN levels l ON l.id = d.level_id"
+        "SELECT d.id, d.kind, d.number, d.meant, d.label, d.was, COALESCE(d.rough, '') AS rough, d.looked FROM drawings d JOIN levels l ON l.id = d.level_id"
         " WHERE l.shot_id = %s AND d.alive ORDER BY d.id",
         (shot_id,),
     )
@@ -236,6 +236,7 @@ def time_of(cursor: Cursor, shot_id: int) -> Time:
             if row["was"]
         },
         notes=_notes(cursor, shot_id),
+        labels={int(row["id"]): Label(**json.loads(row["label"])) for row in rows if row["label"]},
     )
 
 
@@ -260,6 +261,11 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
     _set_run(cursor, now, then)
     for drawing in {*now.meant} ^ {*then.meant}:
         cursor.execute("UPDATE drawings SET meant = %s WHERE id = %s", (drawing in then.meant, drawing))
+    for drawing in {*now.labels, *then.labels}:
+        label = then.labels.get(drawing)
+        if label != now.labels.get(drawing):
+            written = label.model_dump_json() if label else None
+            cursor.execute("UPDATE drawings SET label = %s WHERE id = %s", (written, drawing))
     for drawing in {*now.roughs, *then.roughs}:
         found = then.roughs.get(drawing)
         if found is None:
@@ -399,7 +405,15 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 level.key,
                 k not in place,
                 level.kind,
-                json.dumps({"opacity": level.opacity, "visible": level.visible, "tint": level.tint}),
+                json.dumps(
+                    {
+                        "opacity": level.opacity,
+                        "visible": level.visible,
+                        "tint": level.tint,
+                        "skips": level.skips,
+                        "label": level.label and level.label.model_dump(),
+                    }
+                ),
                 json.dumps(level.place.model_dump()),
                 json.dumps(level.model_dump()["lights"]),
                 json.dumps([entry.model_dump() for entry in level.finish]),

@@ -364,18 +364,23 @@ def steps_of_shot(cursor: Cursor, shot_id: int) -> list[Step]:
 
 
 def actions(cursor: Cursor, action_ids: Sequence[int]) -> dict[int, Row]:
-    """id -> `label`, `actor`, `created_at` of actions."""
+    """id -> `label`, `actor`, `created_at`, `kept` of actions."""
     if not action_ids:
         return {}
     marks = ", ".join(["%s"] * len(action_ids))
     cursor.execute(
-        f"SELECT id, label, actor, created_at FROM actions WHERE id IN ({marks})", list(action_ids)
+        f"SELECT id, label, actor, created_at, kept FROM actions WHERE id IN ({marks})", list(action_ids)
     )
     return {int(row["id"]): row for row in cursor.fetchall()}
 
 
+def keep_action(cursor: Cursor, action_id: int, name: str) -> None:
+    """Gives the moment after an action a name, "" for none."""
+    cursor.execute("UPDATE actions SET kept = %s WHERE id = %s", (name, action_id))
+
+
 __all__ = [
     "PAINTED", "PARTS", "SHOWN", "Kind", "Part", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
-    "change", "drawing", "get_documents", "head", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
+    "change", "drawing", "get_documents", "head", "keep_action", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
     "state_at", "state_of", "steps_of_shot", "undo",
 ]  # fmt: skip

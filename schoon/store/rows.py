@@ -9,7 +9,7 @@ from ..core.exposure import Numbering
 from ..core.finish import Entry
 from .states import KeyChange
 
-Mark = Literal["key", "breakdown", "inbetween"]
+Mark = Literal["key", "breakdown", "inbetween", "extreme"]
 
 
 class ShotRow(TypedDict):

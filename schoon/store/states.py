@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -16,7 +16,7 @@ from ..core.exposure.placing import Notch, Pose, Way
 from ..core.finish.entries import Entry
 from ..core.look.rules import How
 
-Kind = Literal["key", "breakdown", "inbetween"]
+Kind = Literal["key", "breakdown", "inbetween", "extreme"]
 
 LevelKind = Literal["drawings", "pictures", "backdrop", "guide"]
 """Drawings are lined and painted. Pictures are seen and traced. A backdrop is part of the result, however large. A guide is
@@ -55,6 +55,19 @@ class Note(BaseModel):
     drawn: tuple[tuple[float, ...], ...] = ()
 
 
+class Label(BaseModel):
+    """A word of one's own on a drawing or a level, and its tint, "#rrggbb"."""
+
+    model_config = ConfigDict(frozen=True)
+
+    word: Annotated[str, Field(min_length=1, max_length=24)]
+    tint: Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")] = "#b8742a"
+
+
+SkippedStage = Literal["line", "seal", "paint", "tone"]
+"""A stage that a level can do without."""
+
+
 class Retaken(BaseModel):
     """A rough that was taken in again. was, now: hashes of the first and the newest, "" for an empty sheet. looked: whether
     somebody has looked at the newest."""
@@ -69,7 +82,7 @@ class Retaken(BaseModel):
 class Time(State):
     """frames: length of the shot. levels: id -> starts. marks: drawing -> its kind, of all that are in the run. numbers:
     drawing -> what is written on it. notes: name -> note. meant: drawings that are as they are on purpose: nothing asks
-    about them. roughs: drawing -> its rough, of those that were taken in again."""
+    about them. roughs: drawing -> its rough, of those that were taken in again. labels: drawing -> a word of one's own on it."""
 
     frames: int
     fps: float
@@ -80,6 +93,7 @@ class Time(State):
     notes: dict[str, Note] = Field(default_factory=dict)
     meant: tuple[int, ...] = ()
     roughs: dict[int, Retaken] = Field(default_factory=dict)
+    labels: dict[int, Label] = Field(default_factory=dict)
 
 
 class NotchState(BaseModel):
@@ -157,7 +171,8 @@ class Level(BaseModel):
     opacity: 1..100 %. visible: whether it is seen at all. tint: "#rrggbb" of a guide's lines, None for those of the key.
     lights: part, or "" for the whole figure, -> frame -> its light, which changes evenly from one to the next.
     finish: what is done to its picture, in order. waved: findings that are as they are on purpose. key_changes: frame -> the colour key from there on, instead of `key`.
-    entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name.
+    entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name. skips: stages it
+    does without: nothing of them is open. label: a word of one's own on it.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -177,6 +192,8 @@ class Level(BaseModel):
     finish: tuple[Entry, ...] = ()
     key_changes: dict[int, KeyChange] = Field(default_factory=dict)
     waved: tuple[Waved, ...] = ()
+    skips: tuple[SkippedStage, ...] = ()
+    label: Label | None = None
 
 
 class Stack(State):

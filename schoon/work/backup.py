@@ -258,6 +258,7 @@ def _time(content: Any, ids: backup.Ids) -> Any:
         "meant": [new for d in content.get("meant", ()) if (new := ids.of("drawings", d)) is not None],
         "roughs": _keyed("drawings", content.get("roughs", {}), ids),
         "numbers": _keyed("drawings", content.get("numbers", {}), ids),
+        "labels": _keyed("drawings", content.get("labels", {}), ids),
         "notes": {
             name: {**note, "drawing": ids.of("drawings", note["drawing"])}
             for name, note in content.get("notes", {}).items()

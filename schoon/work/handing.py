@@ -12,7 +12,7 @@ from ..store import Cursor, ShotRow, models, productions
 from . import proofing
 from .placing import Placed, size_of
 from .stacks import HANDED_OFF
-from .summaries import summaries
+from .summaries import summaries, without
 
 
 def about_layers(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
@@ -89,11 +89,13 @@ class Open:
 def open_things(cursor: Cursor, shot: ShotRow, level_ids: Sequence[int]) -> list[Open]:
     """What is open in levels that are to be handed off: findings, gaps, unsure patches, drawings without line or paint, notes."""
     found: list[Open] = []
+    stack = productions.stack_of(cursor, shot["id"])
     bare = unlined = gaps = unsure = findings = unlooked = 0
     for level in level_ids:
         rows = productions.drawings(cursor, level)
-        unlined += sum(not row["line"] for row in rows)
-        counts = summaries(cursor, rows)
+        skips = stack.levels[level].skips
+        counts = {k: without(own, skips) for k, own in summaries(cursor, rows).items()}
+        unlined += sum(not row["line"] for row in rows) if "line" not in skips else 0
         bare += sum(bool(row["line"]) and not counts[row["id"]].painted for row in rows)
         unsure += sum(own.unsure for own in counts.values())
         gaps += sum(own.open_gaps for own in counts.values())

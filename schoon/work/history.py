@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Literal
@@ -91,7 +91,7 @@ class Pair:
 class Entry:
     """An action as the history lists it.
 
-    stands: whether something of it holds now. drawings: those it changed. colours: (what, before, after) of pots whose
+    kept: the name of the moment after it, "" for none. stands: whether something of it holds now. drawings: those it changed. colours: (what, before, after) of pots whose
     look it changed. spans: (before, after) of the sheet it changed, as (first frame, frames, drawing number), where ""
     is nothing.
     """
@@ -100,6 +100,7 @@ class Entry:
     label: str
     who: str
     when: datetime
+    kept: str = ""
     stands: bool = False
     drawings: list[Pair] = field(default_factory=list)
     colours: list[tuple[str, str | None, str | None]] = field(default_factory=list)
@@ -121,10 +122,11 @@ def of_shot(cursor: Cursor, shot_id: int) -> History:
     steps = revisions.steps_of_shot(cursor, shot_id)
     standing = _standing(cursor, steps)
     ids = sorted({s.action for s in steps if s.action is not None}, reverse=True)
-    listed = ids[:_MOST]
-    about = revisions.actions(cursor, listed)
+    about = revisions.actions(cursor, ids)
+    # What was given a name is never too old to be listed.
+    listed = [k for n, k in enumerate(ids) if n < _MOST or (k in about and about[k]["kept"])]
     entries = {
-        k: Entry(k, about[k]["label"], about[k]["actor"], about[k]["created_at"])
+        k: Entry(k, about[k]["label"], about[k]["actor"], about[k]["created_at"], about[k]["kept"])
         for k in listed
         if k in about
     }
@@ -209,8 +211,25 @@ class Back:
     pots: list[str]
 
 
-def back_to(cursor: Cursor, shot_id: int, action_id: int) -> Back:
-    """The whole shot as it was when an action had just been done; an action of its own, which can be undone.
+def keep(cursor: Cursor, shot_id: int, name: str, action_id: int | None = None) -> int:
+    """Gives a moment of a shot a name, the present one without an action; its action. Raises Refusal, NotFound."""
+    productions.shot(cursor, shot_id)
+    own = {s.action for s in revisions.steps_of_shot(cursor, shot_id) if s.action is not None}
+    if not own:
+        raise Refusal("Nothing has been done to this shot yet, so there is no moment to keep")
+    moment = max(own) if action_id is None else action_id
+    if moment not in own:
+        raise NotFound("There is no such step in the history of this shot")
+    said = " ".join(name.split())
+    if action_id is None and not said:
+        raise Refusal("Give the moment a name")
+    revisions.keep_action(cursor, moment, said)
+    return moment
+
+
+def back_to(cursor: Cursor, shot_id: int, action_id: int, only: Collection[int] | None = None) -> Back:
+    """The whole shot as it was when an action had just been done; an action of its own, which can be undone. only: drawings
+    that go back, and nothing else.
 
     Drawings, time and stack go back; models stay, because other shots are painted by them. Raises NotFound, and
     Refusal if nothing would change.
@@ -220,10 +239,13 @@ def back_to(cursor: Cursor, shot_id: int, action_id: int) -> Back:
     if not any(s.action == action_id for s in steps):
         raise NotFound("There is no such step in the history of this shot")
     subjects = {s.subject for s in steps if s.subject.kind != "model"}
+    if only is not None:
+        subjects = {s for s in subjects if s.kind == "drawing" and s.id in only}
     heads = revisions.lock(cursor, subjects)
     locked = edits.locked_levels(cursor, shot_id)
     wanted = {s: _at(steps, s, head, action_id) for s, head in heads.items()}
-    label = revisions.actions(cursor, [action_id])[action_id]["label"]
+    about = revisions.actions(cursor, [action_id])[action_id]
+    label = about["kept"] or about["label"]
     action: int | None = None
     drawings, kinds, stay = [], [], set()
     for subject, revision in wanted.items():
@@ -250,7 +272,8 @@ def back_to(cursor: Cursor, shot_id: int, action_id: int) -> Back:
             if isinstance(now, Time):
                 _refuse_locked_time(cursor, shot_id, now)
     if action is None:
-        raise Refusal("The shot stands just so already")
+        what = "The shot stands" if only is None else "These drawings stand"
+        raise Refusal(f"{what} just so already")
     return Back(label, sorted(drawings), sorted(kinds), sorted(stay), _pots_in_use(cursor, drawings))
 
 

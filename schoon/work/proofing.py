@@ -57,7 +57,7 @@ class Looked:
         return key_of(
             "proof", _VERSION, names, sorted(self.pots.items()), str(sorted(self.expected.items())),
             sorted(self.parts.items()), str(starts), self.time.frames, json.dumps(framing),
-            self.own.place.model_dump_json(), self.time.meant,
+            self.own.place.model_dump_json(), self.time.meant, self.own.skips,
             [(k, own, str(self.time.levels[k]), self.stack.levels[k].place.model_dump_json()) for k, own in self.front.items()],
         )  # fmt: skip
 
@@ -94,7 +94,10 @@ class Looked:
         return found
 
 
-_VERSION = 4
+_LACKS = {"line": "has no line", "paint": "has no paint", "tone": "has no tones"}
+"""stage -> what is said of a drawing that nothing was done on there."""
+
+_VERSION = 5
 """Changes when a rule does."""
 
 
@@ -131,6 +134,12 @@ def kept(
         drawings = [int(rows[n]["id"]) for n in finding.drawings]
         frames = sum(_frames_seen(looked, covers, finding, drawing) for drawing in drawings)
         if finding.rule != "empty" and not frames:
+            continue
+        if finding.rule == "empty" and any(
+            word in finding.words for word in map(_LACKS.get, looked.own.skips) if word
+        ):
+            continue
+        if finding.rule == "gap" and "seal" in looked.own.skips:
             continue
         if finding.rule != "empty" and all(d in looked.time.meant for d in drawings):
             continue

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 from functools import partial
+from typing import Any
 
 from ..core.paint import UNSURE_ABOVE
 from ..core.strokes import Stroke
@@ -34,6 +35,20 @@ class Summary:
     toned_by_hand: int = 0
     box: tuple[float, float, float, float] | None = None
     sheet: bool = False
+
+
+def without(own: Summary, skips: Collection[str]) -> Summary:
+    """Counts of a drawing whose level does without some stages: nothing of these is left to do."""
+    done: dict[str, Any] = {}
+    if "line" in skips:
+        done |= {"strokes": max(own.strokes, 1), "doubtful": 0}
+    if "seal" in skips:
+        done |= {"open_gaps": 0}
+    if "paint" in skips:
+        done |= {"painted": max(own.painted, 1), "unsure": 0}
+    if "tone" in skips:
+        done |= {"toned": max(own.toned, 1)}
+    return replace(own, **done)
 
 
 _summaries: Memory[Summary] = Memory(5000)

@@ -264,3 +264,25 @@ def test_any_name_is_survived(shot: Shot, name: str) -> None:
     shot.client.cookies.set("schoon-name", name)
     do(shot, "times", do="rate", fps=25)
     assert len(history(shot)[0]["who"]) <= 60
+
+
+def test_a_moment_is_kept_by_name_and_fetched_back_whole_or_in_part(shot: Shot) -> None:
+    assert shot.client.post("/api/shots/1/keep", json={"name": "early"}).status_code == 422
+    assert shot.job("clean")["state"] == "done"
+    kept = shot.client.post("/api/shots/1/keep", json={"name": "before the risk"}).json()["action"]
+    lines = [len(shot.drawing(n)["strokes"]) for n in (1, 2, 3)]
+    for n in (1, 2, 3):
+        strokes = [s["id"] for s in shot.drawing(n)["strokes"]]
+        shot.edit(n, "line", do={"do": "delete", "ids": strokes[:1]})
+    entries = shot.client.get("/api/shots/1/history").json()["entries"]
+    assert [(e["id"], e["kept"]) for e in entries if e["kept"]] == [(kept, "before the risk")]
+    some = shot.client.post("/api/shots/1/back", json={"action": kept, "drawings": [shot.ids[1]]}).json()
+    assert some["drawings"] == [shot.ids[1]]
+    assert [len(shot.drawing(n)["strokes"]) for n in (1, 2, 3)] == [lines[0] - 1, lines[1], lines[2] - 1]
+    whole = shot.client.post("/api/shots/1/back", json={"action": kept}).json()
+    assert whole["label"] == "before the risk"
+    assert [len(shot.drawing(n)["strokes"]) for n in (1, 2, 3)] == lines
+    assert shot.client.post("/api/shots/1/back", json={"action": kept}).status_code == 422
+    shot.client.post("/api/shots/1/keep", json={"name": "", "action": kept})
+    entries = shot.client.get("/api/shots/1/history").json()["entries"]
+    assert not [e for e in entries if e["kept"]]

@@ -323,3 +323,81 @@ def test_roughs_are_taken_in_again_by_number_and_what_was_cleaned_stays(shot: Sh
         token = shot.client.post("/take-in/check", files=bodies).text.split('data-token="')[1].split('"')[0]
         refused = shot.client.post("/productions/1/take-in", data={"token": token, "into": "again:1"})
         assert words in refused.json()["error"]
+
+
+def test_a_level_is_copied_free_of_the_other(shot: Shot) -> None:
+    assert shot.job("clean")["state"] == "done"
+    shot.edit(1, "pour", points=[[156 - 50, 120]], pot=2)
+    repeat = {"do": "hold", "level": 1, "frame": 1, "frames": 3}
+    shot.client.post("/api/times/1/do", json={"do": repeat})
+    before = shot.run()["levels"][0]
+    for what, lined, painted in (("timing", False, False), ("lines", True, False), ("all", True, True)):
+        made = shot.client.post("/api/levels/1/duplicate", json={"name": f"Pim {what}", "what": what}).json()
+        run = shot.client.get(f"/api/shots/1/run?level={made['level']}").json()
+        assert [d["number"] for d in run["drawings"]] == ["1", "2", "3"]
+        assert [s[:2] for s in run["spans"]] == [s[:2] for s in before["spans"]]
+        assert [bool(d["strokes"]) for d in run["drawings"]] == [lined] * 3
+        assert [bool(d["painted"]) for d in run["drawings"]] == [painted, False, False]
+        assert [d["sheet"] for d in run["drawings"]] == [not lined] * 3
+        # What is done to the copy is not done to the other.
+        own = run["drawings"][0]
+        stroke = {
+            "do": "trace",
+            "id": "00000000aa",
+            "width": 4,
+            "path": [[20, 20, 0.5], [60, 30, 0.5], [90, 20, 0.5]],
+        }
+        answer = shot.client.post(
+            f"/api/drawings/{own['id']}/do", json={"base": own["revision"], "do": stroke}
+        )
+        assert answer.status_code == 200, answer.text
+    assert shot.run()["levels"][0]["drawn"] == before["drawn"]
+    twice = shot.client.post("/api/levels/1/duplicate", json={"name": "Pim all", "what": "all"})
+    assert twice.status_code == 422
+
+
+def test_a_level_does_without_stages(shot: Shot) -> None:
+    assert shot.job("clean")["state"] == "done"
+    gate = "/api/levels/1/open"
+    assert "paint" in {one["what"] for one in shot.client.get(gate).json()["open"]}
+
+    def skip(*stages: str) -> dict:
+        asked = {"do": "skip", "level": 1, "stages": stages}
+        assert shot.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 200
+        return shot.run()
+
+    run = skip("paint", "tone", "seal")
+    assert run["levels"][0]["skips"] == ["paint", "tone", "seal"]
+    assert run["progress"]["next_stage"] == "proof"
+    assert {one["what"] for one in shot.client.get(gate).json()["open"]} == {"proof"}
+    shot.client.post("/api/levels/1/proof")
+    shot.client.app.state.runner.run_open()
+    assert shot.client.get("/api/levels/1/findings").json()["findings"] == []
+    assert "Play it and hand it off" in shot.client.get("/").text
+    assert skip()["progress"]["next_stage"] == "paint"
+    shot.client.post("/api/stacks/1/undo")
+    assert shot.run()["levels"][0]["skips"] == ["paint", "tone", "seal"]
+
+
+def test_words_of_ones_own_and_extremes(shot: Shot) -> None:
+    def time(**do: object) -> dict:
+        answer = shot.client.post("/api/times/1/do", json={"do": do})
+        assert answer.status_code == 200, answer.text
+        return answer.json()
+
+    written = {"word": "smear", "tint": "#2f6f9f"}
+    told = time(do="label", drawings=shot.ids[:2], written=written)["labels"]
+    assert told == {str(d): written for d in shot.ids[:2]}
+    assert shot.run()["labels"] == told
+    assert list(time(do="label", drawings=shot.ids[:1])["labels"]) == [str(shot.ids[1])]
+    shot.client.post("/api/times/1/undo")
+    assert len(shot.run()["labels"]) == 2
+    assert (
+        time(do="mark", level=1, drawing=shot.ids[1], kind="extreme")["marks"][str(shot.ids[1])] == "extreme"
+    )
+    for bad in ({"word": ""}, {"word": "x" * 30}, {"word": "x", "tint": "red"}):
+        asked = {"do": "label", "drawings": shot.ids, "written": bad}
+        assert shot.client.post("/api/times/1/do", json={"do": asked}).status_code == 422
+    level = {"do": "label-level", "level": 1, "written": written}
+    assert shot.client.post("/api/stacks/1/do", json={"do": level}).status_code == 200
+    assert shot.run()["levels"][0]["label"] == written

@@ -35,7 +35,6 @@ from .. import proofs
 from ..lined import patched
 from ..work import Call, Failed, Work
 
-
 _unpacked: Memory[Sight] = Memory(160 * 2**20, lambda sight: sight.labels.nbytes + sight.points.nbytes)
 """Sights by their name: after an edit all but one are those of before."""
 

@@ -112,6 +112,7 @@ def time_shown(time: Time) -> dict[str, Any]:
         "numbers": time.numbers,
         "numbering": time.numbering,
         "meant": time.meant,
+        "labels": {drawing: label.model_dump() for drawing, label in time.labels.items()},
         "notes": {name: note.model_dump() for name, note in time.notes.items()},
         "levels": {
             level: {
@@ -201,14 +202,32 @@ def listed(shot_id: int, store: StoreDep) -> JSONResponse:
 
 
 class BackTo(Body):
+    """drawings: those that go back, instead of the whole shot."""
+
     action: Id
+    drawings: Annotated[list[Id], Field(max_length=5000)] | None = None
 
 
 @router.post("/shots/{shot_id}/back")
 def back(shot_id: int, want: BackTo, store: StoreDep) -> JSONResponse:
-    """The whole shot as it was when an action had just been done."""
+    """The shot, or some of its drawings, as it was when an action had just been done."""
+    only = None if want.drawings is None else set(want.drawings)
     with store.transaction() as cursor:
-        return JSONResponse(vars(history.back_to(cursor, shot_id, want.action)))
+        return JSONResponse(vars(history.back_to(cursor, shot_id, want.action, only)))
+
+
+class Keep(Body):
+    """name: "" to forget it again. action: an earlier moment; now without one."""
+
+    name: Annotated[str, Field(max_length=80)]
+    action: Id | None = None
+
+
+@router.post("/shots/{shot_id}/keep")
+def keep(shot_id: int, want: Keep, store: StoreDep) -> JSONResponse:
+    """Gives a moment of a shot a name, under which it can be fetched back."""
+    with store.transaction() as cursor:
+        return JSONResponse({"action": history.keep(cursor, shot_id, want.name, want.action)})
 
 
 class AsItWas(Body):

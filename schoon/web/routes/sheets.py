@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Request, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, Response
+from pydantic import Field
 
 from ...core import exposure
 from ...formats import exposures
 from ...store import productions
-from ...work import sets, sheets
+from ...text import named
+from ...work import copies, sets, sheets
 from ..deps import StoreDep, page
 from ..values import Body, Id
 
@@ -104,3 +106,19 @@ def _column(entries: exposures.Entries, frames: int) -> list[dict[str, Any]]:
             stem = "" if what is None or k == first - 1 else "end" if last else "through"
             column[k] = {"words": words if k == first - 1 else "", "stem": stem, "again": again}
     return column
+
+
+class Duplicate(Body):
+    """name: of the new level. what: as `work.copies.What`."""
+
+    name: Annotated[str, Field(max_length=60)]
+    what: copies.What = "all"
+
+
+@router.post("/api/levels/{level_id}/duplicate")
+def duplicate(level_id: int, want: Duplicate, store: StoreDep) -> JSONResponse:
+    """A level copied in front of all others."""
+    with store.transaction() as cursor:
+        return JSONResponse(
+            {"level": copies.duplicate(cursor, level_id, named(want.name, "level"), want.what)}
+        )

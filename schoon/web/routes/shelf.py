@@ -14,7 +14,7 @@ from ...errors import Refusal
 from ...store import models, productions
 from ...text import named
 from ...work import backup, proofing
-from ...work.summaries import summaries
+from ...work.summaries import summaries, without
 from ..deps import SettingsDep, StoreDep, page
 from ..stages import STAGES, progress
 
@@ -34,15 +34,20 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
             rows = productions.drawings(cursor, shot["level_id"])
             levels = productions.levels(cursor, shot["id"])
             worked = [level for level in levels if level["kind"] == "drawings"] or levels
-            every = [row for level in worked for row in productions.drawings(cursor, level["id"])]
             stack = productions.stack_of(cursor, shot["id"])
+            of = {level["id"]: productions.drawings(cursor, level["id"]) for level in worked}
+            counts = [
+                without(own, stack.levels[level].skips)
+                for level, own_rows in of.items()
+                for own in summaries(cursor, own_rows).values()
+            ]
             found_in = [
                 proofing.open_count(cursor, level["id"], stack.levels[level["id"]]) for level in worked
             ]
             known = [found for found in found_in if found is not None]
             left = sum(known) if len(known) == len(worked) or any(known) else None
-            shot["progress"] = progress(list(summaries(cursor, every).values()), left)
-            shot["count"] = len(every)
+            shot["progress"] = progress(counts, left)
+            shot["count"] = len(counts)
             shot["drawings"] = rows
             shot["fps"] = float(shot["fps"])
             step = max(1, -(-len(rows) // STRIP))

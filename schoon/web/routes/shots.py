@@ -20,7 +20,7 @@ from ...work.looks import look_of
 from ...work.operations.stack import UseModel
 from ...work.placing import Placed
 from ...work.roughs import rough_name
-from ...work.summaries import summaries
+from ...work.summaries import summaries, without
 from ..deps import StoreDep, page
 from ..stages import STAGES, progress
 from .edits import time_shown
@@ -38,7 +38,7 @@ def open_shot(shot_id: int, store: StoreDep, level: Level = None) -> RedirectRes
         counts = summaries(cursor, productions.drawings(cursor, shot["level_id"]))
         own = productions.stack_of(cursor, shot_id).levels[shot["level_id"]]
         left = proofing.open_count(cursor, shot["level_id"], own)
-    stage = progress(list(counts.values()), left).next_stage
+    stage = progress([without(one, own.skips) for one in counts.values()], left).next_stage
     return RedirectResponse(f"/shots/{shot_id}/{stage}" + (f"?level={level}" if level else ""))
 
 
@@ -88,6 +88,7 @@ def shot_page(
         "notes": run["notes"],
         "depth": run["depth"],
         "meant": run["meant"],
+        "labels": run["labels"],
         "framing": run["framing"],
         "pots": model["pots"] if model else [],
         "keys": keys,
@@ -159,6 +160,8 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "opacity": state.opacity,
         "visible": state.visible,
         "tint": state.tint,
+        "skips": state.skips,
+        "label": state.label and state.label.model_dump(),
         "key_changes": {frame: change.model_dump() for frame, change in state.key_changes.items()},
         "finish": [entry.model_dump() for entry in state.finish],
         "lights": {p: {f: s.model_dump() for f, s in own.items()} for p, own in state.lights.items()},
@@ -193,6 +196,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         "fps": time["fps"],
         "numbering": time["numbering"],
         "meant": time["meant"],
+        "labels": time["labels"],
         "notes": time["notes"],
         "framing": {
             "notches": {frame: notch.model_dump() for frame, notch in stack.framing.items()},
@@ -211,7 +215,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
             for row in productions.levels(cursor, shot["id"])
         ],
         "progress": progress(
-            list(counts.values()),
+            [without(one, stack.levels[shot["level_id"]].skips) for one in counts.values()],
             proofing.open_count(cursor, shot["level_id"], stack.levels[shot["level_id"]]),
         ),
     }

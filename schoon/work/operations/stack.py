@@ -11,7 +11,17 @@ from pydantic import Field, PrivateAttr
 from ...core.finish import Entry
 from ...errors import NotFound, Refusal
 from ...store import actor
-from ...store.states import KeyChange, Level, LevelKind, LightState, NotchState, Stack, Waved
+from ...store.states import (
+    KeyChange,
+    Label,
+    Level,
+    LevelKind,
+    LightState,
+    NotchState,
+    SkippedStage,
+    Stack,
+    Waved,
+)
 from ...text import named
 from ...values import Number
 from .base import Id, Operation, PartName, is_locked
@@ -215,6 +225,40 @@ _PURPOSES = {
 }
 
 
+class Skip(_OnLevel):
+    """The stages a level does without: nothing of them is open, the gate before hand-off included."""
+
+    do: Literal["skip"]
+    stages: Annotated[list[SkippedStage], Field(max_length=4)]
+
+    def label(self) -> str:
+        return (
+            f"have {self._name} go without {' and '.join(self.stages)}"
+            if self.stages
+            else f"have {self._name} go through all stages"
+        )
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        return level.model_copy(update={"skips": tuple(dict.fromkeys(self.stages))})
+
+
+class LabelLevel(_OnLevel):
+    """Writes a word of one's own on a level, or takes it off."""
+
+    do: Literal["label-level"]
+    written: Label | None = None
+
+    def label(self) -> str:
+        return (
+            f"write “{self.written.word}” on {self._name}"
+            if self.written
+            else f"take the label off {self._name}"
+        )
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        return level.model_copy(update={"label": self.written})
+
+
 class Sight(_OnLevel):
     """How a level is seen; what is not named stays. tint: "" for the colours it has."""
 
@@ -412,6 +456,8 @@ AnyStack = (
     | Depth
     | Purpose
     | Sight
+    | Skip
+    | LabelLevel
     | SetPlace
     | SetFraming
     | NameEntry

@@ -11,7 +11,7 @@ from pydantic import Field, PrivateAttr
 from ...core import exposure
 from ...errors import NotFound, Refusal
 from ...store import actor
-from ...store.states import Kind, Note, Starts, Time
+from ...store.states import Kind, Label, Note, Starts, Time
 from ...values import Sound
 from .base import Id, Operation, is_locked, many
 
@@ -132,7 +132,7 @@ class Clear(_AtFrame):
 
 
 class Mark(TimeOperation):
-    """Marks a drawing as a key, a breakdown or an in-between."""
+    """Marks a drawing as a key, an extreme, a breakdown or an in-between."""
 
     do: Literal["mark"]
     level: Id
@@ -140,12 +140,35 @@ class Mark(TimeOperation):
     kind: Kind
 
     def label(self) -> str:
-        return f"mark a drawing as {'an in-between' if self.kind == 'inbetween' else f'a {self.kind}'}"
+        return f"mark a drawing as {_MARKS[self.kind]}"
 
     def apply(self, time: Time, levels: Levels) -> Time:
         levels.check(self.level, self.drawing)
         refuse_locked(levels.locked, self.level)
         return time.model_copy(update={"marks": {**time.marks, self.drawing: self.kind}})
+
+
+_MARKS = {"key": "a key", "extreme": "an extreme", "breakdown": "a breakdown", "inbetween": "an in-between"}
+
+
+class LabelDrawings(TimeOperation):
+    """Writes a word of one's own on drawings, or takes it off."""
+
+    do: Literal["label"]
+    drawings: Annotated[list[Id], Field(min_length=1, max_length=2000)]
+    written: Label | None = None
+
+    def label(self) -> str:
+        word = f"“{self.written.word}”" if self.written else "no label"
+        return f"write {word} on {many(len(self.drawings), 'drawing')}"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        for drawing in self.drawings:
+            if drawing not in levels.owner:
+                raise NotFound("This drawing is not in the shot any more")
+        others = {d: own for d, own in time.labels.items() if d not in self.drawings}
+        fresh = dict.fromkeys(self.drawings, self.written) if self.written else {}
+        return time.model_copy(update={"labels": {**others, **fresh}})
 
 
 class Length(TimeOperation):
@@ -317,5 +340,17 @@ def refuse_locked(locked: Mapping[int, str], level: int) -> None:
 
 
 AnyTime = (
-    Hold | Expose | Blank | Repeat | Clear | Mark | Length | Rate | AddNotes | Reword | Settle | TakeNote
+    Hold
+    | Expose
+    | Blank
+    | Repeat
+    | Clear
+    | Mark
+    | Length
+    | Rate
+    | LabelDrawings
+    | AddNotes
+    | Reword
+    | Settle
+    | TakeNote
 )

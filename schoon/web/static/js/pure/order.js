@@ -24,8 +24,8 @@ export function around(list, here) {
   return [...list.slice(from + 1), ...list.slice(0, from + 1)];
 }
 
-// In the order of the trade: keys first, then breakdowns, then in-betweens; what is still to do before what is done.
-const TRADE = { key: 0, breakdown: 1, inbetween: 2 };
+// In the order of the trade: keys first, then extremes and breakdowns, then in-betweens; what is still to do before what is done.
+const TRADE = { key: 0, extreme: 1, breakdown: 2, inbetween: 3 };
 
 // rows: [first frame, frames, drawing id or what else stands there]; only drawings are work.
 export function byWork(rows, byId, stage) {

@@ -12,6 +12,7 @@ export class History {
   constructor(app) {
     this.app = app;
     $('see-history').addEventListener('click', () => this.open($('history').hidden));
+    $('history-keep').addEventListener('submit', (event) => { event.preventDefault(); this.keep(event.target.elements.name.value); event.target.reset(); });
     $('history-close').addEventListener('click', () => this.open(false));
     document.addEventListener('keydown', (event) => { if (event.key === 'Escape' && !$('history').hidden) this.open(false); });
   }
@@ -30,20 +31,41 @@ export class History {
     let found;
     try { found = await get(`/api/shots/${this.app.data.shot.id}/history`); } catch (error) { notice(error.message, true); return; }
     let last = '';
-    fill(list, found.entries.map((entry) => {
+    fill(list, [...this.kept(found.entries), ...found.entries.map((entry) => {
       const when = new Date(entry.when);
       const date = day.format(when);
       const head = date === last ? '' : html`<li class="day">${date}</li>`;
       last = date;
       return html`${head}${this.card(entry, when)}`;
-    }));
+    })]);
     if (!found.entries.length) fill(list, html`<li class="quiet">Nothing has been done to this shot yet. What is done stands here with its pictures, and can be gone back to.</li>`);
     $('history-more').textContent = found.more ? `and ${found.more} older` : '';
     for (const button of list.querySelectorAll('[data-back]')) button.addEventListener('click', () => this.back(Number(button.dataset.back)));
+    for (const button of list.querySelectorAll('[data-some]')) {
+      const { chosen, current } = this.app;
+      button.addEventListener('click', () => this.back(Number(button.dataset.some), chosen.size ? [...chosen] : [current.id]));
+    }
+    for (const button of list.querySelectorAll('[data-forget]')) button.addEventListener('click', () => this.keep('', Number(button.dataset.forget)));
     for (const button of list.querySelectorAll('[data-one]')) {
       const { one, revision } = button.dataset;
       button.addEventListener('click', () => this.backOne(Number(one), Number(revision)));
     }
+  }
+
+  // Gives the present moment a name, or another one another, "" for none.
+  async keep(name, action = null) {
+    try {
+      await post(`/api/shots/${this.app.data.shot.id}/keep`, { name, action });
+      await this.load();
+    } catch (error) { notice(error.message, true); }
+  }
+
+  // Moments with a name, before all others.
+  kept(entries) {
+    const named = entries.filter((e) => e.kept);
+    const many = this.app.chosen.size;
+    return named.length ? [html`<li class="day">kept by name</li>`, ...named.map((e) => html`<li class="deed"><div class="deed-head"><b>${e.kept}</b><span class="quiet">${day.format(new Date(e.when))}, ${clock.format(new Date(e.when))}</span></div>
+      <button data-back="${e.id}">Fetch the whole shot back</button>${many ? html` <button data-some="${e.id}">Only the ${many} chosen drawing${many > 1 ? 's' : ''}</button>` : html` <button data-some="${e.id}">Only this drawing</button>`} <button data-forget="${e.id}" aria-label="Forget the name ${e.kept}">×</button></li>`)] : [];
   }
 
   card(entry, when) {
@@ -66,11 +88,11 @@ export class History {
       <span aria-hidden="true">→</span>${seen(after, 'after')}${acts}</div>`;
   }
 
-  async back(action) {
+  async back(action, drawings = null) {
     try {
-      const found = await post(`/api/shots/${this.app.data.shot.id}/back`, { action });
+      const found = await post(`/api/shots/${this.app.data.shot.id}/back`, { action, drawings });
       const stay = found.stay?.length ? `; locked and left as they are: ${found.stay.join(', ')}` : '';
-      notice(`The shot stands as it was after: ${found.label}. ${found.drawings.length} drawing${found.drawings.length === 1 ? '' : 's'} went back${stay}`);
+      notice(`${drawings ? 'They stand' : 'The shot stands'} as ${drawings ? 'they were' : 'it was'} after: ${found.label}. ${found.drawings.length} drawing${found.drawings.length === 1 ? '' : 's'} went back${stay}`);
       if (found.kinds?.includes('stack') || found.pots?.length) setTimeout(() => window.location.reload(), 900);
       await this.after();
     } catch (error) { notice(error.message, true); }

@@ -1,12 +1,14 @@
 // The stack of levels: the others are seen behind and before the drawing on the table; only its own level is worked on.
 
 import { fill, html } from '../dom.js';
-import { change, notice } from '../api.js';
+import { change, notice, post } from '../api.js';
 import { writeName } from '../naming.js';
 import { inverse, multiply } from '../pure/geometry.js';
 import { make } from './paper.js';
 
 const KINDS = { drawings: 'drawings', pictures: 'pictures to trace', backdrop: 'backdrop', guide: 'guide' };
+// Stages a level can do without.
+const SKIPPED = ['line', 'seal', 'paint', 'tone'];
 const $ = (id) => document.getElementById(id);
 
 export class Levels {
@@ -156,13 +158,50 @@ export class Levels {
     fill(box, html`<select aria-label="What ${level.name} is for">${Object.entries(KINDS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>
       <label>opacity <input type="range" min="5" max="100" step="5" value="${level.opacity}" aria-label="Opacity of ${level.name}"></label>
       ${level.kind === 'guide' ? html`<label>tint <input type="color" value="${level.tint || '#1d2b3a'}" aria-label="Tint of ${level.name}"></label>` : ''}
-      <button aria-label="Place ${level.name}">place${level.places.length ? ' ◆' : ''}</button>`);
+      <button data-do="place" aria-label="Place ${level.name}">place${level.places.length ? ' ◆' : ''}</button>
+      <button data-do="copy" aria-label="Copy ${level.name}" title="A level like it, in front">copy …</button>
+      <button data-do="label" aria-label="Label of ${level.name}">${level.label ? html`<span class="own-label" style="background:${level.label.tint}">${level.label.word}</span>` : 'label …'}</button>
+      ${level.kind === 'drawings' ? html`<span class="skips" role="group" aria-label="Stages of ${level.name}">${SKIPPED.map((stage) => html`<button data-skip="${stage}" aria-pressed="${!level.skips.includes(stage)}" title="${level.skips.includes(stage) ? 'It does without' : 'It goes through'}">${stage}</button>`)}</span>` : ''}`);
+    for (const button of box.querySelectorAll('[data-skip]')) {
+      const { skip } = button.dataset;
+      button.addEventListener('click', () => this.stack('skip', { level: level.id, stages: level.skips.includes(skip) ? level.skips.filter((s) => s !== skip) : [...level.skips, skip] }));
+    }
+    box.querySelector('[data-do="copy"]').addEventListener('click', () => this.copy(level));
+    box.querySelector('[data-do="label"]').addEventListener('click', () => this.label(level));
     const [kind] = box.querySelectorAll('select');
     kind.value = level.kind;
     kind.addEventListener('change', () => this.stack('purpose', { level: level.id, kind: kind.value }));
     box.querySelector('[type="range"]').addEventListener('change', (event) => this.sight(level, { opacity: Number(event.target.value) }));
     box.querySelector('[type="color"]')?.addEventListener('change', (event) => this.sight(level, { tint: event.target.value }));
-    box.querySelector('button').addEventListener('click', () => this.app.placer.begin(level));
+    box.querySelector('[data-do="place"]').addEventListener('click', () => this.app.placer.begin(level));
+  }
+
+  // What is asked of a copy stands in a small form in place of the row of its looks.
+  copy(level) {
+    const box = $('levels-aside');
+    const names = this.all.map((l) => l.name.toLowerCase());
+    let name = `${level.name} copy`;
+    for (let k = 2; names.includes(name.toLowerCase()); k += 1) name = `${level.name} copy ${k}`;
+    const row = document.createElement('li');
+    fill(row, html`<form class="copy-level"><b>Copy ${level.name}</b> <input name="name" maxlength="60" value="${name}" aria-label="Name of the copy" autocomplete="off"> <select name="what" aria-label="What is copied" autocomplete="off"><option value="all">with lines, paint, tones</option><option value="lines">with rough and lines</option><option value="timing">its timing alone</option></select> <button>Copy</button></form>`);
+    box.hidden = false;
+    box.append(row);
+    row.querySelector('input').focus();
+    row.querySelector('form').addEventListener('submit', async (event) => {
+      event.preventDefault();
+      const { name: called, what } = event.target.elements;
+      try {
+        const { level: made } = await post(`/api/levels/${level.id}/duplicate`, { name: called.value, what: what.value });
+        sessionStorage.levelsOpen = 'yes';
+        location.assign(`/shots/${this.app.data.shot.id}/${this.app.data.stage}?level=${made}`);
+      } catch (error) { notice(error.message, true); }
+    });
+  }
+
+  label(level) {
+    const word = window.prompt('A word for this level; empty takes it off', level.label?.word ?? '');
+    if (word === null) return;
+    this.stack('label-level', { level: level.id, written: word.trim() ? { word: word.trim().slice(0, 24), tint: level.label?.tint ?? '#b8742a' } : null });
   }
 
   sight(level, fields) { return this.stack('sight', { level: level.id, ...fields }); }

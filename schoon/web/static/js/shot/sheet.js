@@ -8,7 +8,7 @@ import { byWork, left } from '../pure/order.js';
 const $ = (id) => document.getElementById(id);
 const ROW = 20;
 const LEAST = 26;
-const KINDS = { inbetween: 'in-between', breakdown: 'breakdown', key: 'key' };
+const KINDS = { inbetween: 'in-between', breakdown: 'breakdown', extreme: 'extreme', key: 'key' };
 
 export class Sheet {
   constructor(app) {
@@ -22,6 +22,13 @@ export class Sheet {
       this.show();
     });
     this.wireFoot();
+  }
+
+  // A word of one's own on the chosen drawings, or on the one on the table.
+  write() {
+    const word = $('label-word').value.trim();
+    const drawings = this.app.meant((d) => d === this.app.current).map((d) => d.id);
+    this.app.sync.time('label', { drawings, written: word ? { word, tint: $('label-tint').value } : null });
   }
 
   show() {
@@ -52,8 +59,9 @@ export class Sheet {
     if (entry === app.current) item.setAttribute('aria-current', 'true');
     item.classList.toggle('chosen', app.chosen.has(entry.id));
     const [words, ask] = left(entry, app.stage.name);
+    const label = app.data.labels?.[entry.id];
     fill(item, html`<span class="frame">${first}</span><span class="which">${entry.number}</span>
-      <span class="mark-left${ask ? ' ask' : ''}">${words}</span>${ends(count > 1)}`);
+      <span class="mark-left${ask ? ' ask' : ''}">${words}</span>${label ? html`<span class="own-label" style="background:${label.tint}" title="${label.word}">${label.word}</span>` : ''}${ends(count > 1)}`);
     item.title = `Drawing ${entry.number}, ${KINDS[entry.kind]}, held ${count} frame${count > 1 ? 's' : ''}. Double-click to change its kind.`;
     item.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(entry.id) : app.go(entry.id, true)));
     item.addEventListener('dblclick', () => this.nextKind(entry));
@@ -144,6 +152,7 @@ export class Sheet {
     const on = (id, what, act) => $(id).addEventListener(what, (event) => act(event.target));
     on('time-frame', 'change', (field) => { this.pointed = Number(field.value) || 1; this.showFoot(); });
     on('time-what', 'change', () => this.put());
+    on('label-set', 'click', () => this.write());
     on('time-first', 'change', () => this.put());
     on('time-clear', 'click', () => sync.time('clear', { level: this.app.level, frame: this.pointed }));
     on('time-length', 'change', (field) => sync.time('length', { frames: Number(field.value) }));

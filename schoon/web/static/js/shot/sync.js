@@ -23,7 +23,7 @@ export class Sync {
     let found;
     try { found = await get(`/api/shots/${data.shot.id}/run?level=${app.level}`); } catch (error) { notice(error.message, true); return; }
     const here = this.takeRun(found.drawings);
-    Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth, framing: found.framing, meant: found.meant });
+    Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth, framing: found.framing, meant: found.meant, labels: found.labels });
     Object.assign(data.shot, { frames: found.frames, fps: found.fps, numbering: found.numbering });
     for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
     for (const link of document.querySelectorAll('.track a')) {
@@ -86,11 +86,11 @@ export class Sync {
   }
 
   // tried: what it would be, which may name drawings that are not there yet.
-  take({ frames, fps, levels, marks, notes, numbers, numbering, meant }, tried = false) {
+  take({ frames, fps, levels, marks, notes, numbers, numbering, meant, labels }, tried = false) {
     const { app } = this;
     const { data } = app;
     Object.assign(data.shot, { frames, fps, numbering });
-    Object.assign(data, levels[app.level], { notes, meant });
+    Object.assign(data, levels[app.level], { notes, meant, labels });
     for (const level of data.levels) {
       Object.assign(level, levels[level.id]);
       for (const [id, drawing] of Object.entries(level.drawings)) if (numbers[id]) [drawing[0], drawing[1]] = [numbers[id], marks[id]];

@@ -126,6 +126,7 @@ export class Drawn {
       pen.ellipse(middle, y + ROW / 2, half + 5, ROW / 2 - 1, 0, 0, 2 * Math.PI);
       pen.stroke();
     }
+    if (kind === 'extreme') this.line(middle - half, y + 2.5, middle + half, y + 2.5, colour, 1.2);
     if (kind === 'breakdown') this.line(middle - half, y + ROW - 2.5, middle + half, y + ROW - 2.5, colour, 1.2);
     // As it is on purpose: a dot before it.
     if (meant) {
