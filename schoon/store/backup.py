@@ -81,6 +81,11 @@ TABLES = (
         numbered=False,
     ),
     Table(
+        "refs",
+        f"shot_id IN (SELECT id FROM shots WHERE production_id IN ({{0}})) OR model_id IN ({_MODELS})",
+        {"shot_id": "shots", "model_id": "models"},
+    ),
+    Table(
         "notes",
         "shot_id IN (SELECT id FROM shots WHERE production_id IN ({0}))",
         {"shot_id": "shots", "drawing_id": "drawings"},

@@ -43,6 +43,7 @@ from .routes import (
     line,
     models,
     proof,
+    references,
     renders,
     sheets,
     shelf,
@@ -113,6 +114,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
         jobs,
         tones,
         finish,
+        references,
         proof,
         hand_off,
     ):

@@ -98,6 +98,7 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
                 sketches |= {parts["sketch"]} if "sketch" in parts else set()
             else:
                 names["pictures"] |= textures_in(row.get("finish") or "")
+                names["pictures"] |= set(json.loads(row.get("pictures") or "[]"))
                 names["pictures"] |= {row[c] for c in ("rough", "was", "sha256", "picture") if row.get(c)}
     done = 0
     for kind, more in backup.PARTS.items():
