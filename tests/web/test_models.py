@@ -247,3 +247,23 @@ def test_a_pot_deleted_by_somebody_in_mid_paint_is_refused_and_nothing_is_lost(s
     assert answer.status_code == 404
     assert "choose another one" in answer.json()["error"]
     assert shot.patches(1) == before
+
+
+def test_pots_are_gathered_at_the_paper_without_a_model(shot: Shot) -> None:
+    with shot.client.app.state.store.transaction() as cursor:
+        cursor.execute("UPDATE levels SET model_id = NULL, key_id = NULL")
+    first = shot.client.post("/api/levels/1/pots", json={"colour": "#102030"}).json()
+    again = shot.client.post("/api/levels/1/pots", json={"colour": "#405060", "name": "Rope"}).json()
+    assert (first["pot"]["name"], again["pot"]["name"]) == ("pot 1", "Rope")
+    assert first["model"] == again["model"] != 1
+    assert shot.job("clean")["state"] == "done"
+    shot.edit(1, "pour", points=[[156 - 50, 120]], pot=again["pot"]["id"])
+    page = shot.client.get("/shots/1/paint").text
+    assert "Rope" in page
+    # With a model they go into it; what is no colour goes nowhere.
+    count = len(shot.client.get("/shots/1/paint").text.split('"opacity"'))
+    assert shot.client.post("/api/levels/1/pots", json={"colour": "blue"}).status_code == 422
+    assert len(shot.client.get("/shots/1/paint").text.split('"opacity"')) == count
+    for way, there in (("undo", False), ("redo", True)):
+        shot.client.post(f"/api/models/{first['model']}/{way}")
+        assert ("Rope" in shot.client.get("/shots/1/paint").text) == there

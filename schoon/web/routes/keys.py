@@ -18,13 +18,29 @@ from ...errors import NotFound, Refusal
 from ...formats.pictures import for_storage
 from ...jobs import views
 from ...store import ModelRow, models, pictures
-from ...work import edits, keys
+from ...work import edits, keys, pots
 from ...work.operations.key_tones import NewRule
 from ...work.operations.model import AddKey, colour_of
 from ..deps import DeskDep, StoreDep
 from ..values import Body
 
 router = APIRouter()
+
+
+class GatheredPot(Body):
+    """name: "" to be named later."""
+
+    name: Annotated[str, Field(max_length=60)] = ""
+    colour: str
+
+
+@router.post("/api/levels/{level_id}/pots")
+def gather(level_id: int, want: GatheredPot, store: StoreDep) -> JSONResponse:
+    """A new pot while a level is painted; a level without a model gets one that is made of these."""
+    with store.transaction() as cursor:
+        made, model = pots.add_at_paper(cursor, level_id, want.name, want.colour)
+        pot = next(one for one in models.model(cursor, model)["pots"] if one["id"] == made)
+    return JSONResponse({"pot": pot, "model": model})
 
 
 class Derive(Body):

@@ -8,6 +8,7 @@ import { UnsureQueue } from '../paint/queue.js';
 import { RunView } from '../paint/run.js';
 import { BrushTool, CutOutTool, PartTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
 import { testColour } from '../pure/test_colours.js';
+import { NewPot } from '../paint/new_pot.js';
 import { Stage } from './stage.js';
 
 const VIEWS = { run: 'Run', ledger: 'Ledger', unsure: 'Unsure' };
@@ -42,7 +43,7 @@ export class PaintStage extends Stage {
     this.view = sessionStorage.paintLedge in VIEWS ? sessionStorage.paintLedge : 'run';
   }
 
-  start() { this.selectPot(this.pot); }
+  start() { this.newPot = new NewPot(this.app, this); this.selectPot(this.pot); }
 
   // ---- pots
 
