@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -135,3 +136,40 @@ def test_shares_that_jump(page: Page) -> None:
 def test_colours_between_two(page: Page) -> None:
     asked = "[0, 0.5, 1].map((share) => m.mixedHex('#000000', '#ff8001', share))"
     assert run(page, "colour", asked) == ["#000000", "#804001", "#ff8001"]
+
+
+def test_a_curve_goes_through_the_points_that_were_placed(page: Page) -> None:
+    points = [{"x": 0, "y": 0}, {"x": 60, "y": 40}, {"x": 120, "y": 0, "corner": True}, {"x": 160, "y": 90}]
+    path = np.array(run(page, "forms", "m.through(given)", points))
+    for point in points:
+        assert np.hypot(*(path - (point["x"], point["y"])).T).min() < 1e-6
+    steps = np.diff(path, axis=0)
+    turns = np.abs(np.diff(np.unwrap(np.arctan2(*steps.T[::-1]))))
+    corner = int(np.hypot(*(path - (120, 0)).T).argmin())
+    assert turns[corner - 1] > 0.8
+    assert np.delete(turns, corner - 1).max() < 0.3
+    ring = np.array(run(page, "forms", "m.through(given, true)", points[:3]))
+    assert np.allclose(ring[0], ring[-1])
+
+
+def test_what_is_nearly_true_is_told(page: Page) -> None:
+    random = np.random.default_rng(2)
+
+    def form(points: np.ndarray) -> Any:
+        shaken = (points + random.normal(0, 0.8, points.shape)).tolist()
+        return run(page, "forms", "m.trueForm(given)", shaken)
+
+    turn = np.linspace(0, 2 * np.pi, 80)
+    assert form(np.linspace((10, 10), (200, 90), 50))["kind"] == "straight"
+    circle = form(np.c_[100 + 50 * np.cos(turn), 80 + 52 * np.sin(turn)])
+    assert circle["kind"] == "circle"
+    radii = np.hypot(*(np.array(circle["points"]) - (100, 80)).T)
+    assert np.abs(radii - 51).max() < 2
+    leaning = np.c_[90 * np.cos(turn), 30 * np.sin(turn)] @ np.array([[0.8, 0.6], [-0.6, 0.8]]) + (200, 200)
+    oval = form(leaning)
+    assert oval["kind"] == "oval"
+    assert max(np.hypot(*(leaning - p).T).min() for p in np.array(oval["points"])) < 4
+    wave = np.linspace(0, 6, 60)
+    assert form(np.c_[wave * 40, 50 * np.sin(wave)]) is None
+    square = np.array([(0, 0), (100, 0), (100, 100), (0, 100), (0, 0)], float)
+    assert form(np.vstack([np.linspace(a, b, 20) for a, b in pairwise(square)])) is None

@@ -4,10 +4,15 @@ import { notice } from '../api.js';
 import { lineNow } from '../shot/drawings.js';
 import { penDrag } from '../shot/pen.js';
 import { change } from './change.js';
+import { trueForm } from '../pure/forms.js';
 import { newId } from '../pure/ids.js';
+import { make } from '../shot/paper.js';
 
 // Px of the screen within which the pen settles on a rough line.
 const NEAR = 8;
+// Ms for which a pen is held still, and px of the screen that it may tremble meanwhile.
+const HELD_FOR = 550;
+const STILL = 4;
 
 class PenTool {
   constructor(app, hand, fields) { Object.assign(this, { app, hand }, fields); }
@@ -36,11 +41,48 @@ class PenTool {
 export class TraceTool extends PenTool {
   constructor(app, hand) { super(app, hand, { id: 'trace', label: 'Trace', key: 'f', pen: 'Trace' }); }
 
-  async draw(entry, path, clear) {
+  // Held still at its end, a stroke settles into the straight, circle or oval that it nearly is.
+  down(event, at) {
+    if (!this.ready()) return null;
+    const entry = this.app.current;
+    const { layers } = this.app.table.paper;
+    let [truly, preview, timer, last] = [null, null, 0, at];
+    const off = () => { preview?.remove(); [truly, preview] = [null, null]; };
+    const stroke = penDrag(this.app, event, at, (path, clear) => {
+      clearTimeout(timer);
+      const exact = truly && path.length ? truly.points.map(([x, y]) => [x, y, 0.5]) : null;
+      off();
+      this.draw(entry, exact ?? path, clear, Boolean(exact));
+    }, this.hand.steady);
+    const way = [at];
+    const hold = () => {
+      truly = trueForm(way);
+      if (!truly) return;
+      preview = make('path', { class: 'true-form', d: `M${truly.points.map((p) => p.join()).join(' ')}` }, layers['pen-layer']);
+      this.app.tools.says(`a true ${truly.kind}; move on to draw freely`);
+    };
+    return {
+      move: (e) => {
+        stroke.move(e);
+        const to = this.app.table.view.toPaper(e.clientX, e.clientY);
+        way.push(to);
+        if (Math.hypot(to[0] - last[0], to[1] - last[1]) * this.app.table.view.zoom < STILL) return;
+        last = to;
+        off();
+        clearTimeout(timer);
+        timer = setTimeout(hold, HELD_FOR);
+      },
+      up: () => { stroke.up(); this.app.tools.status(); },
+      cancel: () => { clearTimeout(timer); off(); stroke.cancel?.(); },
+    };
+  }
+
+  async draw(entry, path, clear, exact = false) {
     const { app, hand } = this;
+    if (hand.even) path = path.map(([x, y]) => [x, y, 0.5]);
     const started = performance.now();
     const snap = Math.min(100, hand.snap / app.table.view.zoom);
-    const wanted = { id: newId(), path, width: app.data.rule.outline, steady: hand.steady, snap, part: hand.part, ...this.settles() };
+    const wanted = { id: newId(), path, width: app.data.rule.outline, steady: exact ? 0 : hand.steady, snap: exact ? 0 : snap, part: hand.part, ...(exact ? {} : this.settles()) };
     const answer = await change(app, { do: 'trace', ...wanted }, entry);
     if (answer && !answer.merged && app.current === entry) app.table.paper.addInk(answer.strokes);
     clear();

@@ -25,6 +25,7 @@ export class Onion {
     document.getElementById('onion-pin').addEventListener('click', () => {
       this.pinned = this.pinned === app.current ? null : app.current;
       this.show();
+      app.stage.drawn();
     });
   }
 

@@ -9,6 +9,8 @@ import { BendTool, ChooseTool } from '../line/choose.js';
 import { LineLedge } from '../line/ledge.js';
 import { LayOver } from '../line/lay_over.js';
 import { RedrawTool, TraceTool } from '../line/pen.js';
+import { Lacks } from '../line/lacks.js';
+import { PlotTool } from '../line/plot.js';
 import { PointsTool } from '../line/points.js';
 import { MARKS, SayTool } from '../line/say.js';
 import { TidyTool } from '../line/tidy.js';
@@ -35,15 +37,16 @@ export class LineStage extends Stage {
     ];
     // How the hand draws: smoothing in px, reach of ends and of a bend in px of the screen, how strongly a stroke settles
     // on the rough (0 to 1), the part it draws on.
-    this.hand = { steady: 2, snap: 12, reach: 60, settle: 0, part: '' };
+    this.hand = { steady: 2, snap: 12, reach: 60, settle: 0, part: '', even: false };
     this.chosen = new Chosen(app, () => { this.bar.show(); if (this.lines.view === 'pass') this.lines.show(); });
     this.bar = new ChosenBar(app, this.chosen, this.hand);
     this.lines = new LineLedge(app, this.chosen);
     this.layOver = new LayOver(app);
+    this.lacks = new Lacks(app);
     this.say = new SayTool(app, () => this.lines.said());
     this.tidy = new TidyTool(app, () => this.lines.reading);
     this.tools = [
-      new TraceTool(app, this.hand), new RedrawTool(app, this.hand),
+      new TraceTool(app, this.hand), new PlotTool(app, this.hand), new RedrawTool(app, this.hand),
       new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), new PointsTool(app),
       new TouchTool(app, { id: 'trim', label: 'Trim', key: 't', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
       new TouchTool(app, { id: 'cut', label: 'Cut', key: 's', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
@@ -103,6 +106,18 @@ export class LineStage extends Stage {
     slider('steady hand', 0, 8, 0.5, 'steady', 'trace', 'redraw');
     slider('ends snap within', 0, 40, 2, 'snap', 'trace');
     slider('settle on the rough', 0, 1, 0.25, 'settle', 'trace', 'redraw');
+    const even = document.createElement('label');
+    even.dataset.of = 'trace redraw';
+    fill(even, html`<span><input type="checkbox" autocomplete="off"> even, without pressure</span>`);
+    even.querySelector('input').addEventListener('change', ({ target }) => { this.hand.even = target.checked; });
+    tray.append(even);
+    const shown = document.createElement('label');
+    shown.dataset.of = 'trace plot redraw choose bend points';
+    fill(shown, html`<span>lines shown in <input type="color" value="${localStorage.linesShown || '#1d2b3a'}" aria-label="Colour in which lines are shown here" autocomplete="off"></span>`);
+    const showIn = (colour) => document.getElementById('paper').style.setProperty('--key-ink', colour);
+    if (localStorage.linesShown) showIn(localStorage.linesShown);
+    shown.querySelector('input').addEventListener('change', ({ target }) => { localStorage.linesShown = target.value; showIn(target.value); });
+    tray.append(shown);
     slider('bend reach', 10, 200, 5, 'reach', 'bend');
     const kinds = document.createElement('label');
     kinds.dataset.of = 'say';
@@ -117,7 +132,8 @@ export class LineStage extends Stage {
     if (this.tidy.press(key)) return true;
     if (key === 'delete' || key === 'backspace') {
       if (app.tools.now?.remove) app.tools.now.remove(); else bar.remove();
-    } else if (key === 'escape') this.chosen.clear();
+    } else if (key === 'enter' && app.tools.now?.finish) app.tools.now.finish();
+    else if (key === 'escape') { if (!app.tools.now?.drop?.()) this.chosen.clear(); }
     else if (key === 'n') this.nextDoubt();
     else return bar.key(key) || this.lines.key(key);
     return true;
@@ -129,6 +145,7 @@ export class LineStage extends Stage {
     this.app.tools.now?.redrawn?.();
     this.app.parts.show();
     this.layOver.show();
+    this.lacks.show();
   }
 
   // Only what the tool in hand can use.
