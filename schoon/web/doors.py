@@ -29,8 +29,8 @@ from ..settings import Settings
 
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 
-_TAKE_IN = re.compile(r"/take-in/check$")
-_PICTURE = re.compile(r"/models/\d+/pictures$|/models/\d+/keys/\d+/picture$")
+_TAKE_IN = re.compile(r"/take-in/check$|^/productions/restored$")
+_PICTURE = re.compile(r"/models/\d+/pictures$|/models/\d+/keys/\d+/picture$|/references$|/textures$")
 
 
 def shut(app: Starlette, settings: Settings) -> None:

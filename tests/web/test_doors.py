@@ -254,3 +254,11 @@ def test_equal_lines_in_shots_of_two_sizes_have_pictures_of_their_own(shot: Shot
 def test_roughs_that_came_in_are_seen_small_in_the_page(client: TestClient, shot: Shot) -> None:
     page = client.post("/take-in/check", files=[("files", ("a1.png", rough(), "image/png"))]).text
     assert page.count("data:image/png;base64,") == 1
+
+
+def test_files_that_are_sent_have_the_limits_of_files() -> None:
+    for path, limit in (
+        ("/productions/restored", "TAKE_IN"), ("/take-in/check", "TAKE_IN"), ("/api/shots/1/references", "PICTURE"),
+        ("/api/shots/1/textures", "PICTURE"), ("/api/drawings/1/do", "BODY"),
+    ):  # fmt: skip
+        assert limit in doors._limit(path)[1], path
