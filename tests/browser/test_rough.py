@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 
-from .test_path import drag, on_screen
+from schoon.store import Store, productions
+
+from .test_path import drag, on_screen, stage
 from .waiting import until
 
 pytestmark = pytest.mark.browser
@@ -135,3 +140,59 @@ def test_a_piece_in_the_lasso_is_moved_turned_and_laid_down(desk: Page) -> None:
     desk.wait_for_timeout(400)
     assert ink(desk, 140, 100, 320, 140) == 0
     assert ink(desk, 100, 240, 500, 380) > 150
+
+
+def test_a_small_shot_is_made_from_empty_sheets_to_a_gif(page: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        productions.create(cursor, "Quay sheets")
+    page.goto("/")
+    page.locator(".production-head .take-back summary").click()
+    form = page.locator(".production-head form.fields")
+    for name, value in (
+        ("name", "Ball"),
+        ("width", "640"),
+        ("height", "360"),
+        ("sheets", "2"),
+        ("hold", "3"),
+    ):
+        form.locator(f'[name="{name}"]').fill(value)
+    form.locator("button").click()
+    until(page, "globalThis.schoon?.stage.name === 'rough' && schoon.data.run.length === 2")
+    turn = [2 * math.pi * k / 40 for k in range(41)]
+    for k, x in enumerate((220, 400)):
+        page.evaluate(f"schoon.go(schoon.data.run[{k}].id)")
+        until(page, f"document.getElementById('paper').dataset.drawing === '{k + 1}'")
+        page.evaluate("schoon.stage.passes.use({ width: 9 })")
+        pen(page, [(x + 70 * math.cos(t), 180 + 70 * math.sin(t)) for t in turn], "pen", 0.8)
+        arrived(page)
+    stage(page, "Line")
+    page.get_by_role("button", name="Clean all").click()
+    expect(page.locator("#job-state")).to_have_text("no jobs", timeout=60_000)
+    until(page, "schoon.data.run.every((d) => d.strokes > 0)")
+    stage(page, "Paint")
+    until(page, "document.querySelectorAll('#paper .patches path').length > 0")
+    page.locator("#new-pot input[type=color]").fill("#cc5533")
+    # The model that is made for it brings a dock of its own.
+    with page.expect_navigation():
+        page.locator("#new-pot button", has_text="Add").click()
+    until(
+        page,
+        "globalThis.schoon?.data.pots.length === 1 && document.querySelectorAll('#paper .patches path').length > 0",
+    )
+    for k, x in enumerate((220, 400)):
+        page.evaluate(f"schoon.go(schoon.data.run[{k}].id)")
+        until(page, f"document.getElementById('paper').dataset.drawing === '{k + 1}'")
+        page.evaluate("schoon.stage.selectPot(schoon.data.pots[0].id, true)")
+        page.mouse.click(*on_screen(page, x, 180))
+        until(page, f"schoon.data.run[{k}].painted > 0")
+    stage(page, "Hand off")
+    page.locator("#work-copy").check()
+    page.locator("#gif-width").fill("320")
+    with page.expect_download() as saved:
+        page.locator("#save-gif").click()
+    with Image.open(saved.value.path()) as picture:
+        assert picture.n_frames == 2
+        for k, x in enumerate((110, 200)):
+            picture.seek(k)
+            red, green, blue = picture.convert("RGB").getpixel((x, 90))
+            assert abs(red - 0xCC) + abs(green - 0x55) + abs(blue - 0x33) < 24

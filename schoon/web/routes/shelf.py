@@ -9,14 +9,17 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
+from pydantic import Field
 
 from ...errors import Refusal
+from ...formats.pictures import LARGEST_SIDE
 from ...store import models, productions
 from ...text import named
 from ...work import backup, proofing
 from ...work.summaries import summaries, without
 from ..deps import SettingsDep, StoreDep, page
 from ..stages import STAGES, progress
+from ..values import Body
 
 router = APIRouter()
 
@@ -80,3 +83,38 @@ def restore(
         except Refusal as error:
             raise Refusal(str(error).replace(str(path), said)) from error
     return RedirectResponse("/", status_code=303)
+
+
+class EmptySheets(Body):
+    """name: of the shot. level: of its level. width, height: px. sheets: how many, each held `hold` frames."""
+
+    name: Annotated[str, Field(max_length=500)] = ""
+    level: Annotated[str, Field(max_length=60)] = ""
+    width: int = Field(default=1920, ge=64, le=LARGEST_SIDE)
+    height: int = Field(default=1080, ge=64, le=LARGEST_SIDE)
+    fps: float = Field(default=24, ge=1, le=120)
+    sheets: int = Field(default=12, ge=1, le=500)
+    hold: int = Field(default=2, ge=1, le=24)
+    model: int = Field(default=0, ge=0)
+
+
+@router.post("/productions/{production_id}/shots")
+def begin(production_id: int, store: StoreDep, asked: Annotated[EmptySheets, Form()]) -> RedirectResponse:
+    """A shot that begins on empty sheets."""
+    with store.transaction() as cursor:
+        productions.production(cursor, production_id)
+        model = models.model(cursor, asked.model) if asked.model else None
+        if model and model["production_id"] != production_id:
+            raise Refusal("This model belongs to another production")
+        key = model["keys"][0]["id"] if model and model["keys"] else None
+        level = " ".join(asked.level.split()) or (model["name"] if model else "Drawings")
+        shot, made = productions.create_shot(
+            cursor, production_id, named(asked.name, "shot"), asked.fps, level, asked.model or None, key
+        )
+        rows: list[tuple[int | str, str, str | None]] = [
+            (k, "key" if k == 1 else "inbetween", None) for k in range(1, asked.sheets + 1)
+        ]
+        starts: dict[int, int | str] = {1 + asked.hold * (k - 1): k for k in range(1, asked.sheets + 1)}
+        size = (asked.width, asked.height)
+        productions.fill_shot(cursor, shot, made, size, rows, starts, asked.hold * asked.sheets)
+    return RedirectResponse(f"/shots/{shot}/rough", status_code=303)
