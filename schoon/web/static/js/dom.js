@@ -14,8 +14,12 @@ function written(value) {
   return String(value).replace(/[&<>"']/g, (sign) => SIGNS[sign]);
 }
 
+// What is not so is said too, where it stands in an aria attribute.
+const STATED = /aria-[a-z]+="$/;
+
 export function html(strings, ...values) {
-  return new Markup(strings.reduce((text, part, k) => text + part + (k < values.length ? written(values[k]) : ''), ''));
+  const piece = (part, value) => (value === false && STATED.test(part) ? 'false' : written(value));
+  return new Markup(strings.reduce((text, part, k) => text + part + (k < values.length ? piece(part, values[k]) : ''), ''));
 }
 
 export function fill(node, markup) {
