@@ -137,7 +137,7 @@ def test_what_was_written_on_a_rough_is_kept_as_notes_of_the_shot(page: Page, st
     field.press("Tab")
     until(page, "Object.values(schoon.data.notes).some((n) => n.words === 'hair drags behind')")
     page.locator('#notes [name="words"]').fill("lamp from the left")
-    page.locator("#notes form button").click()
+    page.locator("#notes form button", has_text="Keep").click()
     until(page, "document.querySelectorAll('#notes [data-note]').length === " + str(count + 1))
     page.keyboard.press("Control+z")
     until(page, "document.querySelectorAll('#notes [data-note]').length === " + str(count))
