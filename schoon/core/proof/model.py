@@ -61,7 +61,7 @@ def areas(run: Run, expected: Mapping[int, float], names: Mapping[int, str]) -> 
         for n, (found, patch) in wrong.items():
             sight = run.sights[n]
             what = "larger" if found > share else "smaller"
-            words = f"{names.get(pot, 'a pot')} is {what} than in the model: {found:.1%} of the figure, not {share:.1%}"
+            words = f"{names.get(pot, 'a pot')} is {what} than in the model: {found:.1%} of the figure, not {share:.2%}"
             yield Finding(
                 "model", (n,), place_of(sight, patch), words, abs(found - share) * sight.painted, patch=patch
             )
