@@ -131,14 +131,16 @@ def layered(drawings: Sequence[Named], size: tuple[int, int]) -> tuple[list[Grou
     return groups, encode_png(merged)
 
 
-def _nodes(layers: Sequence[Layer], size: tuple[int, int], place: Matrix) -> list[Leaf | Group]:
-    """place: from where the layers are to the frame."""
+def _nodes(
+    layers: Sequence[Layer], size: tuple[int, int], place: Matrix, seen: list[str] | None = None
+) -> list[Leaf | Group]:
+    """place: from where the layers are to the frame. seen: names that were given already, within groups too."""
     nodes: list[Leaf | Group] = []
-    seen: list[str] = []
+    seen = [] if seen is None else seen
     for tone, layer in chain.from_iterable(map(by_kind, layers)):
         if isinstance(layer.source, Sequence) and layer.clip is None and any(p.onto for p in layer.source):
             # What lies only on what is below it has to be laid with that first.
-            inner = _nodes(layer.source, size, _after(place, layer.transform))
+            inner = _nodes(layer.source, size, _after(place, layer.transform), seen)
             nodes.append(Group("Paint", inner, layer.opacity))
             continue
         name = _name(ROLES[layer.role] if not tone else tone.capitalize(), seen)

@@ -231,6 +231,7 @@ def test_passes_add_up_to_the_level(painted: Shot, clear: bool) -> None:
         {"kind": "cast", "soft": 2, "opacity": 0.5, "first": 3},
         {"kind": "wash", "x0": 156, "y0": 220, "x1": 156, "y1": 20, "opacity": 0.4},
         {"kind": "texture", "amount": 0.3},
+        {"kind": "flare", "pot": 1, "size": 30, "opacity": 0.6},
     )
     files = archive(made(painted, "drawings", only="passes"))
     told = json.loads(files["passes.json"])
