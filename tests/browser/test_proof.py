@@ -142,8 +142,9 @@ def test_a_span_is_played_once_at_a_quarter_of_the_speed(desk: Page) -> None:
     )
     started = desk.evaluate("performance.now()")
     desk.locator("#play").click()
-    until(desk, "frames.length === 3 && !schoon.player.on")
-    assert desk.evaluate("frames") == [2, 3, 4]
+    until(desk, "frames.at(-1) === 4 && !schoon.player.on")
+    # A slow machine may leave one out, and shows none twice.
+    assert desk.evaluate("frames") in ([2, 3, 4], [2, 4])
     assert desk.evaluate("performance.now()") - started > 3 * 1000 / 24 * 3
 
 
