@@ -175,4 +175,4 @@ def test_loading_goes_on_after_it_was_interrupted(
     assert table_counts(store) == counts
     with store.transaction() as cursor:
         cursor.execute("SELECT state, COUNT(*) AS n FROM jobs GROUP BY state")
-        assert list(cursor.fetchall()) == [{"state": "done", "n": 12}]
+        assert list(cursor.fetchall()) == [{"state": "done", "n": 16}]
