@@ -113,7 +113,7 @@ def apart(
                 one["layers"] = told(node.layers)
             else:
                 one["blend"] = node.blend
-                files[one["name"]] = _encoded(decode("a pass", node.png), kind)
+                files[one["name"]] = node.png if kind == "png" else _encoded(decode("a pass", node.png), kind)
             tree.append(one)
         return tree
 

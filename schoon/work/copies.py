@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 from ..core.exposure import Again
 from ..errors import Refusal
-from ..store import Cursor, productions, revisions
+from ..store import Cursor, DrawingRow, productions, revisions
 from ..store.revisions import Subject
 
 What = Literal["timing", "lines", "all"]
@@ -19,6 +20,28 @@ _PARTS: dict[What, tuple[revisions.Part, ...]] = {
 }
 
 
+def onto(
+    cursor: Cursor,
+    level: int,
+    rows: Sequence[DrawingRow],
+    label: str,
+    parts: Sequence[revisions.Part],
+    roughs: bool = True,
+) -> dict[int, int]:
+    """Puts copies of drawings into an empty level, as one action: drawing -> its copy. parts: the documents that come along."""
+    fresh_rows: list[tuple[int | str, str, str | None]] = [
+        (row["number"], row["kind"], (row["rough"] or None) if roughs else None) for row in rows
+    ]
+    productions.fill_level(cursor, level, fresh_rows, {})
+    made = {row["number"]: row["id"] for row in productions.drawings(cursor, level)}
+    action = revisions.begin_action(cursor, label)
+    for row in rows:
+        own = {part: row[part] for part in parts if row[part]}
+        if own:
+            revisions.revise(cursor, Subject("drawing", made[row["number"]]), action, **own)
+    return {row["id"]: made[row["number"]] for row in rows}
+
+
 def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:
     """A new level in front of all others that is like another one and free of it. Returns its id. Raises NotFound, Refusal."""
     shot = productions.shot_of_level(cursor, level_id)
@@ -28,22 +51,8 @@ def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:
         raise Refusal("A backdrop has no timing of its own; copy all of it")
     made = productions.add_level(cursor, shot["id"], name, own.model, own.key)
     rows = productions.drawings(cursor, level_id)
-    drawn = what != "timing"
-    fresh_rows: list[tuple[int | str, str, str | None]] = [
-        (row["number"], row["kind"], (row["rough"] or None) if drawn else None) for row in rows
-    ]
-    numbers = {row["id"]: row["number"] for row in rows}
+    new = onto(cursor, made, rows, f"copy the level {own.name}", _PARTS[what], what != "timing")
     starts = productions.exposures(cursor, level_id)
-    productions.fill_level(
-        cursor, made, fresh_rows, {f: numbers[d] for f, d in starts.items() if isinstance(d, int)}
-    )
-    fresh = {row["number"]: row["id"] for row in productions.drawings(cursor, made)}
-    new = {row["id"]: fresh[row["number"]] for row in rows}
-    action = revisions.begin_action(cursor, f"copy the level {own.name}")
-    for row in rows:
-        parts = {part: row[part] for part in _PARTS[what] if row[part]}
-        if parts:
-            revisions.revise(cursor, Subject("drawing", new[row["id"]]), action, **parts)
     # Repeats and pauses are no drawings.
     time = productions.time_of(cursor, shot["id"])
     sheet = {f: d if d is None or isinstance(d, Again) else new[d] for f, d in starts.items()}

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..core import exposure
-from ..core.paint import NOTHING
+from ..core.paint import NOTHING, Painting
 from ..core.patches import OpenPatches, unpack_open
 from ..store import Cursor, DrawingRow, ShotRow, models, productions, revisions
 from ..store.states import Stack, Time
@@ -31,7 +31,7 @@ class Covers:
     sheets: Mapping[int, Sheet]
     opaque: frozenset[int]
     files: Files
-    _patches: dict[int, OpenPatches | None] = field(default_factory=dict)
+    _known: dict[int, tuple[OpenPatches, Painting] | None] = field(default_factory=dict)
 
     def hides(self, frame: int, place: tuple[float, float]) -> bool:
         """Whether a place of the frame, px, is covered. What nobody has looked at yet covers nothing."""
@@ -46,18 +46,22 @@ class Covers:
         return False
 
     def _painted(self, drawing: int, x: float, y: float) -> bool:
-        patches = self._of(drawing)
-        if patches is None or not (0 <= x < self.size[0] and 0 <= y < self.size[1]):
+        known = self._of(drawing)
+        if known is None or not (0 <= x < self.size[0] and 0 <= y < self.size[1]):
             return False
-        paint = painting_of(self.sheets[drawing].spots, patches).get(patches.at(x, y))
+        patches, painting = known
+        paint = painting.get(patches.at(x, y))
         return paint is not None and paint.pot != NOTHING and paint.pot in self.opaque
 
-    def _of(self, drawing: int) -> OpenPatches | None:
-        if drawing not in self._patches:
+    def _of(self, drawing: int) -> tuple[OpenPatches, Painting] | None:
+        if drawing not in self._known:
             key = sheet_key(self.rows[drawing]["line"], self.sheets[drawing])
             body = self.files.read(key, ".patches")
-            self._patches[drawing] = None if body is None else unpack_open(body)
-        return self._patches[drawing]
+            patches = None if body is None else unpack_open(body)
+            self._known[drawing] = (
+                None if patches is None else (patches, painting_of(self.sheets[drawing].spots, patches))
+            )
+        return self._known[drawing]
 
 
 def in_front(stack: Stack, level: int) -> list[int]:

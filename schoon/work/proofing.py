@@ -68,6 +68,11 @@ class Looked:
     def shown(self, painted: Collection[int], toned: Collection[int]) -> Shown:
         """The same for the rules of time, drawings by their index in `every`. painted, toned: drawings with any of it."""
         index = {row["id"]: k for k, row in enumerate(self.every)}
+
+        def having(stage: str, drawings: Collection[int]) -> frozenset[int]:
+            """Nothing is lacking of a stage that the level does without."""
+            return frozenset(index.values() if stage in self.own.skips else (index[d] for d in drawings))
+
         placed = Placed(size_of(self.shot), self.stack)
         seen = [placed.seen(self.level, frame) for frame in range(1, self.time.frames + 1)]
         moving = [f for f in range(2, self.time.frames + 1) if seen[f - 1] != seen[f - 2]]
@@ -76,9 +81,9 @@ class Looked:
             [(first, count, index[d]) for first, count, d in self.spans() if d in index],
             moving,
             self._cycles(),
-            frozenset(index[row["id"]] for row in self.every if row["line"]),
-            frozenset(index[drawing] for drawing in painted),
-            frozenset(index[drawing] for drawing in toned),
+            having("line", [row["id"] for row in self.rows]),
+            having("paint", painted),
+            having("tone", toned),
         )
 
     def _cycles(self) -> list[tuple[int, ...]]:
@@ -93,9 +98,6 @@ class Looked:
                     found.append(tuple(dict.fromkeys(lined[d] for d in spans)))
         return found
 
-
-_LACKS = {"line": "has no line", "paint": "has no paint", "tone": "has no tones"}
-"""stage -> what is said of a drawing that nothing was done on there."""
 
 _VERSION = 5
 """Changes when a rule does."""
@@ -134,12 +136,6 @@ def kept(
         drawings = [int(rows[n]["id"]) for n in finding.drawings]
         frames = sum(_frames_seen(looked, covers, finding, drawing) for drawing in drawings)
         if finding.rule != "empty" and not frames:
-            continue
-        if finding.rule == "empty" and any(
-            word in finding.words for word in map(_LACKS.get, looked.own.skips) if word
-        ):
-            continue
-        if finding.rule == "gap" and "seal" in looked.own.skips:
             continue
         if finding.rule != "empty" and all(d in looked.time.meant for d in drawings):
             continue

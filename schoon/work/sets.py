@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ..errors import Refusal
 from ..store import Cursor, productions, revisions
-from ..store.revisions import Subject
+from .copies import onto
 
 
 @dataclass(frozen=True)
@@ -51,14 +51,7 @@ def bring(cursor: Cursor, shot_id: int, source: int) -> int:
     level = productions.add_level(cursor, shot_id, name, state.model, state.key)
     named = {drawing for run in state.entries.values() for drawing, _ in run}
     rows = [row for row in productions.drawings(cursor, source) if row["id"] in named]
-    productions.fill_level(cursor, level, [(r["number"], r["kind"], r["rough"] or None) for r in rows], {})
-    action = revisions.begin_action(cursor, f"bring the set {state.name} of {there['name']}")
-    fresh = {row["number"]: row["id"] for row in productions.drawings(cursor, level)}
-    new = {row["id"]: fresh[row["number"]] for row in rows}
-    for row in rows:
-        parts = {part: row[part] for part in revisions.PARTS if row[part]}
-        if parts:
-            revisions.revise(cursor, Subject("drawing", new[row["id"]]), action, **parts)
+    new = onto(cursor, level, rows, f"bring the set {state.name} of {there['name']}", revisions.PARTS)
     now = productions.stack_of(cursor, shot_id)
     entries = {
         entry: tuple((new[drawing], frames) for drawing, frames in run)

@@ -58,7 +58,11 @@ class Proof:
             *counts(whole, {pot: e.count for pot, e in looked.expected.items() if e.count}, looked.pots),
             *areas(whole, {pot: e.share for pot, e in looked.expected.items() if e.share}, looked.pots),
             *(off_key(whole, looked.pots) if looked.pots else ()),
-            *gaps(whole, [_gaps_in(documents.get(row["seal"])) for row in rows]),
+            *(
+                []
+                if "seal" in looked.own.skips
+                else gaps(whole, [_gaps_in(documents.get(row["seal"])) for row in rows])
+            ),
         ]
         painted = [r["id"] for r in rows if r["paint"] and documents[r["paint"]]["patches"]]
         toned = [r["id"] for r in rows if r["tone"] and documents[r["tone"]]["shapes"]]

@@ -148,10 +148,9 @@ class Draw(DrawingOperation):
     do: Literal["pencil"]
     id: PassId
     tiles: dict[Annotated[str, Field(pattern=r"^\d{1,3},\d{1,3}$")], Png] = Field(max_length=1200)
-    rub: bool = False
 
     def label(self) -> str:
-        return "rub out" if self.rub else "draw with the pencil"
+        return "draw with the pencil"
 
     def apply(self, sheet: Sheet, context: Context) -> Sheet:
         empty = np.zeros((core.SIDE, core.SIDE, 4), np.uint8)

@@ -26,7 +26,7 @@ export class NewPot {
     try {
       const { sRGBHex } = await new globalThis.EyeDropper().open();
       this.box.querySelector('[name="colour"]').value = sRGBHex;
-    } catch { /* nothing was picked */ }
+    } catch (error) { if (error.name !== 'AbortError') notice('The colour could not be picked; choose it in the field', true); }
   }
 
   async add({ colour, name }) {

@@ -60,14 +60,14 @@ export class Board {
   }
 
   // Sends what has changed since the last time.
-  async keep(entry, pass, rub = false) {
+  async keep(entry, pass) {
     const places = [...this.touched];
     this.touched.clear();
     if (!places.length) return;
     this.pending += 1;
     try {
       const tiles = Object.fromEntries(await Promise.all(places.map(async (at) => [at, await this.tile(at)])));
-      await edit(entry, 'pencil', { id: pass, tiles, rub });
+      await edit(entry, 'pencil', { id: pass, tiles });
       this.known = entry.revision;
       this.app.sync.changed(entry);
     } catch (error) { notice(error.message, true); this.on = ''; }

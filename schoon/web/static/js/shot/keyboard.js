@@ -54,7 +54,7 @@ export function wireKeys(app) {
     if (key === HELD.drag || key === HELD.turn) $('paper').classList.remove('grab');
     if (event.code === HELD.against && app.looks.held) app.looks.hold(false);
   });
-  window.addEventListener('blur', () => heldKeys.clear());
+  window.addEventListener('blur', () => { heldKeys.clear(); if (app.looks.held) app.looks.hold(false); });
 }
 
 function showKeys(stage) {

@@ -13,7 +13,7 @@ export class Notes {
     this.box = document.getElementById('notes');
     // What is drawn for the note that is being written: nodes and their points.
     this.ways = [];
-    app.on('leave', () => this.draw(false));
+    app.on('leave', () => { if (this.drawing) this.draw(false); });
     app.on('drawn', () => this.show());
     app.on('time', () => this.show());
     app.on('run', () => this.show());
