@@ -89,6 +89,21 @@ def test_the_pencil_takes_pressure_tilt_finger_and_mouse(desk: Page) -> None:
     assert ink(desk, 100, 95, 500, 145) == pytest.approx(heavy, rel=0.02)
 
 
+def test_strokes_stay_on_the_pass_they_began_when_the_paper_is_drawn_anew(desk: Page) -> None:
+    desk.route("**/api/drawings/*/do", lambda route: None)
+    drag(desk, [(120, 100), (400, 100)])
+    until(desk, "schoon.stage.board.pending > 0")
+    desk.evaluate("schoon.table.draw()")
+    desk.wait_for_timeout(300)
+    drag(desk, [(120, 200), (400, 200)])
+    assert ink(desk, 100, 80, 500, 120) > 0
+    # What was held is let go.
+    desk.unroute("**/api/drawings/*/do")
+    arrived(desk)
+    expect(desk.locator(".passes li")).to_have_count(2)
+    assert ink(desk, 100, 180, 500, 220) > 0
+
+
 def test_passes_are_begun_seen_faintly_and_handed_on(desk: Page) -> None:
     drag(desk, [(120, 100), (400, 100)])
     arrived(desk)

@@ -18,6 +18,8 @@ export class Passes {
     this.grain = Number(localStorage.pencilGrain ?? 0.6);
     // drawing -> the pass that is drawn on; the uppermost that is seen where nothing was chosen.
     this.chosen = new Map();
+    // Passes the server does not know of yet: drawing -> { id, state, tiles }.
+    this.begun = new Map();
     this.box = $('passes-box');
     this.box.hidden = false;
   }
@@ -26,6 +28,8 @@ export class Passes {
 
   // The pass that is drawn on, of a drawing as the server gives it; null if there is none.
   of(entry, line) {
+    const begun = this.begun.get(entry.id);
+    if (begun) return begun;
     const { passes } = this.sketch(line);
     const seen = passes.filter((p) => p.state !== 'hidden');
     return seen.find((p) => p.id === this.chosen.get(entry.id)) ?? seen[seen.length - 1] ?? null;
@@ -78,12 +82,13 @@ export class Passes {
     const entry = app.current;
     const id = newId();
     this.chosen.set(entry.id, id);
+    this.begun.set(entry.id, { id, state: 'full', tiles: {} });
     this.stage.board.begin(entry, id);
     this.stage.board.pending += 1;
     edit(entry, 'pass', { id })
       .then(() => { this.stage.board.known = entry.revision; app.sync.changed(entry); })
       .catch((error) => { notice(error.message, true); this.stage.board.on = ''; })
-      .finally(() => { this.stage.board.pending -= 1; if (entry === app.current) app.table.draw(); });
+      .finally(() => { this.begun.delete(entry.id); this.stage.board.pending -= 1; if (entry === app.current) app.table.draw(); });
     return id;
   }
 
