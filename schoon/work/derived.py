@@ -15,6 +15,7 @@ import tempfile
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
+from dataclasses import replace
 from functools import lru_cache
 from importlib.metadata import version
 from pathlib import Path
@@ -29,7 +30,8 @@ import schoon
 from ..core.paper import own_ink
 from ..core.patches import OpenPatches, Patches, add_stitches, find_patches, pack, unpack_open
 from ..core.strokes import ink_coverage, walls
-from ..formats.pictures import decode
+from ..formats.pictures import decode, encode_png
+from ..store import pictures
 from .documents import Own, Sheet
 
 log = logging.getLogger(__name__)
@@ -237,6 +239,19 @@ _owned: Memory[NDArray[np.uint8]] = Memory(64 * 2**20, lambda pixels: pixels.nby
 def own_pixels(own: Own) -> NDArray[np.uint8]:
     """(h, w, 4) RGBA of ink of its own in its own colours. Raises Refusal if its picture cannot be read."""
     return _owned.get(own.picture, lambda: own_ink(decode("the line art", own.body)))
+
+
+def own_rubbed(own: Own, share: NDArray[np.float32]) -> Own:
+    """Ink of its own with a share (h, w) 0..1 of its pixels gone; the same one if nothing lay there. What it was taken from
+    stays as it is. Raises Refusal if its picture cannot be read."""
+    before = own_pixels(own)
+    alpha = (before[..., 3] * (1 - share)).round().astype(np.uint8)
+    if np.array_equal(alpha, before[..., 3]):
+        return own
+    # Colours of what is clear would only be stored.
+    colour = np.where(alpha[..., None] > 0, before[..., :3], 0)
+    body = encode_png(np.dstack([colour, alpha]))
+    return replace(own, picture=pictures.name_of(body), body=body)
 
 
 def scaled(picture: NDArray[np.uint8], width: int) -> NDArray[np.uint8]:

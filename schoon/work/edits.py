@@ -218,7 +218,9 @@ def _context(cursor: Cursor, level: Context, row: DrawingRow, base: int | None) 
 def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> dict[str, str]:
     """part -> the new document, of those an operation has changed."""
     made: dict[revisions.Part, Any] = {}
-    if after.strokes is not before.strokes:
+    if after.own is not before.own and after.own:
+        pictures.put(cursor, after.own.body, "image/png", *after.size)
+    if after.strokes is not before.strokes or after.own is not before.own:
         made["line"] = line_text(after.strokes, after.own)
     if after.stitches is not before.stitches or after.specks != before.specks:
         made["seal"] = seal_document(after.stitches, after.specks)

@@ -395,3 +395,16 @@ def test_a_part_leaves_its_path_and_its_spacing(desk: Page) -> None:
     assert there == pytest.approx([324, 140], abs=3)
     desk.get_by_role("tab", name="Run").click()
     expect(desk.locator("#paper .path g")).to_have_count(0)
+
+
+def test_ink_is_rubbed_out_in_the_chosen_drawings(desk: Page) -> None:
+    desk.evaluate("schoon.chooseTo(schoon.data.run[1].id)")
+    counts = "schoon.data.run.map((d) => d.strokes)"
+    before = desk.evaluate(counts)
+    desk.locator("#table").focus()
+    desk.keyboard.press("k")
+    drag(desk, [(700, 160), (700, 200)])
+    expect(desk.locator("#notice")).to_contain_text("Rubbed out in 2 drawings")
+    assert desk.evaluate(counts) == [before[0] + 1, before[1] + 1, before[2]]
+    desk.locator("#undo").click()
+    until(desk, f"JSON.stringify({counts}) === JSON.stringify({before})")

@@ -265,3 +265,26 @@ def test_a_rule_that_swells_follows_the_pencil_within_its_bounds() -> None:
     half = ruled([line, even], SIZE, replace(rule, swell=0.5))[0]
     assert np.allclose(half.widths, 3.0 * np.array([0.625, 0.75, 1.0, 1.25, 2.0]))
     assert np.allclose(ruled([line], SIZE, replace(rule, swell=0.0))[0].widths, 3.0)
+
+
+def test_rubbing_out_leaves_what_lies_beyond_its_reach() -> None:
+    line = straight((40, 100), (360, 100))
+    assert edit.rubbed(line, np.array([[200.0, 140.0]]), 20) is None
+    assert edit.rubbed(line, np.array([[900.0, 900.0], [950.0, 900.0]]), 20) is None
+    left = edit.rubbed(line, np.array([[200.0, 80.0], [200.0, 120.0]]), 20)
+    assert left is not None
+    ends = sorted((s.controls[0][0], s.controls[-1][0]) for s in left)
+    assert ends == [pytest.approx((40, 180), abs=2), pytest.approx((220, 360), abs=2)]
+    assert edit.rubbed(line, np.array([[30.0, 100.0], [370.0, 100.0]]), 12) == []
+
+
+def test_a_ring_that_is_rubbed_out_in_one_place_is_one_line() -> None:
+    for angle in (0.0, 1.0, 3.1):
+        at = np.array([200.0, 150.0]) + 60 * np.array([np.cos(angle), np.sin(angle)])
+        left = edit.rubbed(replace(ring(), filled=True), at[None], 15)
+        assert left is not None
+        (one,) = left
+        assert not one.closed
+        assert not one.filled
+        assert length(one) == pytest.approx(2 * np.pi * 60 - 30, abs=4)
+        assert np.hypot(*(sample(one, 1.0)[0] - at).T).min() > 13

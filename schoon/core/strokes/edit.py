@@ -112,6 +112,38 @@ def split(stroke: Stroke, place: float) -> list[Stroke]:
     return [cut(stroke, 0, place), cut(stroke, place, count(stroke))]
 
 
+def rubbed(stroke: Stroke, path: Points, reach: float) -> list[Stroke] | None:
+    """What is left of a stroke beyond `reach` px of a path (k, 2); None if it lies nowhere within."""
+    left, top, right, bottom = stroke.box
+    lowest, highest = path.min(axis=0) - reach, path.max(axis=0) + reach
+    if right < lowest[0] or bottom < lowest[1] or left > highest[0] or top > highest[1]:
+        return None
+    places = places_along(stroke, 1.0)
+    gone = _from_path(at(stroke, places), path) <= reach
+    if not gone.any():
+        return None
+    if stroke.closed and not gone.all():
+        # It begins in what is rubbed out, so that no stretch runs over its seam.
+        stroke = begun_at(stroke, float(places[int(gone.argmax())]))
+        places = places_along(stroke, 1.0)
+        gone = _from_path(at(stroke, places), path) <= reach
+        gone[[0, -1]] = True
+    edges = np.flatnonzero(np.diff(np.concatenate([[True], gone, [True]]).astype(int)))
+    stretches = [(places[a], places[b - 1]) for a, b in edges.reshape(-1, 2) if b - a > 1]
+    return [replace(cut(stroke, float(a), float(b)), opened=False, filled=False) for a, b in stretches]
+
+
+def _from_path(points: Points, path: Points) -> NDArray[np.float64]:
+    """(n,) px of each point to a path."""
+    begin, way = (path[:-1], np.diff(path, axis=0)) if len(path) > 1 else (path, np.zeros((1, 2)))
+    length = np.maximum((way**2).sum(axis=1), 1e-12)
+    far = np.full(len(points), np.inf)
+    for start, along, square in zip(begin, way, length, strict=True):
+        share = np.clip((points - start) @ along / square, 0, 1)
+        far = np.minimum(far, np.hypot(*(points - start - share[:, None] * along).T))
+    return far
+
+
 def opened(stroke: Stroke, place: float) -> Stroke:
     """A closed stroke cut at a place: its two ends lie on each other until one is moved."""
     return replace(begun_at(stroke, place), opened=True)

@@ -4,7 +4,7 @@ from .base import Context, DrawingOperation, Operation, RunOperation
 from .drawings import AnyDrawings, RunChange
 from .forms import CutOut
 from .key_tones import DeriveTones, SetToneRule
-from .line import AnyLine
+from .line import AnyLine, AnyLines
 from .marks import AnyMarks
 from .model import AnyModel as _AnyModel
 from .model import ModelOperation
@@ -20,7 +20,7 @@ from .tone import AnyTone, Clear, Copy
 AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | AnyTone | AnySketch | CutOut
 AnyTime = _AnyTime | AnySpan | AnyDrawings
 AnyModel = _AnyModel | SetToneRule | DeriveTones
-AnyRun = TakeUnder | Repaint | Answer | Copy | Clear | AnySketches
+AnyRun = TakeUnder | Repaint | Answer | Copy | Clear | AnyLines | AnySketches
 
 __all__ = [
     "AnyDrawing",

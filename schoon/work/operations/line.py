@@ -11,12 +11,14 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ...core.cleanup import tidy
+from ...core.sketch import lined
 from ...core.strokes import Stroke, edit, ruled
 from ...core.strokes.model import new_id
 from ...errors import NotFound, Refusal
+from ..derived import own_rubbed
 from ..documents import Sheet
 from ..pen import MOST_POINTS, stroke_from_pen
-from .base import Context, DrawingOperation, Number, Spot, many
+from .base import Context, DrawingOperation, Id, Number, RunOperation, Spot, many
 
 Ids = Annotated[list[str], Field(min_length=1, max_length=5000)]
 PenPath = Annotated[list[tuple[Number, Number, Number]], Field(min_length=1, max_length=MOST_POINTS)]
@@ -507,7 +509,46 @@ class Delete(LineOperation):
         return _replaced(strokes, {s.id: [] for s in _chosen(strokes, self.ids)})
 
 
+class RubInk(RunOperation):
+    """Rubs out ink along a path on one or several drawings: lines, and ink that was kept as it was drawn.
+
+    path: px. reach: px to both sides of it. of: ids of the drawings. locked: parts that stay as they are.
+    """
+
+    do: Literal["rub-ink"]
+    of: Annotated[list[Id], Field(min_length=1, max_length=2000)]
+    path: Annotated[list[Spot], Field(min_length=1, max_length=MOST_POINTS)]
+    reach: float = Field(gt=0, le=400)
+    locked: Annotated[list[str], Field(max_length=200)] = Field(default_factory=list)
+
+    def label(self) -> str:
+        return f"rub out ink in {many(len(self.of), 'drawing')}"
+
+    def nothing(self) -> str:
+        return "No ink lies there that could be rubbed out"
+
+    def drawings(self) -> set[int]:
+        return set(self.of)
+
+    def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
+        path, closed = np.array(self.path, float), set(self.locked)
+        seen = sheet.inked
+        left = {
+            s.id: _pieces(s, found)
+            for s in seen
+            if s.part not in closed and (found := edit.rubbed(s, path, self.reach)) is not None
+        }
+        own = sheet.own
+        # Ink as it was drawn belongs to no part.
+        if own and "" not in closed:
+            own = own_rubbed(own, lined(context.size, self.path, self.reach))
+        if not left and own is sheet.own:
+            return sheet, 0
+        return replace(sheet, strokes=_replaced(sheet.strokes, left) if left else sheet.strokes, own=own), 1
+
+
 AnyLine = (
     Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Fill | Tidy | Assign | Vouch
     | Unlink | Copy | Rule | Delete
 )  # fmt: skip
+AnyLines = RubInk

@@ -15,6 +15,7 @@ import { PointsTool } from '../line/points.js';
 import { MARKS, SayTool } from '../line/say.js';
 import { TidyTool } from '../line/tidy.js';
 import { TouchTool, WeighTool } from '../line/touch.js';
+import { rubDrag } from '../shot/rub.js';
 import { around } from '../pure/order.js';
 import { Stage } from './stage.js';
 
@@ -37,7 +38,7 @@ export class LineStage extends Stage {
     ];
     // How the hand draws: smoothing in px, reach of ends and of a bend in px of the screen, how strongly a stroke settles
     // on the rough (0 to 1), the part it draws on.
-    this.hand = { steady: 2, snap: 12, reach: 60, settle: 0, part: '', even: false };
+    this.hand = { steady: 2, snap: 12, reach: 60, settle: 0, part: '', even: false, rubs: 14 };
     this.chosen = new Chosen(app, () => { this.bar.show(); if (this.lines.view === 'pass') this.lines.show(); });
     this.bar = new ChosenBar(app, this.chosen, this.hand);
     this.lines = new LineLedge(app, this.chosen);
@@ -50,7 +51,7 @@ export class LineStage extends Stage {
       new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), new PointsTool(app),
       new TouchTool(app, { id: 'trim', label: 'Trim', key: 't', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
       new TouchTool(app, { id: 'cut', label: 'Cut', key: 's', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
-      new WeighTool(app), this.say, this.tidy, this.layOver.tool(),
+      new WeighTool(app), this.rubTool(), this.say, this.tidy, this.layOver.tool(),
     ];
   }
 
@@ -60,6 +61,16 @@ export class LineStage extends Stage {
   }
 
   ink(strokes) { return this.see === 'rough' ? [] : strokes.filter((s) => this.app.parts.seen(s.part)); }
+
+  rubTool() {
+    return {
+      id: 'rub', label: 'Rub out', key: 'k', pen: 'Rub out: ink along the pen goes, in all chosen drawings',
+      down: (event, at) => {
+        if (!lineNow(this.app.current)) { notice('The drawing is still being read; wait a moment'); return null; }
+        return rubDrag(this.app, at, this.hand.rubs, { do: 'rub-ink', locked: this.app.parts.notOpen() });
+      },
+    };
+  }
 
   get picked() { return this.chosen.ids; }
 
@@ -119,6 +130,7 @@ export class LineStage extends Stage {
     shown.querySelector('input').addEventListener('change', ({ target }) => { localStorage.linesShown = target.value; showIn(target.value); });
     tray.append(shown);
     slider('bend reach', 10, 200, 5, 'reach', 'bend');
+    slider('rubs this far', 2, 120, 1, 'rubs', 'rub');
     const kinds = document.createElement('label');
     kinds.dataset.of = 'say';
     fill(kinds, html`<span>these marks are</span><select id="say-kind">${Object.entries(MARKS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>`);

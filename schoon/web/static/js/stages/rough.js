@@ -1,6 +1,6 @@
 // Rough: look at the motion, and draw a tighter pass over it, or the first one on an empty sheet.
 
-import { notice, post } from '../api.js';
+import { notice } from '../api.js';
 import { fill, html } from '../dom.js';
 import { Board } from '../rough/board.js';
 import { Passes } from '../rough/passes.js';
@@ -8,6 +8,7 @@ import { Pencil } from '../rough/pencil.js';
 import { Piece } from '../rough/piece.js';
 import { pressure, trailDrag } from '../shot/pen.js';
 import { make } from '../shot/paper.js';
+import { rubDrag } from '../shot/rub.js';
 import { Stage } from './stage.js';
 import { strip } from './strip.js';
 
@@ -99,20 +100,8 @@ export class RoughStage extends Stage {
   }
 
   rub(at) {
-    const { app, reach } = this;
-    const node = make('path', { class: 'rubbing', 'stroke-width': 2 * reach }, app.table.paper.layers['pen-layer']);
-    return trailDrag(app, at, node, 2, false, async (path) => {
-      await this.board.settled();
-      try {
-        const of = app.meant((d) => d === app.current).map((d) => d.id);
-        await post(`/api/levels/${app.level}/do`, { do: { do: 'rub', on: this.rubs, path, reach, of } });
-        this.board.on = '';
-        app.sync.undoes('drawings');
-        await app.sync.refresh();
-        if (of.length > 1) notice(`Rubbed out in ${of.length} drawings; undo takes it back in all of them`);
-      } catch (error) { notice(error.message, true); }
-      node.remove();
-    });
+    const { board } = this;
+    return rubDrag(this.app, at, this.reach, { do: 'rub', on: this.rubs }, { settled: () => board.settled(), after: async () => { board.on = ''; } });
   }
 
   lasso(at) {
