@@ -377,6 +377,10 @@ def _entries(cursor: Cursor, shot_id: int) -> dict[int, dict[str, tuple[tuple[in
     return found
 
 
+_SEEN = {"opacity", "visible", "tint", "skips", "label", "part_labels"}
+"""What of a level is kept together as how it is seen."""
+
+
 def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
     """Brings the levels of a shot from `now` to `then`. A level `then` does not know is put aside.
 
@@ -405,15 +409,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 level.key,
                 k not in place,
                 level.kind,
-                json.dumps(
-                    {
-                        "opacity": level.opacity,
-                        "visible": level.visible,
-                        "tint": level.tint,
-                        "skips": level.skips,
-                        "label": level.label and level.label.model_dump(),
-                    }
-                ),
+                json.dumps(level.model_dump(include=_SEEN)),
                 json.dumps(level.place.model_dump()),
                 json.dumps(level.model_dump()["lights"]),
                 json.dumps([entry.model_dump() for entry in level.finish]),

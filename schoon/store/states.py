@@ -172,7 +172,7 @@ class Level(BaseModel):
     lights: part, or "" for the whole figure, -> frame -> its light, which changes evenly from one to the next.
     finish: what is done to its picture, in order. waved: findings that are as they are on purpose. key_changes: frame -> the colour key from there on, instead of `key`.
     entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name. skips: stages it
-    does without: nothing of them is open. label: a word of one's own on it.
+    does without: nothing of them is open. label: a word of one's own on it; part_labels: on its parts.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -194,6 +194,7 @@ class Level(BaseModel):
     waved: tuple[Waved, ...] = ()
     skips: tuple[SkippedStage, ...] = ()
     label: Label | None = None
+    part_labels: dict[str, Label] = Field(default_factory=dict)
 
 
 class Stack(State):

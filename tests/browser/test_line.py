@@ -408,3 +408,51 @@ def test_ink_is_rubbed_out_in_the_chosen_drawings(desk: Page) -> None:
     assert desk.evaluate(counts) == [before[0] + 1, before[1] + 1, before[2]]
     desk.locator("#undo").click()
     until(desk, f"JSON.stringify({counts}) === JSON.stringify({before})")
+
+
+def test_several_drawings_are_laid_over_each_with_its_own_slide(desk: Page) -> None:
+    desk.keyboard.press("z")
+    until(desk, "document.querySelector('#paper .onion g')")
+    drag(desk, [(400, 400), (430, 380)])
+    third = desk.evaluate("String(schoon.data.run[2].id)")
+    desk.locator("#peg-which").select_option(third)
+    until(desk, "document.querySelectorAll('#paper .onion g').length === 2")
+    drag(desk, [(400, 400), (390, 450)])
+    moves = "[...document.querySelectorAll('#paper .onion g')].map((g) => (g.getAttribute('transform') || '').slice(7, -1).split(' ').slice(4).map(Number))"
+    until(desk, f"{moves}.every((m) => m.length === 2)")
+    found = sorted(desk.evaluate(moves))
+    assert found == [pytest.approx([-10, 50], abs=1), pytest.approx([30, -20], abs=1)]
+    expect(desk.locator("#lay-over .laid [data-hold]")).to_have_count(2)
+    # Each is lifted by itself.
+    desk.locator("#lay-over [data-off]").last.click()
+    until(desk, "document.querySelectorAll('#paper .onion g').length === 1")
+    assert desk.evaluate(moves) == [pytest.approx([30, -20], abs=1)]
+
+
+def test_labels_are_written_on_parts_and_levels_and_taken_off(desk: Page) -> None:
+    stroke = strokes(desk)[0]
+    entry = desk.evaluate("schoon.current.id")
+    desk.evaluate(
+        """([entry, id]) => fetch(`/api/drawings/${entry}/do`, { method: 'POST', headers: { 'Content-Type': 'application/json' },
+          body: JSON.stringify({ base: 0, do: { do: 'part', ids: [id], part: 'Coat' } }) }).then((r) => r.json())""",
+        [entry, stroke["id"]],
+    )
+    desk.reload()
+    until(desk, "globalThis.schoon?.stage.name === 'line' && document.querySelector('#parts .tag')")
+    desk.get_by_label("Label of Coat").click()
+    form = desk.locator("#parts .write-label")
+    form.locator("[name=word]").fill("ask Vera")
+    form.locator("[name=tint]").fill("#2f6f9f")
+    form.locator("button").first.click()
+    label = desk.locator("#parts .own-label")
+    expect(label).to_have_text("ask Vera")
+    expect(label).to_have_css("background-color", "rgb(47, 111, 159)")
+    desk.locator("#see-levels").click()
+    desk.get_by_label("Label of Pim").click()
+    form = desk.locator("#levels-list .write-label")
+    form.locator("[name=word]").fill("rush")
+    form.locator("[name=word]").press("Enter")
+    expect(desk.locator("#levels-list .own-label")).to_have_text("rush")
+    desk.get_by_label("Label of Pim").click()
+    desk.locator("#levels-list .write-label [name=off]").click()
+    expect(desk.locator("#levels-list .own-label")).to_have_count(0)

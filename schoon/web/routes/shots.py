@@ -162,6 +162,7 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "tint": state.tint,
         "skips": state.skips,
         "label": state.label and state.label.model_dump(),
+        "part_labels": {part: label.model_dump() for part, label in state.part_labels.items()},
         "key_changes": {frame: change.model_dump() for frame, change in state.key_changes.items()},
         "finish": [entry.model_dump() for entry in state.finish],
         "lights": {p: {f: s.model_dump() for f, s in own.items()} for p, own in state.lights.items()},

@@ -259,6 +259,32 @@ class LabelLevel(_OnLevel):
         return level.model_copy(update={"label": self.written})
 
 
+class LabelPart(_OnLevel):
+    """Writes a word of one's own on a part of a level, or takes it off."""
+
+    do: Literal["label-part"]
+    part: PartName
+    written: Label | None = None
+
+    def label(self) -> str:
+        return (
+            f"write “{self.written.word}” on {self.part}"
+            if self.written
+            else f"take the label off {self.part}"
+        )
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        others = {part: label for part, label in level.part_labels.items() if part != self.part}
+        if self.written and len(others) >= _MOST_LABELS:
+            raise Refusal(f"{_MOST_LABELS} parts carry a label already; take some off")
+        return level.model_copy(
+            update={"part_labels": {**others, self.part: self.written} if self.written else others}
+        )
+
+
+_MOST_LABELS = 200
+
+
 class Sight(_OnLevel):
     """How a level is seen; what is not named stays. tint: "" for the colours it has."""
 
@@ -458,6 +484,7 @@ AnyStack = (
     | Sight
     | Skip
     | LabelLevel
+    | LabelPart
     | SetPlace
     | SetFraming
     | NameEntry

@@ -1,4 +1,5 @@
-// Lay over: neighbouring drawings slid, turned and scaled over the current one to compare. Nothing in the picture moves.
+// Lay over: other drawings of the run slid, turned and scaled over the current one to compare, each in its own way. Nothing in
+// the picture moves.
 
 import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
@@ -12,15 +13,37 @@ export class LayOver {
     // `${on the table}<${laid over it}` -> matrix; a placement stays until it is lifted.
     this.places = new Map();
     this.which = 'before';
+    // Drawings that lie over the one on the table beside its neighbours: on the table -> their ids.
+    this.picked = new Map();
     this.box = document.getElementById('lay-over');
   }
 
   other() {
     if (this.which === 'pinned') return this.app.onion.pinned;
+    if (typeof this.which === 'number') return this.app.byId.get(this.which);
     return this.app.neighbour(this.which === 'before' ? -1 : 1);
   }
 
   name(entry) { return `${this.app.current.id}<${entry.id}`; }
+
+  // Those that are seen over the one on the table although they are no neighbours of it.
+  extra() { return (this.picked.get(this.app.current.id) ?? []).map((id) => this.app.byId.get(id)).filter(Boolean); }
+
+  // All that lie over it, off their pegs or picked, in the order of the run.
+  laid() {
+    const { app } = this;
+    const extra = new Set(this.extra());
+    return app.data.run.filter((d) => d !== app.current && (extra.has(d) || this.matrixFor(d)));
+  }
+
+  pick(which) {
+    const { app } = this;
+    this.which = which;
+    if (typeof which === 'number') this.picked.set(app.current.id, [...new Set([...(this.picked.get(app.current.id) ?? []), which])]);
+    app.onion.need(which);
+    app.onion.show();
+    this.show();
+  }
 
   matrixFor(entry) { return this.places.get(this.name(entry)); }
 
@@ -35,11 +58,11 @@ export class LayOver {
   tool() {
     return {
       id: 'lay-over', label: 'Lay over', key: 'z', pen: 'Lay over: drag slides the drawing laid over, Shift turns it, Alt scales it',
-      enter: () => { if (!this.other()) this.which = 'after'; this.app.onion.need(this.which); this.show(); this.app.onion.show(); },
+      enter: () => { if (!this.other() || this.other() === this.app.current) this.which = this.app.neighbour(-1) ? 'before' : 'after'; this.app.onion.need(this.which); this.show(); this.app.onion.show(); },
       leave: () => { this.box.hidden = true; },
       down: (event, from) => {
         const entry = this.other();
-        if (!entry) { notice('There is no drawing on this side to lay over'); return null; }
+        if (!entry || entry === this.app.current) { notice('There is no drawing on this side to lay over'); return null; }
         const start = this.matrixFor(entry) || shifted(0, 0);
         const [w, h] = this.app.table.view.size;
         const centre = [start[0] * (w / 2) + start[2] * (h / 2) + start[4], start[1] * (w / 2) + start[3] * (h / 2) + start[5]];
@@ -71,27 +94,40 @@ export class LayOver {
 
   lift() {
     const entry = this.other();
-    if (entry) this.places.delete(this.name(entry));
-    this.app.onion.show();
+    if (entry) this.off(entry);
+  }
+
+  // Back on its pegs, and no longer over the drawing if it is no neighbour of it.
+  off(entry) {
+    const { app } = this;
+    this.places.delete(this.name(entry));
+    this.picked.set(app.current.id, (this.picked.get(app.current.id) ?? []).filter((id) => id !== entry.id));
+    if (this.which === entry.id) this.which = app.neighbour(-1) ? 'before' : 'after';
+    app.onion.show();
     this.show();
   }
 
   show() {
     if (this.app.tools.now?.id !== 'lay-over') { this.box.hidden = true; return; }
+    const { app } = this;
     const entry = this.other();
-    const parts = this.app.parts.names();
+    const parts = app.parts.names();
+    const others = app.data.run.filter((d) => d !== app.current);
     const before = this.box.querySelector('#peg-part')?.value || '';
     this.box.hidden = false;
-    fill(this.box, html`<label>lay over <select id="peg-which">${Object.entries(WHICH).map(([id, words]) => html`<option value="${id}">${words}</option>`)}</select></label>
+    fill(this.box, html`<label>lay over <select id="peg-which">${Object.entries(WHICH).map(([id, words]) => html`<option value="${id}">${words}</option>`)}<optgroup label="drawing">${others.map((d) => html`<option value="${d.id}">${d.number}</option>`)}</optgroup></select></label>
       <b>${entry ? html`drawing ${entry.number}` : 'none'}</b>
       <label>by <select id="peg-part"><option value="">the whole figure</option></select></label>
-      <button id="peg-register">Register</button><button id="peg-lift">Lift</button><span class="quiet">${entry && this.matrixFor(entry) ? 'off its pegs' : 'on its pegs'}</span>`);
+      <button id="peg-register">Register</button><button id="peg-lift">Lift</button><span class="quiet">${entry && this.matrixFor(entry) ? 'off its pegs' : 'on its pegs'}</span>
+      <span class="laid" role="group" aria-label="Drawings laid over this one">${this.laid().map((d) => html`<span class="${d === entry ? 'own' : ''}"><button data-hold="${d.id}" aria-pressed="${d === entry}" title="The pen slides drawing ${d.number}">${d.number}</button><button data-off="${d.id}" aria-label="Lift drawing ${d.number}" title="Lift it">×</button></span>`)}</span>`);
+    for (const node of this.box.querySelectorAll('[data-hold]')) node.addEventListener('click', () => this.pick(Number(node.dataset.hold)));
+    for (const node of this.box.querySelectorAll('[data-off]')) node.addEventListener('click', () => this.off(app.byId.get(Number(node.dataset.off))));
     const part = this.box.querySelector('#peg-part');
     for (const name of parts) part.append(Object.assign(document.createElement('option'), { value: name, textContent: name }));
     part.value = before;
     const which = this.box.querySelector('#peg-which');
     which.value = this.which;
-    which.addEventListener('change', () => { this.which = which.value; this.app.onion.need(this.which); this.app.onion.show(); this.show(); });
+    which.addEventListener('change', () => this.pick(WHICH[which.value] ? which.value : Number(which.value)));
     this.box.querySelector('#peg-register').addEventListener('click', () => this.register());
     this.box.querySelector('#peg-lift').addEventListener('click', () => this.lift());
   }

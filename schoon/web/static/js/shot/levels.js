@@ -4,6 +4,7 @@ import { fill, html } from '../dom.js';
 import { change, notice, post } from '../api.js';
 import { writeName } from '../naming.js';
 import { inverse, multiply } from '../pure/geometry.js';
+import { shown, writeLabel } from './label.js';
 import { make } from './paper.js';
 
 const KINDS = { drawings: 'drawings', pictures: 'pictures to trace', backdrop: 'backdrop', guide: 'guide' };
@@ -160,14 +161,14 @@ export class Levels {
       ${level.kind === 'guide' ? html`<label>tint <input type="color" value="${level.tint || '#1d2b3a'}" aria-label="Tint of ${level.name}"></label>` : ''}
       <button data-do="place" aria-label="Place ${level.name}">place${level.places.length ? ' ◆' : ''}</button>
       <button data-do="copy" aria-label="Copy ${level.name}" title="A level like it, in front">copy …</button>
-      <button data-do="label" aria-label="Label of ${level.name}">${level.label ? html`<span class="own-label" style="background:${level.label.tint}">${level.label.word}</span>` : 'label …'}</button>
+      <button data-do="label" aria-label="Label of ${level.name}">${level.label ? shown(level.label) : 'label …'}</button>
       ${level.kind === 'drawings' ? html`<span class="skips" role="group" aria-label="Stages of ${level.name}">${SKIPPED.map((stage) => html`<button data-skip="${stage}" aria-pressed="${!level.skips.includes(stage)}" title="${level.skips.includes(stage) ? 'It does without' : 'It goes through'}">${stage}</button>`)}</span>` : ''}`);
     for (const button of box.querySelectorAll('[data-skip]')) {
       const { skip } = button.dataset;
       button.addEventListener('click', () => this.stack('skip', { level: level.id, stages: level.skips.includes(skip) ? level.skips.filter((s) => s !== skip) : [...level.skips, skip] }));
     }
     box.querySelector('[data-do="copy"]').addEventListener('click', () => this.copy(level));
-    box.querySelector('[data-do="label"]').addEventListener('click', () => this.label(level));
+    box.querySelector('[data-do="label"]').addEventListener('click', (event) => this.label(level, event.currentTarget));
     const [kind] = box.querySelectorAll('select');
     kind.value = level.kind;
     kind.addEventListener('change', () => this.stack('purpose', { level: level.id, kind: kind.value }));
@@ -198,10 +199,8 @@ export class Levels {
     });
   }
 
-  label(level) {
-    const word = window.prompt('A word for this level; empty takes it off', level.label?.word ?? '');
-    if (word === null) return;
-    this.stack('label-level', { level: level.id, written: word.trim() ? { word: word.trim().slice(0, 24), tint: level.label?.tint ?? '#b8742a' } : null });
+  label(level, node) {
+    writeLabel(node, { now: level.label, about: level.name, keep: (written) => this.stack('label-level', { level: level.id, written }), after: () => this.list() });
   }
 
   sight(level, fields) { return this.stack('sight', { level: level.id, ...fields }); }

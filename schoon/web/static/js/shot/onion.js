@@ -45,6 +45,8 @@ export class Onion {
       const at = (by) => (app.cycle && !this.keysOnly ? app.away(by) : order[k + by]);
       for (const [entry, side] of [[at(-step), 'earlier'], [at(step), 'later']]) if (entry) groups.push({ entry, side, strength });
     }
+    const there = new Set(groups.map((g) => g.entry));
+    for (const entry of app.stage.laid?.() ?? []) if (!there.has(entry) && entry !== this.pinned) groups.push({ entry, side: app.data.run.indexOf(entry) < app.data.run.indexOf(app.current) ? 'earlier' : 'later', strength: this.strength });
     if (this.pinned && this.pinned !== app.current) groups.push({ entry: this.pinned, side: 'pinned', strength: Math.max(0.5, this.strength) });
     return groups;
   }

@@ -2,6 +2,7 @@
 
 import { fill, html } from '../dom.js';
 import { lineNow } from './drawings.js';
+import { shown, writeLabel } from './label.js';
 
 export class Parts {
   constructor(app) {
@@ -39,15 +40,21 @@ export class Parts {
     if (!this.box) return;
     const names = this.names();
     const strokes = lineNow(this.app.current)?.strokes || [];
+    const labels = this.app.levels.mine.part_labels;
     const count = (name) => strokes.filter((s) => s.part === name).length;
     this.box.replaceChildren(...[...names, ''].map((name) => {
       const item = document.createElement('li');
       item.classList.toggle('off', !this.seen(name));
+      const written = labels[name];
       const label = name || (names.length ? 'no part' : 'all lines');
-      fill(item, html`<button class="name"></button><span class="count"></span><button data-do="see"></button><button data-do="solo"></button><button data-do="lock"></button>`);
+      fill(item, html`<button class="name"></button>${name ? html`<button class="tag" aria-label="Label of ${name}" title="A word of your own on this part">${written ? shown(written) : '+'}</button>` : html`<span></span>`}<span class="count"></span><button data-do="see"></button><button data-do="solo"></button><button data-do="lock"></button>`);
       item.querySelector('.name').textContent = label;
       item.querySelector('.name').title = `Choose the lines of ${label}`;
       item.querySelector('.name').addEventListener('click', () => this.app.stage.choosePart(name));
+      item.querySelector('.tag')?.addEventListener('click', ({ currentTarget }) => writeLabel(currentTarget, {
+        now: written, about: name, after: () => this.show(),
+        keep: (to) => this.app.levels.stack('label-part', { level: this.app.level, part: name, written: to }),
+      }));
       item.querySelector('.count').textContent = count(name) || '–';
       const set = (what, words, on, act) => {
         const button = item.querySelector(`[data-do="${what}"]`);

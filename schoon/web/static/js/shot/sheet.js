@@ -3,6 +3,7 @@
 
 import { notice, post } from '../api.js';
 import { fill, html } from '../dom.js';
+import { shown } from './label.js';
 import { byWork, left } from '../pure/order.js';
 
 const $ = (id) => document.getElementById(id);
@@ -61,7 +62,7 @@ export class Sheet {
     const [words, ask] = left(entry, app.stage.name);
     const label = app.data.labels?.[entry.id];
     fill(item, html`<span class="frame">${first}</span><span class="which">${entry.number}</span>
-      <span class="mark-left${ask ? ' ask' : ''}">${words}</span>${label ? html`<span class="own-label" style="background:${label.tint}" title="${label.word}">${label.word}</span>` : ''}${ends(count > 1)}`);
+      <span class="mark-left${ask ? ' ask' : ''}">${words}</span>${label ? shown(label) : ''}${ends(count > 1)}`);
     item.title = `Drawing ${entry.number}, ${KINDS[entry.kind]}, held ${count} frame${count > 1 ? 's' : ''}. Double-click to change its kind.`;
     item.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(entry.id) : app.go(entry.id, true)));
     item.addEventListener('dblclick', () => this.nextKind(entry));

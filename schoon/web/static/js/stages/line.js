@@ -74,6 +74,8 @@ export class LineStage extends Stage {
 
   get picked() { return this.chosen.ids; }
 
+  laid() { return this.layOver.laid(); }
+
   matrixOver(entry) { return this.layOver.matrixFor(entry); }
 
   choosePart(part) {
