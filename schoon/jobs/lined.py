@@ -11,7 +11,7 @@ from ..errors import Refusal
 from ..store import DrawingRow, productions, revisions
 from ..work.derived import sheet_key
 from ..work.documents import sheet_of
-from ..work.placing import size_of
+from ..work.placing import paper_of
 from . import tasks
 from .work import Call, Failed, Work
 
@@ -50,7 +50,7 @@ def patched(work: Work) -> tuple[list[DrawingRow], list[bytes]]:
     Raises Refusal if patches cannot be found in one.
     """
     with work.store.transaction() as cursor:
-        size = size_of(productions.shot_of_level(cursor, work.level))
+        size = paper_of(productions.shot_of_level(cursor, work.level))
         rows = [row for row in productions.drawings(cursor, work.level) if row["line"]]
         found = revisions.get_documents(cursor, [row["seal"] for row in rows])
     # Lines are large, and only needed where patches are not known yet.

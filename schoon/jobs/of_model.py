@@ -6,7 +6,7 @@ from ..core.model import parse_colour
 from ..core.paint import Colours, Painting
 from ..errors import Refusal
 from ..store import Cursor, models, pictures, productions, revisions
-from ..work.placing import size_of
+from ..work.placing import paper_of
 from . import tasks
 from .work import Call, Failed, Work
 
@@ -46,7 +46,7 @@ def painted_of_model(work: Work, target: bytes) -> list[tuple[bytes, Painting]]:
         others = productions.painted_elsewhere(cursor, shot["model_id"], work.level, _ELSEWHERE)
         found = revisions.get_documents(cursor, [row[part] for row in others for part in revisions.PAINTED])
         sizes = {
-            row["level_id"]: size_of(productions.shot_of_level(cursor, row["level_id"])) for row in others
+            row["level_id"]: paper_of(productions.shot_of_level(cursor, row["level_id"])) for row in others
         }
     keys = [
         Colours(parse_colour(key["ink"]), {pot: parse_colour(c) for pot, c in key["colours"].items()})

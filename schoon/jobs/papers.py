@@ -20,7 +20,7 @@ from ..store.states import Note
 from ..work import proofing, sheets
 from ..work.backup import IN_PACKAGE, back_up
 from ..work.derived import Files
-from ..work.placing import size_of
+from ..work.placing import paper_of
 from ..work.pots import as_written
 from ..work.renders import drawn_of, wanted_of
 from . import handing
@@ -152,4 +152,4 @@ def _finding(
 def _drawn(cursor: Cursor, files: Files, level: int, drawing: int) -> tuple[Any, tuple[int, int]]:
     shot = productions.shot_of_level(cursor, level)
     row = revisions.drawing(cursor, drawing)
-    return drawn_of(cursor, files, wanted_of(cursor, row, shot))[0], size_of(shot)
+    return drawn_of(cursor, files, wanted_of(cursor, row, shot))[0], paper_of(shot)

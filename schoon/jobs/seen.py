@@ -13,7 +13,7 @@ from ..errors import Away, Full, NotFound, Refusal
 from ..store import DrawingRow, ShotRow, Store, productions, revisions
 from ..work.derived import Files, key_of, sheet_key
 from ..work.documents import sheet_of
-from ..work.placing import size_of
+from ..work.placing import paper_of
 from ..work.renders import Wanted, drawn_of, keep_patches, wanted_of
 from ..work.roughs import rough_body, rough_name
 from . import views
@@ -64,8 +64,8 @@ class Seen:
                 look = "rough"
             wanted = wanted_of(cursor, row, shot, key_id, look == "paint")
         if look == "rough" and not clear:
-            return self._rough(row, size_of(shot), width, without)
-        return self.frame([wanted], size_of(shot), width, clear, exact)
+            return self._rough(row, paper_of(shot), width, without)
+        return self.frame([wanted], paper_of(shot), width, clear, exact)
 
     def _rough(self, row: DrawingRow, size: tuple[int, int], width: int, without: str) -> bytes:
         name = rough_name(row, False, without)
@@ -104,7 +104,7 @@ class Seen:
 
         row: as `store.revisions.drawing`. shot: seen with its level.
         """
-        size = size_of(shot)
+        size = paper_of(shot)
         with self.store.transaction() as cursor:
             found = revisions.get_documents(cursor, [row["seal"]])
         seal = found.get(row["seal"])

@@ -138,6 +138,8 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     changes = json.loads(row["key_changes"] or "{}")
     row["key_changes"] = {int(frame): KeyChange(**change) for frame, change in changes.items()}
     row |= {"opacity": 100, "visible": True, "tint": None, **json.loads(row.pop("seen") or "{}")}
+    row["paper"] = tuple(row.get("paper") or (int(row["width"]), int(row["height"])))
+    row["lies"] = Level(name="", kind=row["kind"], lay=row.pop("lay", None)).lies
     return cast(ShotRow, row)
 
 
@@ -145,6 +147,15 @@ def shot_of_level(cursor: Cursor, level_id: int) -> ShotRow:
     """The shot a level belongs to, seen with that level. Raises NotFound."""
     cursor.execute("SELECT shot_id FROM levels WHERE id = %s", (level_id,))
     return shot(cursor, int(_one(cursor, "This level is not there any more")["shot_id"]), level_id)
+
+
+def picture_sizes(cursor: Cursor, level_id: int) -> set[tuple[int, int]]:
+    """Sizes (width, height) of the pictures of a level's drawings, px."""
+    cursor.execute(
+        "SELECT DISTINCT p.width, p.height FROM drawings d JOIN pictures p ON p.sha256 = d.rough WHERE d.level_id = %s",
+        (level_id,),
+    )
+    return {(int(row["width"]), int(row["height"])) for row in cursor.fetchall()}
 
 
 def levels(cursor: Cursor, shot_id: int, aside: bool = False) -> list[LevelRow]:
@@ -377,7 +388,7 @@ def _entries(cursor: Cursor, shot_id: int) -> dict[int, dict[str, tuple[tuple[in
     return found
 
 
-_SEEN = {"opacity", "visible", "tint", "skips", "label", "part_labels"}
+_SEEN = {"opacity", "visible", "tint", "skips", "label", "part_labels", "paper", "lay"}
 """What of a level is kept together as how it is seen."""
 
 

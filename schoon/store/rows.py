@@ -7,14 +7,15 @@ from typing import Any, Literal, TypedDict
 
 from ..core.exposure import Numbering
 from ..core.finish import Entry
-from .states import KeyChange
+from .states import KeyChange, Lay
 
 Mark = Literal["key", "breakdown", "inbetween", "extreme"]
 
 
 class ShotRow(TypedDict):
     """A shot seen with one of its levels. width, height: px. frames: its length. reading: how roughs are read.
-    kind, opacity, visible, tint, finish, key_changes: of the level, as in `states.Level`."""
+    kind, opacity, visible, tint, finish, key_changes, lies: of the level, as in `states.Level`. paper: (width, height) px of its
+    drawings."""
 
     id: int
     production_id: int
@@ -38,6 +39,8 @@ class ShotRow(TypedDict):
     tint: str | None
     finish: tuple[Entry, ...]
     key_changes: dict[int, KeyChange]
+    paper: tuple[int, int]
+    lies: Lay
 
 
 class LevelRow(TypedDict):

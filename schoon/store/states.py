@@ -165,6 +165,10 @@ class Waved(BaseModel):
         return at is None or self.at is None or math.dist(at, self.at) <= SAME_PLACE
 
 
+Lay = Literal["fit", "fill", "own"]
+"""How a picture is brought to a paper: wholly inside, over all of it, or at its own size about the middle."""
+
+
 class Level(BaseModel):
     """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on. kind: what it is for.
 
@@ -173,6 +177,8 @@ class Level(BaseModel):
     finish: what is done to its picture, in order. waved: findings that are as they are on purpose. key_changes: frame -> the colour key from there on, instead of `key`.
     entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name. skips: stages it
     does without: nothing of them is open. label: a word of one's own on it; part_labels: on its parts.
+    paper: (width, height) px of its drawings where that is not the frame's. lay: how its pictures are brought to its paper, None
+    as its kind has it.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -195,6 +201,13 @@ class Level(BaseModel):
     skips: tuple[SkippedStage, ...] = ()
     label: Label | None = None
     part_labels: dict[str, Label] = Field(default_factory=dict)
+    paper: tuple[int, int] | None = None
+    lay: Lay | None = None
+
+    @property
+    def lies(self) -> Lay:
+        """How its pictures are brought to its paper."""
+        return self.lay or ("own" if self.kind == "backdrop" else "fit")
 
 
 class Stack(State):

@@ -66,6 +66,7 @@ def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:
         update={
             "kind": own.kind, "opacity": own.opacity, "tint": own.tint, "place": own.place, "skips": own.skips,
             "part_labels": own.part_labels,
+            "paper": own.paper, "lay": own.lay,
             "depth": {new[d]: parts for d, parts in own.depth.items() if d in new},
             **({"finish": own.finish, "key_changes": own.key_changes, "lights": own.lights} if what == "all" else {}),
             "entries": {

@@ -24,7 +24,6 @@ class Covers:
     """The levels in front of one, opaque and seen. columns: level -> drawing of each frame, None for none. rows: its drawings.
     opaque: pots that hide what is behind them."""
 
-    size: tuple[int, int]
     placed: Placed
     columns: Mapping[int, Sequence[int | None]]
     rows: Mapping[int, DrawingRow]
@@ -47,7 +46,8 @@ class Covers:
 
     def _painted(self, drawing: int, x: float, y: float) -> bool:
         known = self._of(drawing)
-        if known is None or not (0 <= x < self.size[0] and 0 <= y < self.size[1]):
+        width, height = self.sheets[drawing].size
+        if known is None or not (0 <= x < width and 0 <= y < height):
             return False
         patches, painting = known
         paint = painting.get(patches.at(x, y))
@@ -87,6 +87,7 @@ def covers_of(
         found = revisions.get_documents(cursor, [row[part] for row in own for part in ("seal", "paint")])
         for row in own:
             rows[row["id"]] = row
-            sheets[row["id"]] = sheet_of(size, None, found.get(row["seal"]), found.get(row["paint"]))
+            paper = stack.levels[level].paper or size
+            sheets[row["id"]] = sheet_of(paper, None, found.get(row["seal"]), found.get(row["paint"]))
     columns = {level: exposure.frame_by_frame(time.levels[level], time.frames) for level in levels}
-    return Covers(size, Placed(size, stack), columns, rows, sheets, frozenset(opaque), files)
+    return Covers(Placed(size, stack), columns, rows, sheets, frozenset(opaque), files)

@@ -53,7 +53,7 @@ from .operations.model import DeletePot, Fresh
 from .operations.paint import Cell, Repaint
 from .operations.stack import Offers
 from .operations.time import Levels
-from .placing import size_of
+from .placing import paper_of, size_of
 from .roughs import rough_body, rough_name, stored, tiles_of
 from .sketches import sketch_document
 
@@ -89,7 +89,7 @@ def load_all(
         raise NotFound("This drawing is not in the run any more")
     rows = revisions.lock_drawings(cursor, known if drawing_ids is None else drawing_ids)
     found = revisions.get_documents(cursor, [row[p] for row in rows.values() for p in revisions.PARTS])
-    size = (int(shot["width"]), int(shot["height"]))
+    size = paper_of(shot)
     return [
         (row, sheet_of(size, *(found.get(row[part]) for part in revisions.PARTS))) for row in rows.values()
     ]
@@ -103,7 +103,7 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
         refuse_locked(shot)
     beside: tuple[revisions.Part, ...] = ("seal", "paint", "tone", "said", "sketch")
     found = revisions.get_documents(cursor, [row[part] for part in beside])
-    size = (int(shot["width"]), int(shot["height"]))
+    size = paper_of(shot)
     sheet = sheet_of(size, None, *(found.get(row[part]) for part in beside))
     strokes, own = line_named(cursor, row["line"])
     return row, replace(sheet, strokes=strokes, own=own)
@@ -148,7 +148,7 @@ def settled(store: Store, drawing_id: int, operation: Pen) -> Pen:
     """A stroke of the pen drawn over to the rough line beside it, before anything is held. Raises NotFound, Refusal."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
-        size = size_of(productions.shot_of_level(cursor, row["level_id"]))
+        size = paper_of(productions.shot_of_level(cursor, row["level_id"]))
     name = rough_name(row)
     if not name:
         return operation
@@ -195,7 +195,7 @@ def _level(cursor: Cursor, level_id: int) -> Context:
     shot = productions.shot_of_level(cursor, level_id)
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] is not None else None
     return Context(
-        (int(shot["width"]), int(shot["height"])),
+        paper_of(shot),
         LineRule(**model["line_rule"]) if model else LineRule(),
         pots=frozenset(pot["id"] for pot in model["pots"]) if model else frozenset(),
         parts=models.parts_of(model),
@@ -329,7 +329,9 @@ def change_stack(cursor: Cursor, shot_id: int, operation: StackOperation) -> int
     }
     now = revisions.state_of(cursor, subject)
     drawings = {row["id"]: level for level in now.levels for row in productions.drawings(cursor, level)}
-    return _keep(cursor, subject, operation, now, operation.apply(now, Offers(keys, drawings)))
+    frame = size_of(productions.shot(cursor, shot_id))
+    offers = Offers(keys, drawings, lambda level: productions.picture_sizes(cursor, level), frame)
+    return _keep(cursor, subject, operation, now, operation.apply(now, offers))
 
 
 def change_model(cursor: Cursor, model_id: int, operation: ModelOperation) -> int | None:

@@ -20,9 +20,11 @@ from ..core.model import Rgb
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches, grow, pack, unpack_open
 from ..formats.pictures import rgba
+from ..store.states import Lay
 from .derived import own_pixels, patches_in
 from .documents import Own, Sheet, painting_of, parts_told, seen_in, sheet_of
 from .placing import SAME, Numbers, matrix_from
+from .roughs import lying
 
 WHITE = (255, 255, 255)
 
@@ -37,7 +39,7 @@ class Drawn:
     """A drawing as it goes to a worker. documents: its line, seal, paint and tone documents, None for those there are not.
 
     packed: its patches, if somebody has found them before. picture: what is seen below its lines, where a level shows its
-    pictures. fits: whether that is brought to the size of the shot; else it lies at its own size about the middle.
+    pictures. paper: (width, height) px of the drawing, None for that of the frame. lies: how the picture is brought to it.
     opacity: 0..1. finish: what is done to its picture. number: of the drawing in its run. place: from its paper to the frame.
     textures: hash -> the pictures that its finish shows.
     """
@@ -48,7 +50,8 @@ class Drawn:
     number: int = 0
     packed: bytes | None = None
     picture: bytes | None = None
-    fits: bool = True
+    paper: tuple[int, int] | None = None
+    lies: Lay = "fit"
     opacity: float = 1.0
     place: Numbers = SAME
     textures: Mapping[str, bytes] = field(default_factory=dict)
@@ -164,7 +167,7 @@ def frame_of(
     layers: list[Layer] = []
     packed: list[bytes | None] = []
     for drawn in drawings:
-        sheet = sheet_of(size, *drawn.documents)
+        sheet = sheet_of(drawn.paper or size, *drawn.documents)
         patches: Patches | OpenPatches | None = None
         body = drawn.packed
         if (sheet.spots or drawn.finish) and drawn.look.pots:
@@ -182,7 +185,7 @@ def frame_of(
         if only != "seen":
             own = tuple(_exact(layer) for layer in own if layer.role in _ROLES[only])
         if only == "seen" and drawn.picture is not None:
-            own = (_picture_of(drawn, size), *own)
+            own = (_picture_of(drawn, sheet.size), *own)
         # Paper lies on the frame, wherever the level is.
         paper = [layer for layer in own if layer.role == "paper"]
         own = tuple(layer for layer in own if layer.role != "paper")
@@ -194,7 +197,7 @@ def frame_of(
 
 def parts_within(drawn: Drawn, size: tuple[int, int]) -> dict[str, Frame]:
     """Each part of a drawing by itself on its own paper, as its lines, flats and tones; "" is what belongs to no part."""
-    sheet = sheet_of(size, *drawn.documents)
+    sheet = sheet_of(drawn.paper or size, *drawn.documents)
     patches: Patches | OpenPatches | None = None
     told: dict[int, str] = {}
     if sheet.spots and drawn.look.pots:
@@ -213,18 +216,18 @@ def parts_within(drawn: Drawn, size: tuple[int, int]) -> dict[str, Frame]:
             own=None if name else sheet.own,
         )
         layers = layers_of(own, patches, drawn.look, finish, drawn.number, drawn.textures)
-        found[name] = Frame(size, layers)
+        found[name] = Frame(sheet.size, layers)
     return found
 
 
 def layers_within(drawn: Drawn, size: tuple[int, int]) -> list[Layer]:
     """The layers of one drawing as it is seen, from rear to front, on its own paper."""
-    sheet = sheet_of(size, *drawn.documents)
+    sheet = sheet_of(drawn.paper or size, *drawn.documents)
     patches: Patches | OpenPatches | None = None
     if (sheet.spots or drawn.finish) and drawn.look.pots:
         patches = unpack_open(drawn.packed) if drawn.packed is not None else patches_in(sheet)
     own = list(layers_of(sheet, patches, drawn.look, drawn.finish, drawn.number, drawn.textures))
-    return [_picture_of(drawn, size), *own] if drawn.picture is not None else own
+    return [_picture_of(drawn, sheet.size), *own] if drawn.picture is not None else own
 
 
 def _exact(layer: Layer) -> Layer:
@@ -238,10 +241,7 @@ def _exact(layer: Layer) -> Layer:
 def _picture_of(drawn: Drawn, size: tuple[int, int]) -> Layer:
     assert drawn.picture is not None
     pixels = rgba("the picture of a level", drawn.picture)
-    height, width = pixels.shape[:2]
-    scale = min(size[0] / width, size[1] / height) if drawn.fits else 1.0
-    aside = ((size[0] - scale * width) / 2, (size[1] - scale * height) / 2)
-    return Layer("backdrop", Picture(pixels), np.array([[scale, 0, aside[0]], [0, scale, aside[1]]]))
+    return Layer("backdrop", Picture(pixels), lying(pixels.shape[1::-1], size, drawn.lies))
 
 
 def on_white(frame: Frame, width: int | None = None) -> NDArray[np.uint8]:

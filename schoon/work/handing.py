@@ -39,6 +39,7 @@ def about_layers(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
                 "id": level["id"],
                 "name": level["name"],
                 "kind": level["kind"],
+                "size": list(state.paper or size_of(shot)),
                 "visible": state.visible,
                 "opacity": state.opacity / 100,
                 "blend": "normal",

@@ -19,6 +19,7 @@ from . import edits
 from .derived import sheet_patches
 from .documents import Sheet, painting_of, sheet_of
 from .operations.model import Expect, Expected
+from .placing import paper_of
 
 _MOST_DRAWINGS = 8
 """Painted drawings a key picture is compared with."""
@@ -45,16 +46,14 @@ def painted_drawings(cursor: Cursor, model_id: int) -> list[Painted]:
     """Some drawings painted with a model's pots, those with most paint by hand first."""
     listed: list[tuple[int, Painted]] = []
     for level in models.levels_of(cursor, model_id):
-        size = productions.shot_of_level(cursor, level["level_id"])
+        own = productions.shot_of_level(cursor, level["level_id"])
         rows = [r for r in productions.drawings(cursor, level["level_id"]) if r["line"] and r["paint"]]
         found = revisions.get_documents(cursor, [row[part] for row in rows for part in revisions.PAINTED])
         for row in rows:
             spots = found[row["paint"]]["patches"]
             if not any(spot["by"] == "hand" for spot in spots):
                 continue
-            sheet = sheet_of(
-                (int(size["width"]), int(size["height"])), *(found.get(row[p]) for p in revisions.PAINTED)
-            )
+            sheet = sheet_of(paper_of(own), *(found.get(row[p]) for p in revisions.PAINTED))
             painted = Painted(row["line"], sheet, f"drawing {row['number']} of {level['shot']}")
             listed.append((sum(spot["by"] == "hand" for spot in spots), painted))
     listed.sort(key=lambda item: -item[0])

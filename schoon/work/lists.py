@@ -25,7 +25,7 @@ def gap_cards(cursor: Cursor, shot: ShotRow) -> tuple[list[dict[str, Any]], int]
     stitches = [[Stitch.from_dict(s) for s in found.get(row["seal"], {}).get("stitches", [])] for row in rows]
     judged = [[s for s in drawing if s.by == "hand" and s.state != "open"] for drawing in stitches]
     centres = [_middle(cursor, row["line"]) for row in rows]
-    side = float(max(shot["width"], shot["height"]))
+    side = float(max(shot["paper"]))
     cards = []
     for index, row in enumerate(rows):
         for stitch in stitches[index]:

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..core.exposure.placing import Matrix, Notch, after, matrix_of, pose_at, seen_through
 from ..store import ShotRow
-from ..store.states import NotchState, Place, Stack
+from ..store.states import Level, NotchState, Stack
 
 Numbers = tuple[float, float, float, float, float, float]
 """A matrix as SVG writes it: a, b, c, d, e, f."""
@@ -30,8 +30,13 @@ def matrix_from(numbers: Numbers) -> Matrix:
 
 
 def size_of(shot: ShotRow) -> tuple[int, int]:
-    """(width, height) of a shot, px."""
+    """(width, height) of the frame of a shot, px."""
     return int(shot["width"]), int(shot["height"])
+
+
+def paper_of(shot: ShotRow) -> tuple[int, int]:
+    """(width, height) px of the drawings of a shot's level. shot: seen with the level."""
+    return shot["paper"]
 
 
 @dataclass(frozen=True)
@@ -43,15 +48,15 @@ class Placed:
 
     def place(self, level: int, frame: int) -> Numbers:
         """From the paper of a level to the shot."""
-        return numbers_of(self._place(self.stack.levels[level].place, frame))
+        return numbers_of(self._place(self.stack.levels[level], frame))
 
     def seen(self, level: int, frame: int) -> Numbers:
         """From the paper of a level to the frame that the audience sees."""
-        place = self.stack.levels[level].place
-        matrix = self._place(place, frame)
+        own = self.stack.levels[level]
+        matrix = self._place(own, frame)
         if self.stack.framing:
             field = pose_at(_notches(self.stack.framing), frame)
-            matrix = after(matrix, seen_through(field, self.size, place.follow))
+            matrix = after(matrix, seen_through(field, self.size, own.place.follow))
         return numbers_of(matrix)
 
     def field(self, frame: int) -> Numbers:
@@ -59,9 +64,14 @@ class Placed:
         pose = pose_at(_notches(self.stack.framing), frame)
         return numbers_of(matrix_of(pose, (self.size[0] / 2, self.size[1] / 2)))
 
-    def _place(self, place: Place, frame: int) -> Matrix:
+    def _place(self, own: Level, frame: int) -> Matrix:
         middle = (self.size[0] / 2, self.size[1] / 2)
-        return matrix_of(pose_at(_notches(place.notches), frame), place.pivot or middle)
+        posed = matrix_of(pose_at(_notches(own.place.notches), frame), own.place.pivot or middle)
+        if own.paper is None:
+            return posed
+        # Paper of its own lies about the middle of the frame.
+        aside = (np.array(self.size) - own.paper) / 2
+        return after(np.column_stack([np.eye(2), aside]), posed)
 
 
 def _notches(notches: Mapping[int, NotchState]) -> dict[int, Notch]:

@@ -24,7 +24,7 @@ from ..formats.pictures import decode
 from ..store import Cursor, DrawingRow, pictures, productions, revisions
 from .derived import Files, Memory, key_of, to_json
 from .documents import Own, said_of
-from .placing import size_of
+from .placing import paper_of
 from .roughs import rough_body, rough_name
 
 Call = Callable[..., Any]
@@ -128,7 +128,7 @@ def rough_of(cursor: Cursor, row: DrawingRow) -> bytes:
     """The picture a drawing is cleaned from. Raises Refusal for an empty sheet."""
     if not rough_name(row):
         raise Refusal(f"Drawing {row['number']} is an empty sheet and has no rough to read; draw its lines")
-    return rough_body(cursor, row, size_of(productions.shot_of_level(cursor, row["level_id"])))
+    return rough_body(cursor, row, paper_of(productions.shot_of_level(cursor, row["level_id"])))
 
 
 def key(row: DrawingRow, reading: Mapping[str, Any], known: Lessons) -> str:

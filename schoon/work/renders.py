@@ -10,12 +10,12 @@ from ..core.finish import Entry, own_pictures
 from ..core.look import Look
 from ..core.model import parse_colour
 from ..store import Cursor, DrawingRow, ShotRow, pictures, productions, revisions
-from ..store.states import LevelKind
+from ..store.states import Lay
 from .derived import Files, sheet_key
 from .documents import sheet_of
 from .frames import Drawn
 from .looks import look_in, look_of
-from .placing import SAME, Numbers
+from .placing import SAME, Numbers, paper_of
 from .roughs import rough_body, rough_name
 
 
@@ -23,7 +23,7 @@ from .roughs import rough_body, rough_name
 class Wanted:
     """A drawing that is to be seen. row: as `store.revisions.drawing`. names: of the documents its picture takes.
 
-    picture: name of the picture below its lines, where its level shows pictures. kind, opacity: of the level. place: from
+    picture: name of the picture below its lines, where its level shows pictures. lies, opacity: of the level. place: from
     its paper to the frame.
     """
 
@@ -34,7 +34,7 @@ class Wanted:
     finish: tuple[Entry, ...] = ()
     number: int = 0
     picture: str | None = None
-    kind: LevelKind = "drawings"
+    lies: Lay = "fit"
     opacity: int = 100
     place: Numbers = SAME
 
@@ -42,7 +42,16 @@ class Wanted:
     def key(self) -> tuple[object, ...]:
         """What its picture derives from."""
         finish = [(entry.model_dump_json(), self.number) for entry in self.finish]
-        return (self.names, self.look.key(), finish, self.picture, self.kind, self.opacity, self.place)
+        return (
+            self.names,
+            self.look.key(),
+            finish,
+            self.picture,
+            self.size,
+            self.lies,
+            self.opacity,
+            self.place,
+        )
 
     @property
     def empty(self) -> bool:
@@ -60,7 +69,7 @@ def wanted_of(
     )
     if shot["tint"]:
         look = replace(look, ink=parse_colour(shot["tint"]))
-    size = (int(shot["width"]), int(shot["height"]))
+    size = paper_of(shot)
     names: tuple[str | None, ...] = tuple(row[part] for part in revisions.SHOWN)
     if not (painted and row["paint"]):
         look, names = look.inked(), (row["line"], *[None] * (len(revisions.SHOWN) - 1))
@@ -92,7 +101,7 @@ def in_stack(
     """
     wanted = wanted_of(cursor, row, shot, key_id, painted)
     picture = rough_name(row) or None if shot["kind"] != "drawings" else None
-    return replace(wanted, picture=picture, kind=shot["kind"], opacity=shot["opacity"])
+    return replace(wanted, picture=picture, lies=shot["lies"], opacity=shot["opacity"])
 
 
 def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
@@ -102,7 +111,6 @@ def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
     key = sheet_key(wanted.names[0], sheet_of(wanted.size, None, seal, None))
     packed = files.read(key, ".patches") if paint or tone else None
     picture = rough_body(cursor, wanted.row, wanted.size) if wanted.picture else None
-    fits = wanted.kind != "backdrop"
     opacity = wanted.opacity / 100
     return Drawn(
         (line, seal, paint, tone),
@@ -111,7 +119,8 @@ def drawn_of(cursor: Cursor, files: Files, wanted: Wanted) -> tuple[Drawn, str]:
         wanted.number,
         packed,
         picture,
-        fits,
+        wanted.size,
+        wanted.lies,
         opacity,
         wanted.place,
         {name: bytes(pictures.get(cursor, name)["body"]) for name in own_pictures(wanted.finish)},

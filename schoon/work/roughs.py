@@ -9,10 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core import sketch as core
+from ..core.compose import Frame, Layer, Picture, render
+from ..core.compose.layers import Matrix
 from ..core.sketch import Tiles
 from ..errors import Refusal
 from ..formats.pictures import decode, encode_png, rgba
-from ..store import Cursor, DrawingRow, pictures, revisions
+from ..store import Cursor, DrawingRow, pictures, productions, revisions
+from ..store.states import Lay
 from .derived import Memory, key_of
 from .sketches import Names, Sketch, sketch_of
 
@@ -60,9 +63,27 @@ def rough_body(
         sketch = sketch_of(revisions.get_documents(cursor, [row["sketch"]])[row["sketch"]])
         sketch = replace(sketch, passes=tuple(p for p in sketch.passes if p.id != without))
         base = decode(f"drawing {row['number']}", read(row["rough"])) if row["rough"] else None
+        if base is not None and (base.shape[1], base.shape[0]) != size:
+            base = laid(base, size, productions.shot_of_level(cursor, row["level_id"])["lies"])
         return encode_png(picture_of(sketch, base, size, read, reads))
 
     return _roughs.get(rough_name(row, reads, without), made)
+
+
+def laid(picture: NDArray[np.uint8], size: tuple[int, int], lies: Lay) -> NDArray[np.uint8]:
+    """A picture (h, w, 3 or 4) brought to a paper of a size, px: (h, w, 4) RGBA."""
+    whole = (
+        picture if picture.shape[2] == 4 else np.dstack([picture, np.full(picture.shape[:2], 255, np.uint8)])
+    )
+    return render(Frame(size, (Layer("backdrop", Picture(whole), lying(whole.shape[1::-1], size, lies)),)))
+
+
+def lying(own: tuple[int, int], size: tuple[int, int], lies: Lay) -> Matrix:
+    """From a picture of a size to a paper of another one."""
+    sides = size[0] / own[0], size[1] / own[1]
+    scale = {"fit": min(sides), "fill": max(sides), "own": 1.0}[lies]
+    aside = ((size[0] - scale * own[0]) / 2, (size[1] - scale * own[1]) / 2)
+    return np.array([[scale, 0, aside[0]], [0, scale, aside[1]]])
 
 
 def stored(cursor: Cursor) -> Body:

@@ -30,6 +30,7 @@ from ..errors import NotFound, Refusal
 from ..store import Cursor, DrawingRow, ShotRow, Store, productions, revisions
 from .documents import line_document
 from .edits import line_named, line_rule, load_all, refuse_locked
+from .placing import paper_of
 from .proposals import keep_hand, taking_place
 from .readings import Reader
 
@@ -66,7 +67,7 @@ def load_run(cursor: Cursor, level_id: int) -> Run:
     strokes = {
         row["id"]: strokes_from_dicts(found[row["line"]]["strokes"]) if row["line"] else [] for row in rows
     }
-    return Run(rows, strokes, (int(shot["width"]), int(shot["height"])), shot)
+    return Run(rows, strokes, paper_of(shot), shot)
 
 
 def _save_line(cursor: Cursor, action: int, row: DrawingRow, strokes: Sequence[Stroke]) -> None:

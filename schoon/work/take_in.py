@@ -16,6 +16,7 @@ from ..store import Cursor, ShotRow, pictures, productions, revisions
 from ..store.states import LevelKind
 from .documents import line_document
 from .operations.drawings import Retake
+from .placing import paper_of, size_of
 
 HOLDS = ("1", "2", "3", "4", "repeats")
 """Frames a drawing is held, or as long as the same picture comes again."""
@@ -121,8 +122,10 @@ def levels_of(
 
 
 def new_shot_size(levels: Sequence[NewLevel]) -> tuple[int, int]:
-    """The size of a shot of these levels: that of its drawings. Raises Refusal if drawings differ in size."""
-    drawn = [level for level in levels if level.kind in ("drawings", "guide")] or list(levels)
+    """The size of a shot of these levels: that of its drawings. Raises Refusal if drawings differ in size; a single one may
+    lie on paper of its own where there are others."""
+    every = [level for level in levels if level.kind in ("drawings", "guide")] or list(levels)
+    drawn = [level for level in every if len(level.pictures) > 1] or every
     sizes = {level.size for level in drawn}
     if len(sizes) > 1:
         words = ", ".join(f"{level.name} {level.size[0]} × {level.size[1]}" for level in drawn[:4])
@@ -135,7 +138,12 @@ def refuse_unfit(shot: ShotRow, production_id: int, levels: Sequence[NewLevel]) 
     if shot["production_id"] != production_id:
         raise Refusal("This shot belongs to another production")
     for level in levels:
-        if level.kind in ("drawings", "guide") and level.size != (shot["width"], shot["height"]):
+        alone = level.kind == "drawings" and len(level.pictures) == 1
+        if (
+            level.kind in ("drawings", "guide")
+            and not alone
+            and level.size != (shot["width"], shot["height"])
+        ):
             raise Refusal(
                 f"The pictures are {level.size[0]} × {level.size[1]} px and the shot {shot['name']} is"
                 f" {shot['width']} × {shot['height']}; scale them to the size of the shot"
@@ -154,7 +162,9 @@ def length_of(levels: Sequence[NewLevel]) -> int:
 
 
 def store_level(cursor: Cursor, level_id: int, level: NewLevel) -> None:
-    """Stores what a level is made of."""
+    """Stores what a level is made of. A drawing that is not as large as the frame lies on paper of its own."""
+    frame = size_of(productions.shot_of_level(cursor, level_id))
+    paper = level.size if level.kind == "drawings" and level.size != frame else None
     kept, starts, _ = level.exposed()
     rows: list[tuple[int | str, str, str | None]] = []
     for number, picture in enumerate(kept):
@@ -170,7 +180,7 @@ def store_level(cursor: Cursor, level_id: int, level: NewLevel) -> None:
         level_id,
         level.kind,
         level.locked,
-        {"opacity": level.opacity, "visible": level.visible, "tint": None},
+        {"opacity": level.opacity, "visible": level.visible, "tint": None, "paper": paper},
     )
     if any(picture.mime == STROKES for picture in kept):
         _store_lines(cursor, level_id, level, kept)
@@ -202,10 +212,11 @@ def retaken(cursor: Cursor, level_id: int, report: Report) -> Retake:
             " file out"
         )
     size = (report.pictures[0].width, report.pictures[0].height)
-    if size != (shot["width"], shot["height"]):
+    paper = paper_of(shot)
+    if size != paper:
         raise Refusal(
-            f"The pictures are {size[0]} × {size[1]} px and the shot {shot['name']} is {shot['width']} × {shot['height']};"
-            " scale them to the size of the shot"
+            f"The pictures are {size[0]} × {size[1]} px and the drawings of {shot['level']} are {paper[0]} × {paper[1]};"
+            " scale them to that size"
         )
     fresh = {}
     for picture in report.pictures:

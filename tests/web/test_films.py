@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import time
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -149,3 +150,25 @@ def test_groups_of_an_svg_can_be_parts_of_one_level(shot: Shot, tmp_path: Path) 
     drawing = shot.client.get(f"/api/drawings/{run['drawings'][0]['id']}").json()
     assert sorted({s["part"] for s in drawing["strokes"]}) == ["", "hat"]
     assert len(drawing["strokes"]) == 3
+
+
+def test_a_film_stays_as_a_moving_backdrop_held_on_twos(shot: Shot, movie: Path) -> None:
+    token = look_at(shot, movie)
+    ended(shot, token)
+    take(shot, token, first=1, last=6, every=2, into="1", kind="backdrop")
+    assert ended(shot, token)["state"] == "done"
+    run = shot.client.get("/api/shots/1/run?level=2").json()
+    assert [span[:2] for span in run["spans"]] == [[1, 2], [3, 2], [5, 2]]
+    shot.job("clean")
+    # Put in front, it is what the audience sees, two frames each.
+    asked = {"what": "frames", "of": "frame", "width": 320, "cleared": True}
+    job = shot.client.post("/api/levels/1/export", json=asked).json()["id"]
+    shot.client.app.state.runner.run_open()
+    archive = zipfile.ZipFile(io.BytesIO(shot.client.get(f"/exports/{job}").content))
+    frames = [archive.read(name) for name in sorted(archive.namelist())]
+    assert frames[0] == frames[1] != frames[2] == frames[3] != frames[4]
+    # On threes, as any level is held.
+    do = {"do": "on-each", "levels": [2], "first": 1, "last": 6, "hold": 3, "push": False}
+    assert shot.client.post("/api/times/1/do", json={"do": do}).status_code == 200
+    spans = shot.client.get("/api/shots/1/run?level=2").json()["spans"]
+    assert [span[:2] for span in spans] == [[1, 3], [4, 3]]

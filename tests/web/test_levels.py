@@ -56,7 +56,7 @@ def test_a_level_comes_in_front_and_has_its_own_run(stack: Shot) -> None:
 
 def test_a_level_that_does_not_fit_its_shot_is_refused_whole(stack: Shot) -> None:
     for bodies, fields, word in (
-        ([flag((300, 240))], {}, "320 × 240"),
+        ([flag((300, 240))] * 2, {}, "320 × 240"),
         ([flag()] * 4, {}, "6"),
         ([flag()], {"level": "Pim"}, "already"),
         ([flag()], {"into": "77"}, "not there"),
@@ -401,3 +401,92 @@ def test_words_of_ones_own_and_extremes(shot: Shot) -> None:
     level = {"do": "label-level", "level": 1, "written": written}
     assert shot.client.post("/api/stacks/1/do", json={"do": level}).status_code == 200
     assert shot.run()["levels"][0]["label"] == written
+
+
+def wall(size: tuple[int, int] = (640, 300)) -> bytes:
+    """A window, as a rough that is larger than the frame."""
+    picture = np.full((size[1], size[0], 3), 245, np.uint8)
+    cv2.rectangle(picture, (300, 100), (380, 200), (50, 50, 50), 3, cv2.LINE_AA)
+    return encode_png(picture)
+
+
+def exported(shot: Shot, level: int, what: str, **more: object) -> bytes:
+    asked = {"what": what, "width": 320, "cleared": True, **more}
+    job = shot.client.post(f"/api/levels/{level}/export", json=asked).json()["id"]
+    shot.client.app.state.runner.run_open()
+    return shot.client.get(f"/exports/{job}").content
+
+
+def test_a_backdrop_larger_than_the_frame_is_lined_painted_and_moved(shot: Shot) -> None:
+    assert take_in(shot, [wall()], level="Wall")["level"] == 2
+    assert shot.client.post("/api/levels/2/jobs", json={"kind": "clean"}).status_code == 200
+    shot.client.app.state.runner.run_open()
+    run = shot.client.get("/api/shots/1/run?level=2").json()
+    (mine,) = run["drawings"]
+    own = next(level for level in run["levels"] if level["id"] == 2)
+    assert own["paper"] == [640, 300]
+    # It lies about the middle of the frame.
+    assert own["places"][0] == [1, 0, 0, 1, -160, -30]
+    do = {"do": "pour", "points": [[340, 150]], "pot": 1}
+    answer = shot.client.post(f"/api/drawings/{mine['id']}/do", json={"base": mine["revision"], "do": do})
+    assert answer.status_code == 200, answer.text
+    coat = (0xED, 0xB2, 0x1F)
+
+    def frame(number: int = 0) -> np.ndarray:
+        movie = Image.open(io.BytesIO(exported(shot, 2, "gif")))
+        movie.seek(number)
+        return np.asarray(movie.convert("RGB")).astype(int)
+
+    first = frame()
+    assert first.shape == (240, 320, 3)
+    assert np.abs(first[120, 180] - coat).max() < 12
+    # Nothing of it is missing where it lies outside the frame.
+    alone = zipfile.ZipFile(io.BytesIO(exported(shot, 2, "drawings", of="level")))
+    picture = np.asarray(Image.open(io.BytesIO(alone.read(alone.namelist()[0]))))
+    assert picture.shape == (300, 640, 4)
+    assert np.abs(picture[150, 340, :3].astype(int) - coat).max() < 3
+    assert picture[150, 600, 3] == 0
+    for at, x in ((1, 0), (6, -100)):
+        notch = {"do": "place-level", "level": 2, "frame": at, "notch": {"x": x, "way": "even"}}
+        assert shot.client.post("/api/stacks/1/do", json={"do": notch}).status_code == 200
+    moved = shot.client.get(f"/shots/1/frames/together.webp?w=320&frame=6&drawings={mine['id']}")
+    there = np.asarray(Image.open(io.BytesIO(moved.content)).convert("RGB")).astype(int)
+    assert np.abs(there[120, 80] - coat).max() < 14
+    assert there[120, 180].min() > 245
+    # What lies before it hides it where it is painted, on its own paper.
+    assert shot.client.post("/api/levels/2/proof").status_code == 200
+    shot.client.app.state.runner.run_open()
+    assert shot.client.get("/api/levels/2/findings").json()["fresh"]
+    back = shot.client.post("/api/levels/2/duplicate", json={"name": "Wall 2", "what": "all"}).json()["level"]
+    run = shot.client.get(f"/api/shots/1/run?level={back}").json()
+    assert next(level for level in run["levels"] if level["id"] == back)["paper"] == [640, 300]
+
+
+def test_pictures_of_any_size_lie_inside_over_all_or_at_their_own_size(shot: Shot) -> None:
+    board = np.full((120, 100, 3), 60, np.uint8)
+    take_in(shot, [encode_png(board)], level="Board", kind="pictures")
+    (mine,) = shot.client.get("/api/shots/1/run?level=2").json()["drawings"]
+    assert stack_do(shot, "lock", level=2, locked=False) == 200
+
+    def extent() -> tuple[int, int]:
+        rows, columns = np.nonzero((picture(shot, f"drawings={mine['id']}") < 160))
+        return int(np.ptp(columns)) + 1, int(np.ptp(rows)) + 1
+
+    assert extent() == (pytest.approx(200, abs=2), 240)
+    assert stack_do(shot, "lay", level=2, lay="fill") == 200
+    assert extent() == (320, 240)
+    assert stack_do(shot, "lay", level=2, lay="own") == 200
+    assert extent() == (pytest.approx(100, abs=2), pytest.approx(120, abs=2))
+    # By hand.
+    assert stack_do(shot, "place-level", level=2, frame=1, notch={"scale": 1.5}) == 200
+    rows, columns = np.nonzero(picture(shot, f"drawings={mine['id']}&frame=1") < 160)
+    assert int(np.ptp(columns)) == pytest.approx(150, abs=2)
+    assert stack_do(shot, "lay", level=2, lay="round") == 422
+    # As a level of drawings it keeps its own paper.
+    assert stack_do(shot, "purpose", level=2, kind="drawings") == 200
+    run = shot.client.get("/api/shots/1/run?level=2").json()
+    assert next(level for level in run["levels"] if level["id"] == 2)["paper"] == [100, 120]
+
+
+def stack_do(shot: Shot, what: str, **fields: object) -> int:
+    return shot.client.post("/api/stacks/1/do", json={"do": {"do": what, **fields}}).status_code

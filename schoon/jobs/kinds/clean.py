@@ -9,7 +9,7 @@ from ...store import Cursor, DrawingRow, ShotRow, revisions
 from ...work import readings
 from ...work.derived import to_json
 from ...work.edits import line_rule
-from ...work.placing import size_of
+from ...work.placing import paper_of
 from .. import tasks
 from ..work import Call, DrawingKind, Work, many
 
@@ -33,7 +33,7 @@ class Clean(DrawingKind):
             rough = readings.wanted(cursor, row, reading, work.lessons)
         return (
             tasks.clean, rough, documents.get(row["line"]), documents.get(row["seal"]),
-            vars(line_rule(cursor, shot)), size_of(shot), readings.own(cursor, row, reading),
+            vars(line_rule(cursor, shot)), paper_of(shot), readings.own(cursor, row, reading),
         )  # fmt: skip
 
     def documents(self, result: Any, cursor: Cursor, row: DrawingRow) -> dict[revisions.Part, Any]:

@@ -21,7 +21,7 @@ from ...formats.sequences import add_to_zip
 from ...store import Cursor, LevelRow, ShotRow, models, productions, revisions
 from ...work.frames import Drawn
 from ...work.handing import about_layers, depths
-from ...work.placing import size_of
+from ...work.placing import paper_of, size_of
 from ...work.renders import drawn_of, keep_patches, wanted_of
 from ...work.stacks import HANDED_OFF, Slot, drawn_in, frames_of
 from .. import handing
@@ -127,7 +127,7 @@ class Export:
             for drawing in numbers:
                 with work.store.transaction() as cursor:
                     drawn, _ = _drawn(cursor, work, drawing, shot)
-                args = (drawn, size_of(shot), wish.only, wish.kind, depth[drawing])
+                args = (drawn, paper_of(shot), wish.only, wish.kind, depth[drawing])
                 yield drawing, (handing.apart, *args)
 
         told: dict[str, Any] = {}
@@ -141,7 +141,7 @@ class Export:
                     add_to_zip(archive, f"{folder}{_plain(name)}/{own}", body)
             self._done(work, shot, made)
         # Every sequence is whole: what a drawing does not have is clear in it.
-        clear = handing.clear(size_of(shot), wish.kind)
+        clear = handing.clear(paper_of(shot), wish.kind)
         for name, having in written.items():
             for place in (p for drawing in numbers if drawing not in having for p in places[drawing]):
                 file = _name(replace(wish, only=name), shot, shot["level"], place)
@@ -240,7 +240,7 @@ class Export:
             for row in rows:
                 with work.store.transaction() as cursor:
                     drawn, _ = _drawn(cursor, work, row["id"], shot)
-                yield row["id"], (handing.svg_of, drawn, size_of(shot), names, depth)
+                yield row["id"], (handing.svg_of, drawn, paper_of(shot), names, depth)
 
         numbers = {row["id"]: row["number"] for row in rows}
         for made, text in sorted(_sure(work, calls(), numbers)):
@@ -314,7 +314,7 @@ class Export:
             if leaves:
                 with tempfile.NamedTemporaryFile(suffix=".ora") as file:
                     merged = decode("a drawing", leaves[0].png)
-                    openraster.write(Path(file.name), size_of(shot), leaves, merged)
+                    openraster.write(Path(file.name), paper_of(own), leaves, merged)
                     level["layered"] = f"{_plain(level['name'])}.ora"
                     archive.write(file.name, folder + level["layered"])
         archive.writestr(f"{folder}manifest.json", json.dumps(about, indent=1))
@@ -330,7 +330,7 @@ class Export:
                 with work.store.transaction() as cursor:
                     drawn, key = _drawn(cursor, work, drawing_id, shot)
                 keys[drawing_id] = [key]
-                yield drawing_id, _picture(wish, [drawn], shot, False)
+                yield drawing_id, _on_paper(wish, drawn, shot)
 
         # They come as workers end.
         early: dict[int, bytes] = {}
@@ -406,6 +406,12 @@ def _places(work: Work, wish: _Wish, shot: ShotRow) -> tuple[dict[int, str], dic
 
 def _picture(wish: _Wish, drawings: list[Drawn], shot: ShotRow, white: bool) -> Call:
     return handing.picture, drawings, size_of(shot), wish.width, white, wish.only, wish.kind
+
+
+def _on_paper(wish: _Wish, drawn: Drawn, shot: ShotRow) -> Call:
+    """A drawing by itself on all of its paper, as finely as the frame is wanted. shot: seen with its level."""
+    width = round(wish.width * paper_of(shot)[0] / size_of(shot)[0])
+    return handing.picture, [drawn], paper_of(shot), width, False, wish.only, wish.kind
 
 
 def _name(wish: _Wish, shot: ShotRow, level: str, number: str, ending: str = "") -> str:

@@ -10,7 +10,7 @@ from ...errors import Refusal
 from ...store import DrawingRow, productions, revisions
 from ...work import readings
 from ...work.derived import to_json
-from ...work.placing import size_of
+from ...work.placing import paper_of
 from .. import tasks
 from ..work import Failed, Work, many
 
@@ -27,7 +27,7 @@ class Fit:
         waiting = set(work.waiting())
         with work.store.transaction() as cursor:
             order = [row["id"] for row in productions.drawings(cursor, work.level)]
-            size = size_of(productions.shot_of_level(cursor, work.level))
+            size = paper_of(productions.shot_of_level(cursor, work.level))
             row = revisions.drawing(cursor, source_id)
             line = revisions.get_documents(cursor, [row["line"]]).get(row["line"])
         if not line or not line["strokes"]:

@@ -29,7 +29,7 @@ from ...errors import Refusal
 from ...store import DrawingRow, findings, revisions
 from ...work.covering import covers_of
 from ...work.derived import Memory, key_of
-from ...work.placing import size_of
+from ...work.placing import paper_of
 from ...work.proofing import Looked, kept, looked_at
 from .. import proofs
 from ..lined import patched
@@ -87,7 +87,7 @@ class Proof:
         rows: Sequence[DrawingRow],
         patches: Sequence[bytes],
     ) -> list[Sight]:
-        size, parts = size_of(looked.shot), dict(looked.parts)
+        size, parts = paper_of(looked.shot), dict(looked.parts)
         names = [
             key_of("sight", [row[p] for p in revisions.SHOWN], size, sorted(parts.items())) for row in rows
         ]

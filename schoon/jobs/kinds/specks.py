@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...store import Cursor, DrawingRow, ShotRow, revisions
-from ...work.placing import size_of
+from ...work.placing import paper_of
 from .. import tasks
 from ..work import Call, DrawingKind, Work
 
@@ -22,7 +22,7 @@ class Specks(DrawingKind):
     def plan(self, work: Work, cursor: Cursor, row: DrawingRow, shot: ShotRow) -> Call:
         found = revisions.get_documents(cursor, [row[part] for part in self.reads])
         return (
-            tasks.specks, tuple(found.get(row[part]) for part in self.reads), size_of(shot),
+            tasks.specks, tuple(found.get(row[part]) for part in self.reads), paper_of(shot),
             int(work.settings["under"]),
         )  # fmt: skip
 

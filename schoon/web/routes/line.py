@@ -20,6 +20,7 @@ from ...work.derived import key_of, to_json
 from ...work.documents import said_of
 from ...work.operations.base import Spot
 from ...work.operations.time import AddNotes, NewNote
+from ...work.placing import paper_of
 from ...work.readings import Reader, rough_of
 from ...work.roughs import rough_name
 from ..deps import DeskDep, FilesDep, StoreDep
@@ -73,7 +74,7 @@ def tidy(drawing_id: int, want: Lasso, store: StoreDep, desk: DeskDep) -> JSONRe
         rule = edits.line_rule(cursor, shot)
     name = f"drawing {row['number']}"
     found = desk.call(views.tidy, name, body, want.reading.stored(), want.lasso)
-    size = (int(shot["width"]), int(shot["height"]))
+    size = paper_of(shot)
     shown = {
         how: [
             {"stroke": stroke, "d": shape_of(seen)["d"]}
@@ -132,7 +133,7 @@ def try_reading(
         rule = edits.line_rule(cursor, shot)
     read = Reader(row["level_id"], reading.stored(), files, store.transaction, desk.call)
     found = strokes_from_dicts(read(row)["strokes"])
-    strokes = desk.call(ruled, found, (int(shot["width"]), int(shot["height"])), rule)
+    strokes = desk.call(ruled, found, paper_of(shot), rule)
     return JSONResponse({"strokes": [shape_of(s) for s in strokes]})
 
 

@@ -16,7 +16,7 @@ from ...store import pictures, productions, revisions
 from ...work import edits
 from ...work.derived import key_of
 from ...work.looks import look_of
-from ...work.placing import Placed, size_of
+from ...work.placing import Placed, paper_of, size_of
 from ...work.renders import drawn_of, in_stack, wanted_of
 from ...work.roughs import rough_body, rough_name
 from ..deps import DeskDep, FilesDep, SeenDep, StoreDep
@@ -67,7 +67,7 @@ def rough(
         row = revisions.drawing(cursor, drawing_id)
         if not rough_name(row):
             raise NotFound("This drawing is an empty sheet")
-        size = size_of(productions.shot_of_level(cursor, row["level_id"]))
+        size = paper_of(productions.shot_of_level(cursor, row["level_id"]))
         body = rough_body(cursor, row, size, False, without)
     return Response(body, media_type="image/png", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
@@ -97,7 +97,7 @@ def against(
             raise NotFound("These two drawings cannot be compared: both need a line, and one shot")
         wanted = [wanted_of(cursor, row, shot) for row, shot in zip(rows, shots, strict=True)]
         drawn = [drawn_of(cursor, files, one)[0] for one in wanted]
-        size = size_of(shots[0])
+        size = paper_of(shots[0])
     body = files.get(
         key_of("against", *(one.key for one in wanted)),
         ".webp",
@@ -167,7 +167,7 @@ def gap(drawing_id: int, stitch_id: str, store: StoreDep, files: FilesDep, desk:
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
         found = revisions.get_documents(cursor, [row["line"], row["seal"]])
-        size = size_of(productions.shot_of_level(cursor, row["level_id"]))
+        size = paper_of(productions.shot_of_level(cursor, row["level_id"]))
     seal = found.get(row["seal"]) or {"stitches": []}
     if all(stitch["id"] != stitch_id for stitch in seal["stitches"]):
         raise NotFound("This gap is not in the drawing any more; look for gaps again")

@@ -18,7 +18,7 @@ from ...work import edits, lists, proofing
 from ...work.derived import key_of
 from ...work.looks import look_of
 from ...work.operations.stack import UseModel
-from ...work.placing import Placed
+from ...work.placing import Placed, size_of
 from ...work.roughs import rough_name
 from ...work.summaries import summaries, without
 from ..deps import StoreDep, page
@@ -73,14 +73,14 @@ def shot_page(
                 "name",
                 "production",
                 "fps",
-                "width",
-                "height",
                 "frames",
                 "level_id",
                 "level",
                 "numbering",
             )
-        },
+        }
+        | dict(zip(("width", "height"), shot["paper"], strict=True)),
+        "frame": size_of(shot),
         "stage": stage,
         "run": run["drawings"],
         "spans": run["spans"],
@@ -137,10 +137,17 @@ def _level(cursor: Cursor, level: LevelRow, time: dict[str, Any]) -> dict[str, A
         "drawings": {
             row["id"]: (row["number"], row["kind"], not rough_name(row) and not row["line"]) for row in rows
         },
+        "pictures": _pictures(cursor, own),
         "roughs": {row["id"]: _address(row) for row in rows if rough_name(row)}
         if level["kind"] != "drawings"
         else {},
     }
+
+
+def _pictures(cursor: Cursor, shot: ShotRow) -> tuple[int, int] | None:
+    """(width, height) px of the pictures of a level where they are not as large as its paper. shot: seen with the level."""
+    sizes = productions.picture_sizes(cursor, shot["level_id"]) - {shot["paper"]}
+    return next(iter(sizes)) if len(sizes) == 1 else None
 
 
 def _address(row: DrawingRow) -> str:
@@ -154,7 +161,7 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
     """How a level is seen and where it lies. places: its matrix in each frame, nothing if it lies as it was
     drawn; seen: the same through the framing."""
     state = placed.stack.levels[level]
-    notches, every = state.place.notches, range(1, frames + 1)
+    moved, every = bool(state.place.notches or state.paper), range(1, frames + 1)
     return {
         "kind": state.kind,
         "opacity": state.opacity,
@@ -168,8 +175,10 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "lights": {p: {f: s.model_dump() for f, s in own.items()} for p, own in state.lights.items()},
         "place": state.place.model_dump(),
         "entries": [[name, run] for name, run in state.entries.items()],
-        "places": [placed.place(level, frame) for frame in every] if notches else [],
-        "seen": [placed.seen(level, frame) for frame in every] if notches or placed.stack.framing else [],
+        "paper": state.paper or placed.size,
+        "lies": state.lies,
+        "places": [placed.place(level, frame) for frame in every] if moved else [],
+        "seen": [placed.seen(level, frame) for frame in every] if moved or placed.stack.framing else [],
     }
 
 
@@ -189,7 +198,7 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
     time = time_shown(productions.time_of(cursor, shot["id"]))
     own = time["levels"][shot["level_id"]]
     stack = productions.stack_of(cursor, shot["id"])
-    placed = Placed((shot["width"], shot["height"]), stack)
+    placed = Placed(size_of(shot), stack)
     model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
     return {
         "drawings": drawings,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Annotated, Literal
 
@@ -14,6 +14,7 @@ from ...store import actor
 from ...store.states import (
     KeyChange,
     Label,
+    Lay,
     Level,
     LevelKind,
     LightState,
@@ -29,10 +30,13 @@ from .base import Id, Operation, PartName, is_locked
 
 @dataclass(frozen=True)
 class Offers:
-    """keys: model -> its colour keys in order, for the models of the shot's production. drawings: drawing -> its level."""
+    """keys: model -> its colour keys in order, for the models of the shot's production. drawings: drawing -> its level.
+    sizes: gives the sizes of the pictures of a level, px. frame: (width, height) of the shot."""
 
     keys: Mapping[int, tuple[int, ...]]
     drawings: Mapping[int, int] = field(default_factory=dict)
+    sizes: Callable[[int], set[tuple[int, int]]] = lambda level: set()
+    frame: tuple[int, int] = (0, 0)
 
 
 class StackOperation(Operation):
@@ -214,7 +218,16 @@ class Purpose(_OnLevel):
     def one(self, level: Level, offers: Offers) -> Level:
         if level.locked:
             raise is_locked(level.name)
-        return level.model_copy(update={"kind": self.kind})
+        changed = {"kind": self.kind}
+        if self.kind == "drawings" and level.paper is None:
+            # What is drawn on its pictures lies where they have it.
+            sizes = offers.sizes(self.level) - {offers.frame}
+            if len(offers.sizes(self.level)) > 1:
+                raise Refusal(
+                    f"The pictures of {level.name} differ in size; a level of drawings has one size. Scale them alike first"
+                )
+            return level.model_copy(update={**changed, "paper": next(iter(sizes), None)})
+        return level.model_copy(update=changed)
 
 
 _PURPOSES = {
@@ -283,6 +296,24 @@ class LabelPart(_OnLevel):
 
 
 _MOST_LABELS = 200
+
+
+class LayPictures(_OnLevel):
+    """How the pictures of a level are brought to the frame: wholly inside, over all of it, or at their own size."""
+
+    do: Literal["lay"]
+    lay: Lay
+
+    def label(self) -> str:
+        return f"lay {self._name} {_LAID[self.lay]}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        if level.locked:
+            raise is_locked(level.name)
+        return level.model_copy(update={"lay": self.lay})
+
+
+_LAID = {"fit": "inside the frame", "fill": "over all of the frame", "own": "at its own size"}
 
 
 class Sight(_OnLevel):
@@ -485,6 +516,7 @@ AnyStack = (
     | Skip
     | LabelLevel
     | LabelPart
+    | LayPictures
     | SetPlace
     | SetFraming
     | NameEntry

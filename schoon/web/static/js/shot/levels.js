@@ -8,6 +8,7 @@ import { shown, writeLabel } from './label.js';
 import { make } from './paper.js';
 
 const KINDS = { drawings: 'drawings', pictures: 'pictures to trace', backdrop: 'backdrop', guide: 'guide' };
+const LIES = { fit: 'inside', fill: 'over all', own: 'own size' };
 // Stages a level can do without.
 const SKIPPED = ['line', 'seal', 'paint', 'tone'];
 const $ = (id) => document.getElementById(id);
@@ -40,7 +41,7 @@ export class Levels {
   // Changes with all that is seen of a drawing; nothing where nothing is. frame: that by which it lies, 0 for none.
   tag(level, drawing, frame = 0) {
     const place = frame ? `-${level.places[frame - 1] ?? ''}` : '';
-    const look = `${level.opacity}${level.tint || ''}${level.kind[0]}${(level.roughs[drawing] || '').slice(-12)}`;
+    const look = `${level.opacity}${level.tint || ''}${level.kind[0]}${level.lies}${(level.roughs[drawing] || '').slice(-12)}`;
     if (level.id !== this.own) {
       if (!level.drawn[drawing] && !level.roughs[drawing]) return '';
       return `${drawing}-${level.drawn[drawing] || 0}-${level.tag}-${look}${place}`;
@@ -56,6 +57,14 @@ export class Levels {
     const { data, current, frame } = this.app;
     const here = data.spans.filter(([, , id]) => id === current.id);
     return here.some(([first, count]) => frame >= first && frame < first + count) ? frame : here[0]?.[0];
+  }
+
+  // Where pictures of a size lie on the paper of a level; on all of it where they are as large.
+  static lying(level, [wide, high]) {
+    const [width, height] = level.paper;
+    const sides = [width / wide, height / high];
+    const scale = { fit: Math.min(...sides), fill: Math.max(...sides), own: 1 }[level.lies];
+    return { x: (width - scale * wide) / 2, y: (height - scale * high) / 2, width: scale * wide, height: scale * high };
   }
 
   get mine() { return this.all.find((l) => l.id === this.own); }
@@ -85,7 +94,7 @@ export class Levels {
       const tag = drawing && this.tag(level, drawing, frame);
       if (tag) sides[side].push([drawing, tag]);
     }
-    const { width, height } = data.shot;
+    const [width, height] = data.frame;
     const lies = this.placeOf(this.mine);
     const placing = app.placer?.on;
     const back = placing ? '' : `matrix(${inverse(lies).join(',')})`;
@@ -94,7 +103,7 @@ export class Levels {
       paper.layers[name].replaceChildren(...(found.length ? [make('image', { href, width, height, preserveAspectRatio: 'none', ...(back ? { transform: back } : {}) })] : []));
     }
     paper.placed(placing ? lies : null);
-    paper.field(this.fieldLines(placing ? null : lies));
+    paper.field(this.fieldLines(placing ? null : lies), data.frame);
     paper.svg.dataset.own = this.seen(this.mine) ? 'seen' : 'hidden';
   }
 
@@ -158,6 +167,7 @@ export class Levels {
     const box = row.querySelector('.looks');
     fill(box, html`<select aria-label="What ${level.name} is for">${Object.entries(KINDS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>
       <label>opacity <input type="range" min="5" max="100" step="5" value="${level.opacity}" aria-label="Opacity of ${level.name}"></label>
+      ${level.kind === 'drawings' ? '' : html`<select data-do="lay" aria-label="How pictures of ${level.name} lie in the frame" title="How its pictures lie in the frame; place moves and scales them by hand">${Object.entries(LIES).map(([id, words]) => html`<option value="${id}">${words}</option>`)}</select>`}
       ${level.kind === 'guide' ? html`<label>tint <input type="color" value="${level.tint || '#1d2b3a'}" aria-label="Tint of ${level.name}"></label>` : ''}
       <button data-do="place" aria-label="Place ${level.name}">place${level.places.length ? ' ◆' : ''}</button>
       <button data-do="copy" aria-label="Copy ${level.name}" title="A level like it, in front">copy …</button>
@@ -170,11 +180,22 @@ export class Levels {
     box.querySelector('[data-do="copy"]').addEventListener('click', () => this.copy(level));
     box.querySelector('[data-do="label"]').addEventListener('click', (event) => this.label(level, event.currentTarget));
     const [kind] = box.querySelectorAll('select');
+    const lay = box.querySelector('[data-do="lay"]');
+    if (lay) lay.value = level.lies;
+    lay?.addEventListener('change', () => this.stack('lay', { level: level.id, lay: lay.value }));
     kind.value = level.kind;
-    kind.addEventListener('change', () => this.stack('purpose', { level: level.id, kind: kind.value }));
+    kind.addEventListener('change', () => this.purpose(level, kind.value));
     box.querySelector('[type="range"]').addEventListener('change', (event) => this.sight(level, { opacity: Number(event.target.value) }));
     box.querySelector('[type="color"]')?.addEventListener('change', (event) => this.sight(level, { tint: event.target.value }));
     box.querySelector('[data-do="place"]').addEventListener('click', () => this.app.placer.begin(level));
+  }
+
+  // The page is opened anew where the paper that is worked on becomes another one.
+  async purpose(level, kind) {
+    const before = level.paper.join();
+    await this.stack('purpose', { level: level.id, kind });
+    const now = this.all.find((l) => l.id === level.id);
+    if (level.id === this.own && now.paper.join() !== before) { sessionStorage.levelsOpen = 'yes'; location.reload(); }
   }
 
   // What is asked of a copy stands in a small form in place of the row of its looks.

@@ -26,6 +26,8 @@ export class Paper {
     this.width = width;
     this.height = height;
     this.zoom = 1;
+    // Where the picture of a rough lies on the paper: x, y, width, height.
+    this.lies = { x: 0, y: 0, width, height };
     // The pass of the rough that lies on a canvas of its own while it is drawn on.
     this.without = '';
     const defs = make('defs', {}, svg);
@@ -77,6 +79,7 @@ export class Paper {
     if (!this.roughOf) return;
     const { entry, line } = this.roughOf;
     const name = `${line.rough}.${this.without}`;
+    for (const [what, value] of Object.entries(this.lies)) this.image.setAttribute(what, value);
     const step = Math.max(roughStep(this.width, this.zoom), this.sharp?.name === name ? this.sharp.step : 0);
     this.sharp = { name, step };
     const url = this.change ?? roughUrl(entry, line, step, this.without);
@@ -120,10 +123,10 @@ export class Paper {
   }
 
   // Edges of fields of the shot: { kind, matrix }.
-  field(lines) {
+  field(lines, [width, height]) {
     const inset = (kind) => (kind === 'safe' ? SAFE : 0);
     this.layers.field.replaceChildren(...lines.map(({ kind, matrix }) => make('rect', {
-      x: this.width * inset(kind), y: this.height * inset(kind), width: this.width * (1 - 2 * inset(kind)), height: this.height * (1 - 2 * inset(kind)),
+      x: width * inset(kind), y: height * inset(kind), width: width * (1 - 2 * inset(kind)), height: height * (1 - 2 * inset(kind)),
       class: kind, transform: `matrix(${matrix.join(' ')})`,
     })));
   }

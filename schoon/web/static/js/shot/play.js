@@ -104,7 +104,10 @@ export class Player {
   roughAt(frame) {
     const { app } = this;
     const entry = app.byId.get(app.data.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2]);
-    return entry ? [{ url: app.colours.viewUrl(entry, 960, 'rough'), matrix: SAME, opacity: 1, fits: true }] : [];
+    const level = app.levels.mine;
+    // Roughs are seen as they were drawn; paper of another size still lies where it lies in the frame.
+    const matrix = level.paper.join() === app.data.frame.join() ? SAME : level.places[frame - 1];
+    return entry ? [{ url: app.colours.viewUrl(entry, 960, 'rough'), matrix, opacity: 1, level, size: level.pictures ?? level.paper }] : [];
   }
 
   layersAt(level, frame, look) {
@@ -115,16 +118,16 @@ export class Player {
     const matrix = level.seen[frame - 1] ?? SAME;
     const opacity = level.opacity / 100;
     const layers = [];
-    if (level.roughs[drawing]) layers.push({ url: level.roughs[drawing], matrix, opacity, fits: level.kind !== 'backdrop', picture: true });
+    if (level.roughs[drawing]) layers.push({ url: level.roughs[drawing], matrix, opacity, level });
     const lined = level.id === app.levels.own ? app.byId.get(drawing)?.strokes : level.drawn[drawing];
     const key = level.id === app.levels.own ? app.data.key : level.key;
-    if (lined) layers.push({ url: `/drawings/${drawing}/view.webp?w=960&look=${look}&clear=1${key ? `&key=${key}` : ''}&v=${tag}`, matrix, opacity, fits: true });
+    if (lined) layers.push({ url: `/drawings/${drawing}/view.webp?w=960&look=${look}&clear=1${key ? `&key=${key}` : ''}&v=${tag}`, matrix, opacity, level, size: level.paper });
     return layers;
   }
 
   run() {
     const { app, canvas } = this;
-    const { width, height } = app.data.shot;
+    const [width, height] = app.data.frame;
     const box = canvas.getBoundingClientRect();
     const dots = window.devicePixelRatio || 1;
     Object.assign(canvas, { width: box.width * dots, height: box.height * dots });
@@ -161,21 +164,17 @@ export class Player {
   draw(ink, frame, onto) {
     const layers = this.shown[frame];
     if (layers.some(({ url }) => !this.pictures.has(url))) { this.late += 1; return false; }
-    const { width, height } = this.app.data.shot;
+    const [width, height] = this.app.data.frame;
     ink.setTransform(...onto);
     ink.fillStyle = '#fff';
     ink.fillRect(-1, -1, width + 2, height + 2);
-    for (const { url, matrix, opacity, fits, picture } of layers) {
+    for (const { url, matrix, opacity, level, size } of layers) {
       const image = this.pictures.get(url);
       ink.setTransform(...onto);
       ink.transform(...matrix);
       ink.globalAlpha = opacity;
-      if (!picture) ink.drawImage(image, 0, 0, width, height);
-      else {
-        const own = fits ? Math.min(width / image.naturalWidth, height / image.naturalHeight) : 1;
-        const [wide, high] = [image.naturalWidth * own, image.naturalHeight * own];
-        ink.drawImage(image, (width - wide) / 2, (height - high) / 2, wide, high);
-      }
+      const lies = Levels.lying(level, size ?? [image.naturalWidth, image.naturalHeight]);
+      ink.drawImage(image, lies.x, lies.y, lies.width, lies.height);
     }
     ink.globalAlpha = 1;
     return true;

@@ -2,7 +2,8 @@
 
 import { notice } from '../api.js';
 import * as drawings from './drawings.js';
-import { Paper, make, roughStep, roughUrl } from './paper.js';
+import { Levels } from './levels.js';
+import { Paper, drawnOn, make, roughStep, roughUrl } from './paper.js';
 import { penDrag } from './pen.js';
 import { View } from './view.js';
 
@@ -74,6 +75,8 @@ export class Table {
     $('see-change').setAttribute('aria-pressed', String(changes && Boolean(this.seesChange)));
     paper.change = changes && this.seesChange ? `/drawings/${entry.id}/difference.webp?v=${entry.retaken}` : null;
     paper.without = stage.without(entry, line, flip);
+    const { mine } = app.levels;
+    paper.lies = mine.pictures && !drawnOn(line) ? Levels.lying(mine, mine.pictures) : Levels.lying(mine, mine.paper);
     paper.rough(entry, line, paper.change ? 'full' : stage.rough(line.strokes.length > 0));
     this.own(entry, line);
     paper.ink(app.looks.way === 'bare' ? [] : stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);

@@ -138,7 +138,7 @@ export class HandOffStage extends Stage {
   // The width asked for in px, or 0 after saying what is wrong with it.
   width(format) {
     const field = this.body.querySelector(`#${format}-width`);
-    if (!field) return this.app.data.shot.width;
+    if (!field) return this.app.data.frame[0];
     const value = Math.round(Number(field.value));
     if (value >= LEAST && value <= Number(field.max)) return value;
     notice(`The width must lie between ${LEAST} and ${field.max} px`, true);

@@ -3,7 +3,7 @@
 
 import { fill, html } from '../dom.js';
 import { make } from '../shot/paper.js';
-import { round } from '../pure/geometry.js';
+import { multiply, round, shifted } from '../pure/geometry.js';
 
 const $ = (id) => document.getElementById(id);
 const WAYS = { smooth: 'smoothly through', stop: 'softly to a stop', even: 'evenly', jump: 'in a jump' };
@@ -28,10 +28,21 @@ export class Placer {
 
   get notches() { return this.level ? this.level.place.notches : this.app.data.framing.notches; }
 
-  get matrices() { return this.level ? this.level.places : this.app.data.framing.fields; }
+  // How far paper that is not as large as the frame lies from its corner.
+  get aside() {
+    const [width, height] = this.level?.paper ?? this.app.data.frame;
+    return [(this.app.data.frame[0] - width) / 2, (this.app.data.frame[1] - height) / 2];
+  }
+
+  // Of the frame, as it is posed.
+  get matrices() {
+    if (!this.level) return this.app.data.framing.fields;
+    const [x, y] = this.aside;
+    return this.level.places.map((matrix) => multiply(matrix, shifted(-x, -y)));
+  }
 
   get pivot() {
-    const { width, height } = this.app.data.shot;
+    const [width, height] = this.app.data.frame;
     return this.level?.place.pivot ?? [width / 2, height / 2];
   }
 
@@ -137,7 +148,8 @@ export class Placer {
     const middle = [pivot[0] + pose.x, pivot[1] + pose.y];
     const angle = ([x, y]) => (Math.atan2(y - middle[1], x - middle[0]) * 180) / Math.PI;
     const reach = ([x, y]) => Math.max(4, Math.hypot(x - middle[0], y - middle[1]));
-    const ghost = make('rect', { width: app.data.shot.width, height: app.data.shot.height, class: 'place-ghost' }, app.table.paper.layers['pen-layer']);
+    const [x, y] = this.aside;
+    const ghost = make('rect', { x, y, width: app.data.frame[0] - 2 * x, height: app.data.frame[1] - 2 * y, class: 'place-ghost' }, app.table.paper.layers['pen-layer']);
     let now = pose;
     const draw = () => ghost.setAttribute('transform', `translate(${pivot[0] + now.x} ${pivot[1] + now.y}) rotate(${now.turn}) scale(${now.scale}) translate(${-pivot[0]} ${-pivot[1]})`);
     draw();
