@@ -195,3 +195,11 @@ def test_a_judged_gap_speaks_for_the_same_gap_next_door() -> None:
     assert evidence_for(stitch(400, 301), 5, judged, centres, 1000) is None
     big = Stitch(np.array([[270.0, 300], [390, 325]]), 0.8, "end to end", "open", "proposal")
     assert evidence_for(big, 1, judged, centres, 1000) is None
+
+
+def test_a_line_along_the_edge_asks_nothing() -> None:
+    ink = np.zeros((400, 900), bool)
+    wave = (3.4 + 1.2 * np.sin(np.arange(900) / 2.3)).round().astype(int)
+    for x, y in enumerate(wave):
+        ink[y : y + 4, x] = True
+    assert propose_stitches(ink) == []

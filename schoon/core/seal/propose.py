@@ -39,6 +39,9 @@ _ASIDE = 6.0
 _THIN = 3.0
 """Thinner lines than this, px, are looked at enlarged."""
 
+_SLIVER = 2.0
+"""Pens² under which an area along the edge of the picture is no form."""
+
 _INKED = 0.6
 """A picture with more ink than this is no line drawing."""
 
@@ -74,6 +77,9 @@ def propose_stitches(ink: NDArray[np.bool_]) -> list[Stitch]:
     left = np.flatnonzero(~shut)
     shown = np.zeros(len(odds), bool)
     shown[left] = chance[left] >= np.where(parts_alone(necks.rooms, left), _SHOWN, _SHOWN_ANYWAY)
+    # Between a line and the edge beside it there is no form that could be open.
+    slivers = necks.at_edge.any(axis=1) & (necks.areas[necks.rooms].min(axis=1) < _SLIVER * pen**2)
+    shown &= ~slivers
     found = []
     for k in np.flatnonzero(shut | shown).tolist():
         a, b = sides[k].tolist()
