@@ -60,7 +60,10 @@ TABLES = (
         {"shot_id": "shots", "model_id": "models", "key_id": "colour_keys"},
     ),
     Table(
-        "drawings", f"level_id IN ({_LEVELS})", {"level_id": "levels", "head": "revisions"}, later=("head",)
+        "drawings",
+        f"level_id IN ({_LEVELS})",
+        {"level_id": "levels", "head": "revisions", "twin": "drawings"},
+        later=("head", "twin"),
     ),
     Table(
         "exposures",

@@ -149,6 +149,16 @@ def shot_of_level(cursor: Cursor, level_id: int) -> ShotRow:
     return shot(cursor, int(_one(cursor, "This level is not there any more")["shot_id"]), level_id)
 
 
+def link(cursor: Cursor, level_id: int, linked: bool, copies: Mapping[int, int]) -> None:
+    """Makes copies of a level's drawings the same as these: drawing -> its copy. linked: whether the level is a copy itself."""
+    if not linked:
+        cursor.execute("UPDATE drawings SET twin = id WHERE level_id = %s", (level_id,))
+    cursor.executemany(
+        "UPDATE drawings c JOIN drawings d ON d.id = %s SET c.twin = d.twin WHERE c.id = %s",
+        list(copies.items()),
+    )
+
+
 def picture_sizes(cursor: Cursor, level_id: int) -> set[tuple[int, int]]:
     """Sizes (width, height) of the pictures of a level's drawings, px."""
     cursor.execute(
@@ -388,7 +398,7 @@ def _entries(cursor: Cursor, shot_id: int) -> dict[int, dict[str, tuple[tuple[in
     return found
 
 
-_SEEN = {"opacity", "visible", "tint", "skips", "label", "part_labels", "paper", "lay"}
+_SEEN = {"opacity", "visible", "tint", "skips", "label", "part_labels", "paper", "lay", "linked"}
 """What of a level is kept together as how it is seen."""
 
 

@@ -79,11 +79,32 @@ def drawing(cursor: Cursor, drawing_id: int, lock: bool = False) -> DrawingRow:
 
     lock: hold the drawing until the transaction ends, so that edits come one after the other.
     """
-    cursor.execute(f"{_DRAWING} = %s" + (" FOR UPDATE" if lock else ""), (drawing_id,))
+    if lock:
+        held = lock_drawings(cursor, [drawing_id])
+        if not held:
+            raise NotFound(_GONE["drawing"])
+        return held[drawing_id]
+    cursor.execute(f"{_DRAWING} = %s", (drawing_id,))
     row = cursor.fetchone()
     if row is None:
         raise NotFound(_GONE["drawing"])
     return with_parts(row)
+
+
+_LINKED = "COALESCE(JSON_VALUE({0}.seen, '$.linked'), '0') IN ('1', 'true')"
+
+
+def twins(cursor: Cursor, drawing_ids: Sequence[int]) -> list[int]:
+    """Drawings of linked levels that are the same as some of these, those of locked levels left out."""
+    marks = ", ".join(["%s"] * len(drawing_ids))
+    cursor.execute(
+        "SELECT DISTINCT t.id FROM drawings d JOIN levels l ON l.id = d.level_id"
+        " JOIN drawings t ON t.twin = d.twin AND t.id <> d.id JOIN levels o ON o.id = t.level_id"
+        f" WHERE d.id IN ({marks}) AND (d.id = d.twin OR {_LINKED.format('l')})"
+        f" AND (t.id = t.twin OR {_LINKED.format('o')}) AND NOT o.locked",
+        list(drawing_ids),
+    )
+    return [int(row["id"]) for row in cursor.fetchall()]
 
 
 def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, DrawingRow]:
@@ -95,10 +116,12 @@ def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, Drawi
     wanted = sorted(set(drawing_ids))
     if not wanted:
         return {}
-    marks = ", ".join(["%s"] * len(wanted))
+    held = sorted({*wanted, *twins(cursor, wanted)})
+    marks = ", ".join(["%s"] * len(held))
     cursor.execute(
-        f"SELECT id FROM drawings FORCE INDEX (PRIMARY) WHERE id IN ({marks}) ORDER BY id FOR UPDATE", wanted
+        f"SELECT id FROM drawings FORCE INDEX (PRIMARY) WHERE id IN ({marks}) ORDER BY id FOR UPDATE", held
     )
+    marks = ", ".join(["%s"] * len(wanted))
     cursor.execute(f"{_DRAWING} IN ({marks}) ORDER BY d.number + 0, d.number, d.id", wanted)
     return {int(row["id"]): with_parts(row) for row in cursor.fetchall()}
 
@@ -176,8 +199,17 @@ def state_at(cursor: Cursor, subject: Subject, revision_id: int | None) -> Any:
 def revise(cursor: Cursor, subject: Subject, action_id: int | None, **changed: str | None) -> int:
     """A new revision of a held subject, with some of its documents replaced: part -> name.
 
-    Raises NotFound if the subject is gone.
+    Drawings that are the same as one are revised with it. Raises NotFound if the subject is gone.
     """
+    if subject.kind == "drawing" and action_id is not None:
+        for twin in twins(cursor, [subject.id]):
+            _revise(cursor, Subject("drawing", twin), action_id, changed)
+    return _revise(cursor, subject, action_id, changed)
+
+
+def _revise(
+    cursor: Cursor, subject: Subject, action_id: int | None, changed: Mapping[str, str | None]
+) -> int:
     rows = _KINDS[subject.kind]
     cursor.execute(
         f"SELECT s.{rows.head} AS head, r.parts FROM {rows.table} s LEFT JOIN revisions r ON r.id = s.{rows.head}"
@@ -382,5 +414,5 @@ def keep_action(cursor: Cursor, action_id: int, name: str) -> None:
 __all__ = [
     "PAINTED", "PARTS", "SHOWN", "Kind", "Part", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
     "change", "drawing", "get_documents", "head", "keep_action", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
-    "state_at", "state_of", "steps_of_shot", "undo",
+    "state_at", "state_of", "steps_of_shot", "twins", "undo",
 ]  # fmt: skip

@@ -178,7 +178,7 @@ class Level(BaseModel):
     entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name. skips: stages it
     does without: nothing of them is open. label: a word of one's own on it; part_labels: on its parts.
     paper: (width, height) px of its drawings where that is not the frame's. lay: how its pictures are brought to its paper, None
-    as its kind has it.
+    as its kind has it. linked: whether its drawings are those of the level it was copied from.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -203,6 +203,7 @@ class Level(BaseModel):
     part_labels: dict[str, Label] = Field(default_factory=dict)
     paper: tuple[int, int] | None = None
     lay: Lay | None = None
+    linked: bool = False
 
     @property
     def lies(self) -> Lay:

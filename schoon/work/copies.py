@@ -10,13 +10,15 @@ from ..errors import Refusal
 from ..store import Cursor, DrawingRow, productions, revisions
 from ..store.revisions import Subject
 
-What = Literal["timing", "lines", "all"]
-"""timing: empty sheets, as long as they are. lines: with roughs and lines. all: with paint and tones too, its finish and keys."""
+What = Literal["timing", "lines", "all", "linked"]
+"""timing: empty sheets, as long as they are. lines: with roughs and lines. all: with paint and tones too, its finish and keys.
+linked: the same drawings: what is done to one is done to the other."""
 
 _PARTS: dict[What, tuple[revisions.Part, ...]] = {
     "timing": (),
     "lines": ("line", "said", "sketch"),
     "all": revisions.PARTS,
+    "linked": revisions.PARTS,
 }
 
 
@@ -43,15 +45,18 @@ def onto(
 
 
 def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:
-    """A new level in front of all others that is like another one and free of it. Returns its id. Raises NotFound, Refusal."""
+    """A new level in front of all others that is like another one, and free of it unless it is linked. Returns its id. Raises
+    NotFound, Refusal."""
     shot = productions.shot_of_level(cursor, level_id)
     now = productions.stack_of(cursor, shot["id"])
     own = now.levels[level_id]
-    if own.kind == "backdrop" and what != "all":
+    if own.kind == "backdrop" and what not in ("all", "linked"):
         raise Refusal("A backdrop has no timing of its own; copy all of it")
     made = productions.add_level(cursor, shot["id"], name, own.model, own.key)
     rows = productions.drawings(cursor, level_id)
     new = onto(cursor, made, rows, f"copy the level {own.name}", _PARTS[what], what != "timing")
+    if what == "linked":
+        productions.link(cursor, level_id, own.linked, new)
     starts = productions.exposures(cursor, level_id)
     # Repeats and pauses are no drawings.
     time = productions.time_of(cursor, shot["id"])
@@ -66,9 +71,9 @@ def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:
         update={
             "kind": own.kind, "opacity": own.opacity, "tint": own.tint, "place": own.place, "skips": own.skips,
             "part_labels": own.part_labels,
-            "paper": own.paper, "lay": own.lay,
+            "paper": own.paper, "lay": own.lay, "linked": what == "linked",
             "depth": {new[d]: parts for d, parts in own.depth.items() if d in new},
-            **({"finish": own.finish, "key_changes": own.key_changes, "lights": own.lights} if what == "all" else {}),
+            **({"finish": own.finish, "key_changes": own.key_changes, "lights": own.lights} if what in ("all", "linked") else {}),
             "entries": {
                 entry: tuple((new[d], frames) for d, frames in run) for entry, run in own.entries.items()
             },

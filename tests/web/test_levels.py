@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -12,6 +13,8 @@ import pytest
 from PIL import Image
 
 from schoon.formats.pictures import encode_png
+from schoon.store import Store
+from schoon.work.backup import back_up, restore
 
 from ..shot import Shot, rough
 
@@ -328,7 +331,7 @@ def test_roughs_are_taken_in_again_by_number_and_what_was_cleaned_stays(shot: Sh
 def test_a_level_is_copied_free_of_the_other(shot: Shot) -> None:
     assert shot.job("clean")["state"] == "done"
     shot.edit(1, "pour", points=[[156 - 50, 120]], pot=2)
-    repeat = {"do": "hold", "level": 1, "frame": 1, "frames": 3}
+    repeat = {"do": "hold", "level": 1, "first": 1, "hold": 3}
     shot.client.post("/api/times/1/do", json={"do": repeat})
     before = shot.run()["levels"][0]
     for what, lined, painted in (("timing", False, False), ("lines", True, False), ("all", True, True)):
@@ -469,7 +472,7 @@ def test_pictures_of_any_size_lie_inside_over_all_or_at_their_own_size(shot: Sho
     assert stack_do(shot, "lock", level=2, locked=False) == 200
 
     def extent() -> tuple[int, int]:
-        rows, columns = np.nonzero((picture(shot, f"drawings={mine['id']}") < 160))
+        rows, columns = np.nonzero(picture(shot, f"drawings={mine['id']}") < 160)
         return int(np.ptp(columns)) + 1, int(np.ptp(rows)) + 1
 
     assert extent() == (pytest.approx(200, abs=2), 240)
@@ -479,7 +482,7 @@ def test_pictures_of_any_size_lie_inside_over_all_or_at_their_own_size(shot: Sho
     assert extent() == (pytest.approx(100, abs=2), pytest.approx(120, abs=2))
     # By hand.
     assert stack_do(shot, "place-level", level=2, frame=1, notch={"scale": 1.5}) == 200
-    rows, columns = np.nonzero(picture(shot, f"drawings={mine['id']}&frame=1") < 160)
+    _, columns = np.nonzero(picture(shot, f"drawings={mine['id']}&frame=1") < 160)
     assert int(np.ptp(columns)) == pytest.approx(150, abs=2)
     assert stack_do(shot, "lay", level=2, lay="round") == 422
     # As a level of drawings it keeps its own paper.
@@ -490,3 +493,58 @@ def test_pictures_of_any_size_lie_inside_over_all_or_at_their_own_size(shot: Sho
 
 def stack_do(shot: Shot, what: str, **fields: object) -> int:
     return shot.client.post("/api/stacks/1/do", json={"do": {"do": what, **fields}}).status_code
+
+
+def test_a_linked_copy_has_the_same_drawings_until_it_is_freed(
+    shot: Shot, store: Store, empty_database_url: str, tmp_path: Path
+) -> None:
+    assert shot.job("clean")["state"] == "done"
+    made = [
+        shot.client.post("/api/levels/1/duplicate", json={"name": name, "what": "linked"}).json()["level"]
+        for name in ("Pim again", "Pim third")
+    ]
+
+    def of(level: int) -> list[dict]:
+        return shot.client.get(f"/api/shots/1/run?level={level}").json()["drawings"]
+
+    def lines(drawing: int) -> list[str]:
+        return [s["d"] for s in shot.client.get(f"/api/drawings/{drawing}").json()["strokes"]]
+
+    def trace(entry: dict, name: str, y: int) -> None:
+        do = {"do": "trace", "id": name, "width": 4, "path": [[20, y, 0.5], [60, y, 0.5], [90, y, 0.5]]}
+        answer = shot.client.post(
+            f"/api/drawings/{entry['id']}/do", json={"base": entry["revision"], "do": do}
+        )
+        assert answer.status_code == 200, answer.text
+
+    (one, *_), (two, *_), (three, *_) = of(1), of(made[0]), of(made[1])
+    before = lines(one["id"])
+    trace(two, "00000000aa", 20)
+    assert len(lines(one["id"])) == len(before) + 1
+    assert lines(one["id"]) == lines(two["id"]) == lines(three["id"])
+    # Undone from either side, it is undone in all.
+    assert shot.client.post(f"/api/drawings/{one['id']}/undo").status_code == 200
+    assert lines(two["id"]) == lines(three["id"]) == before
+    # A job on one is done to the others.
+    assert shot.job("seal")["state"] == "done"
+    # Time is its own.
+    hold = {"do": "hold", "level": made[0], "first": 1, "hold": 3}
+    assert shot.client.post("/api/times/1/do", json={"do": hold}).status_code == 200
+    spans = [shot.client.get(f"/api/shots/1/run?level={k}").json()["spans"][0][1] for k in (1, made[0])]
+    assert spans == [2, 3]
+    assert stack_do(shot, "free", level=made[0]) == 200
+    trace(of(1)[0], "00000000bb", 30)
+    assert lines(two["id"]) == before
+    assert lines(three["id"]) == lines(one["id"]) != before
+    back_up(store, tmp_path / "all.schoon")
+    fresh = Store(empty_database_url)
+    fresh.migrate()
+    restore(fresh, tmp_path / "all.schoon")
+    with fresh.transaction() as cursor:
+        cursor.execute(
+            "SELECT COUNT(DISTINCT twin) AS n, COUNT(*) AS every FROM drawings WHERE twin IS NOT NULL"
+        )
+        assert cursor.fetchone() == {"n": 3, "every": 9}
+        cursor.execute("SELECT COUNT(*) AS n FROM drawings WHERE twin = id")
+        assert cursor.fetchone() == {"n": 3}
+    fresh.close()

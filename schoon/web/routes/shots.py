@@ -177,6 +177,7 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "entries": [[name, run] for name, run in state.entries.items()],
         "paper": state.paper or placed.size,
         "lies": state.lies,
+        "linked": state.linked,
         "places": [placed.place(level, frame) for frame in every] if moved else [],
         "seen": [placed.seen(level, frame) for frame in every] if moved or placed.stack.framing else [],
     }

@@ -298,6 +298,18 @@ class LabelPart(_OnLevel):
 _MOST_LABELS = 200
 
 
+class Free(_OnLevel):
+    """Frees a linked level: what is done to its drawings is done to them alone from now on."""
+
+    do: Literal["free"]
+
+    def label(self) -> str:
+        return f"free {self._name}"
+
+    def one(self, level: Level, offers: Offers) -> Level:
+        return level.model_copy(update={"linked": False})
+
+
 class LayPictures(_OnLevel):
     """How the pictures of a level are brought to the frame: wholly inside, over all of it, or at their own size."""
 
@@ -517,6 +529,7 @@ AnyStack = (
     | LabelLevel
     | LabelPart
     | LayPictures
+    | Free
     | SetPlace
     | SetFraming
     | NameEntry

@@ -171,12 +171,14 @@ export class Levels {
       ${level.kind === 'guide' ? html`<label>tint <input type="color" value="${level.tint || '#1d2b3a'}" aria-label="Tint of ${level.name}"></label>` : ''}
       <button data-do="place" aria-label="Place ${level.name}">place${level.places.length ? ' ◆' : ''}</button>
       <button data-do="copy" aria-label="Copy ${level.name}" title="A level like it, in front">copy …</button>
+      ${level.linked ? html`<button data-do="free" title="Its drawings are those of the level it was copied from; free it, and they are its own">linked · free</button>` : ''}
       <button data-do="label" aria-label="Label of ${level.name}">${level.label ? shown(level.label) : 'label …'}</button>
       ${level.kind === 'drawings' ? html`<span class="skips" role="group" aria-label="Stages of ${level.name}">${SKIPPED.map((stage) => html`<button data-skip="${stage}" aria-pressed="${!level.skips.includes(stage)}" title="${level.skips.includes(stage) ? 'It does without' : 'It goes through'}">${stage}</button>`)}</span>` : ''}`);
     for (const button of box.querySelectorAll('[data-skip]')) {
       const { skip } = button.dataset;
       button.addEventListener('click', () => this.stack('skip', { level: level.id, stages: level.skips.includes(skip) ? level.skips.filter((s) => s !== skip) : [...level.skips, skip] }));
     }
+    box.querySelector('[data-do="free"]')?.addEventListener('click', () => this.stack('free', { level: level.id }));
     box.querySelector('[data-do="copy"]').addEventListener('click', () => this.copy(level));
     box.querySelector('[data-do="label"]').addEventListener('click', (event) => this.label(level, event.currentTarget));
     const [kind] = box.querySelectorAll('select');
@@ -205,7 +207,7 @@ export class Levels {
     let name = `${level.name} copy`;
     for (let k = 2; names.includes(name.toLowerCase()); k += 1) name = `${level.name} copy ${k}`;
     const row = document.createElement('li');
-    fill(row, html`<form class="copy-level"><b>Copy ${level.name}</b> <input name="name" maxlength="60" value="${name}" aria-label="Name of the copy" autocomplete="off"> <select name="what" aria-label="What is copied" autocomplete="off"><option value="all">with lines, paint, tones</option><option value="lines">with rough and lines</option><option value="timing">its timing alone</option></select> <button>Copy</button></form>`);
+    fill(row, html`<form class="copy-level"><b>Copy ${level.name}</b> <input name="name" maxlength="60" value="${name}" aria-label="Name of the copy" autocomplete="off"> <select name="what" aria-label="What is copied" autocomplete="off"><option value="all">with lines, paint, tones</option><option value="linked" title="What is done to one is done to the other; its time and place are its own">linked: the same drawings</option><option value="lines">with rough and lines</option><option value="timing">its timing alone</option></select> <button>Copy</button></form>`);
     box.hidden = false;
     box.append(row);
     row.querySelector('input').focus();
