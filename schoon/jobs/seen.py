@@ -55,7 +55,7 @@ class Seen:
             row = revisions.drawing(cursor, drawing_id)
             if revision is not None:
                 was = revisions.parts_at(cursor, revisions.of(row), revision)
-                for part in revisions.SHOWN:
+                for part in (*revisions.SHOWN, "sketch"):
                     row[part] = was.get(part)
             shot = productions.shot_of_level(cursor, row["level_id"])
             if look == "best":

@@ -227,20 +227,100 @@ def keep(cursor: Cursor, shot_id: int, name: str, action_id: int | None = None) 
     return moment
 
 
-def back_to(cursor: Cursor, shot_id: int, action_id: int, only: Collection[int] | None = None) -> Back:
-    """The whole shot as it was when an action had just been done; an action of its own, which can be undone. only: drawings
-    that go back, and nothing else.
+@dataclass(frozen=True)
+class Moment:
+    """A level as it was when an action had just been done. revisions: drawing -> the one it had then, None for none.
+    spans: (first frame, frames, drawing) of what was shown."""
 
-    Drawings, time and stack go back; models stay, because other shots are painted by them. Raises NotFound, and
-    Refusal if nothing would change.
-    """
+    revisions: dict[int, int | None]
+    spans: list[tuple[int, int, int]]
+
+
+def moment(cursor: Cursor, shot_id: int, action_id: int, level_id: int) -> Moment:
+    """Raises NotFound."""
+    steps = _steps_with(cursor, shot_id, action_id)
+    own = [Subject("drawing", row["id"]) for row in productions.drawings(cursor, level_id)]
+    then = _time_at(cursor, steps, shot_id, action_id)
+    starts = then.levels.get(level_id, {})
+    return Moment(
+        {s.id: _at(steps, s, revisions.head(cursor, s), action_id) for s in own},
+        exposure.spans(starts, then.frames),
+    )
+
+
+@dataclass(frozen=True)
+class Span:
+    """Frames of a level, the last included."""
+
+    level: int
+    first: int
+    last: int
+
+    def meets(self, first: int, count: int) -> bool:
+        return first <= self.last and first + count > self.first
+
+
+def _steps_with(cursor: Cursor, shot_id: int, action_id: int) -> list[Step]:
     productions.shot(cursor, shot_id)
     steps = revisions.steps_of_shot(cursor, shot_id)
     if not any(s.action == action_id for s in steps):
         raise NotFound("There is no such step in the history of this shot")
+    return steps
+
+
+def _time_at(cursor: Cursor, steps: list[Step], shot_id: int, action_id: int) -> Time:
+    subject = Subject("time", shot_id)
+    revision = _at(steps, subject, revisions.head(cursor, subject), action_id)
+    then = (
+        revisions.state_of(cursor, subject)
+        if revision is None
+        else revisions.state_at(cursor, subject, revision)
+    )
+    assert isinstance(then, Time)
+    return then
+
+
+def _span_back(now: Time, then: Time, span: Span) -> Time:
+    """The time with a span of a level as it was; repeats in it are written out."""
+    here, there = now.levels[span.level], then.levels.get(span.level, {})
+    if (
+        exposure.frame_by_frame(here, now.frames)[span.first - 1 : span.last]
+        == exposure.frame_by_frame(there, then.frames)[span.first - 1 : span.last]
+    ):
+        return now
+    run = exposure.pieces(exposure.unrolled(there, then.frames), span.first, span.last)
+    sheet = exposure.pasted(exposure.unrolled(here, now.frames), span.first, run)
+    return now.model_copy(update={"levels": {**now.levels, span.level: sheet}})
+
+
+def back_to(
+    cursor: Cursor,
+    shot_id: int,
+    action_id: int,
+    only: Collection[int] | None = None,
+    span: Span | None = None,
+) -> Back:
+    """The whole shot as it was when an action had just been done; an action of its own, which can be undone. only: drawings
+    that go back, and nothing else. span: frames of a level whose drawings and timing go back, and nothing else.
+
+    Drawings, time and stack go back; models stay, because other shots are painted by them. Raises NotFound, and
+    Refusal if nothing would change.
+    """
+    steps = _steps_with(cursor, shot_id, action_id)
     subjects = {s.subject for s in steps if s.subject.kind != "model"}
+    if span is not None:
+        then = _time_at(cursor, steps, shot_id, action_id)
+        shown = productions.time_of(cursor, shot_id), then
+        only = {
+            d
+            for time in shown
+            for first, count, d in exposure.spans(time.levels.get(span.level, {}), time.frames)
+            if span.meets(first, count)
+        }
     if only is not None:
-        subjects = {s for s in subjects if s.kind == "drawing" and s.id in only}
+        subjects = {
+            s for s in subjects if (s.kind == "drawing" and s.id in only) or (span and s.kind == "time")
+        }
     heads = revisions.lock(cursor, subjects)
     locked = edits.locked_levels(cursor, shot_id)
     wanted = {s: _at(steps, s, head, action_id) for s, head in heads.items()}
@@ -260,14 +340,20 @@ def back_to(cursor: Cursor, shot_id: int, action_id: int, only: Collection[int] 
             if level in locked:
                 stay.add(locked[level])
                 continue
+        states: tuple[Any, Any] | None = None
+        if subject.kind != "drawing":
+            now, then = revisions.state_of(cursor, subject), revisions.state_at(cursor, subject, revision)
+            states = now, _span_back(now, then, span) if span else then
+            if states[0] is states[1]:
+                continue
         action = action or revisions.begin_action(cursor, f"step back to: {label}")
-        if subject.kind == "drawing":
+        if states is None:
             none: dict[str, str | None] = dict.fromkeys(before)
             revisions.revise(cursor, subject, action, **{**none, **after})
             drawings.append(subject.id)
         else:
-            now, then = revisions.state_of(cursor, subject), revisions.state_at(cursor, subject, revision)
-            revisions.change(cursor, subject, action, now, then)
+            now = states[0]
+            revisions.change(cursor, subject, action, *states)
             kinds.append(subject.kind)
             if isinstance(now, Time):
                 _refuse_locked_time(cursor, shot_id, now)

@@ -120,3 +120,52 @@ def test_levels_and_models_are_undone_where_they_are_changed(shot: Page) -> None
     expect(number).to_have_text("#edb21f")
     page.locator("#redo").click()
     expect(number).to_have_text("#112233")
+
+
+def test_two_alternatives_play_in_step_and_one_is_kept(shot: Page) -> None:
+    page = shot
+    page.evaluate(
+        """fetch('/api/levels/1/jobs', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ kind: 'clean' }) })"""
+    )
+    lined = "fetch('/api/shots/1/run').then((r) => r.json()).then((r) => !r.jobs.length && r.drawings.every((d) => d.strokes))"
+    while not page.evaluate(lined):
+        page.wait_for_timeout(100)
+    page.goto("/shots/1/line")
+    until(page, "globalThis.schoon?.stage && document.getElementById('paper').dataset.drawing")
+    page.locator("#see-history").click()
+    page.locator("#history-keep input").fill("calm")
+    page.locator("#history-keep input").press("Enter")
+    expect(page.locator("#history-list .deed b").first).to_have_text("calm")
+    page.locator("#history-close").click()
+    first = page.evaluate("schoon.data.run[0].id")
+    lines = (
+        "(id) => fetch(`/api/drawings/${id}`).then((r) => r.json()).then((d) => d.strokes.map((s) => s.id))"
+    )
+    before = page.evaluate(lines, first)
+    page.evaluate(
+        """([id, stroke]) => fetch(`/api/drawings/${id}/do`, { method: 'POST', headers: { 'Content-Type': 'application/json' },
+          body: JSON.stringify({ base: 0, do: { do: 'delete', ids: [stroke] } }) }).then((r) => r.json())""",
+        [first, before[0]],
+    )
+    page.reload()
+    until(page, "globalThis.schoon?.stage && document.getElementById('paper').dataset.drawing")
+    page.locator("#play-how").click()
+    beside = page.locator("#play-beside")
+    expect(beside.locator("option")).to_have_count(2)
+    beside.select_option(label="calm")
+    page.locator("#play-last").fill("2")
+    page.locator("#play-last").press("Tab")
+    page.locator("#play-how").click()
+    page.locator("#play").click()
+    expect(page.locator("#alternatives b")).to_have_text(["as it stands now", "calm"])
+    until(page, "document.getElementById('screen').dataset.frame >= 1")
+    urls = "schoon.player.sides.map((side) => side[1].map((layer) => layer.url).join())"
+    now, then = page.evaluate(urls)
+    assert now != then
+    page.locator("[data-keep='1']").click()
+    expect(page.locator("#notice")).to_contain_text("Frames 1 to 2 stand as they were kept")
+    expect(page.locator("#alternatives")).to_be_hidden()
+    assert page.evaluate(lines, first) == before
+    page.locator("#undo").click()
+    until(page, "document.getElementById('redo').disabled === false")
+    assert len(page.evaluate(lines, first)) == len(before) - 1

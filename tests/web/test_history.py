@@ -286,3 +286,33 @@ def test_a_moment_is_kept_by_name_and_fetched_back_whole_or_in_part(shot: Shot) 
     shot.client.post("/api/shots/1/keep", json={"name": "", "action": kept})
     entries = shot.client.get("/api/shots/1/history").json()["entries"]
     assert not [e for e in entries if e["kept"]]
+
+
+def test_a_span_is_kept_as_it_was_at_a_moment_with_its_timing(shot: Shot) -> None:
+    shot.job("clean")
+    moment = shot.client.post("/api/shots/1/keep", json={"name": "calm"}).json()["action"]
+    was = shot.client.get(f"/api/shots/1/moments/{moment}?level=1").json()
+    assert was["spans"] == shot.run()["spans"]
+    lines = [len(shot.drawing(n)["strokes"]) for n in (1, 2, 3)]
+    for number in (1, 2, 3):
+        ids = [s["id"] for s in shot.drawing(number)["strokes"]]
+        shot.edit(number, "line", do={"do": "delete", "ids": ids[:1]})
+    on_ones = {"do": "on-each", "levels": [1], "first": 1, "last": 6, "hold": 1, "push": False}
+    assert shot.client.post("/api/times/1/do", json={"do": on_ones}).status_code == 200
+    before = shot.client.get(f"/api/shots/1/moments/{moment}?level=1").json()
+    assert before == was
+    span = {"level": 1, "first": 3, "last": 4}
+    found = shot.client.post("/api/shots/1/back", json={"action": moment, "span": span})
+    assert found.status_code == 200, found.text
+    # Drawing 2 stood there; 3 stands there now, on ones.
+    assert [len(shot.drawing(n)["strokes"]) for n in (1, 2, 3)] == [lines[0] - 1, lines[1], lines[2]]
+    shown = {f: d for first, count, d in shot.run()["spans"] for f in range(first, first + count)}
+    assert [shot.ids.index(shown[f]) for f in (1, 2, 3, 4)] == [0, 1, 1, 1]
+    again = shot.client.post("/api/shots/1/back", json={"action": moment, "span": span})
+    assert again.status_code == 422
+    assert shot.client.get("/api/shots/1/moments/99999?level=1").status_code == 404
+    # One undo takes drawings and timing back.
+    assert shot.client.post(f"/api/drawings/{shot.ids[1]}/undo").status_code == 200
+    assert len(shot.drawing(3)["strokes"]) == lines[2] - 1
+    shown = {f: d for first, count, d in shot.run()["spans"] for f in range(first, first + count)}
+    assert [shot.ids.index(shown[f]) for f in (1, 2, 3)] == [0, 1, 2]

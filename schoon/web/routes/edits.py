@@ -201,19 +201,37 @@ def listed(shot_id: int, store: StoreDep) -> JSONResponse:
     return JSONResponse({"entries": entries, "more": found.more})
 
 
+class BackSpan(Body):
+    """Frames of a level, the last included."""
+
+    level: Id
+    first: int = Field(ge=1, le=20_000)
+    last: int = Field(ge=1, le=20_000)
+
+
 class BackTo(Body):
-    """drawings: those that go back, instead of the whole shot."""
+    """drawings: those that go back, instead of the whole shot. span: frames whose drawings and timing go back instead."""
 
     action: Id
     drawings: Annotated[list[Id], Field(max_length=5000)] | None = None
+    span: BackSpan | None = None
 
 
 @router.post("/shots/{shot_id}/back")
 def back(shot_id: int, want: BackTo, store: StoreDep) -> JSONResponse:
     """The shot, or some of its drawings, as it was when an action had just been done."""
     only = None if want.drawings is None else set(want.drawings)
+    span = history.Span(**want.span.model_dump()) if want.span else None
     with store.transaction() as cursor:
-        return JSONResponse(vars(history.back_to(cursor, shot_id, want.action, only)))
+        return JSONResponse(vars(history.back_to(cursor, shot_id, want.action, only, span)))
+
+
+@router.get("/shots/{shot_id}/moments/{action}")
+def moment(shot_id: int, action: int, level: Id, store: StoreDep) -> JSONResponse:
+    """A level as it was when an action had just been done: the revisions of its drawings, and what every frame showed."""
+    with store.transaction() as cursor:
+        found = history.moment(cursor, shot_id, action, level)
+    return JSONResponse(vars(found))
 
 
 class Keep(Body):

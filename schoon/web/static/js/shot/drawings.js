@@ -26,6 +26,11 @@ export const paintNow = (entry) => patches.get(name(entry))?.value;
 export const paintSeen = (entry) => paintNow(entry)
   ?? [...patches].reverse().find(([key, held]) => held.value && key.startsWith(`${entry.id}@`))?.[1].value;
 
+// What can be undone and done again of a revision changes with where one came to it from.
+export function stepped(ids) {
+  for (const key of [...lines.keys()]) if (ids.includes(Number(key.split('@')[0]))) lines.delete(key);
+}
+
 // After an edit the shapes at hand are those of the new revision: no need to ask for them again.
 export function adopt(entry, before, change) {
   const old = lines.get(`${entry.id}@${before}`)?.value;

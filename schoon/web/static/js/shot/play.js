@@ -2,6 +2,7 @@
 // level lies in the frame and seen through the framing.
 
 import { notice } from '../api.js';
+import { Alternatives } from './alternatives.js';
 import { Levels } from './levels.js';
 
 const SAME = [1, 0, 0, 1, 0, 0];
@@ -20,6 +21,7 @@ export class Player {
     this.on = false;
     // The frames that are played, null for all; how fast, 1 as it is; whether it begins again.
     Object.assign(this, { span: null, speed: 1, loops: true });
+    this.alternatives = new Alternatives(app, this);
     this.wire();
     this.canvas = document.getElementById('screen');
     this.pictures = new Map();
@@ -29,7 +31,7 @@ export class Player {
 
   wire() {
     const { app } = this;
-    const open = (on) => { $('play-box').hidden = !on; $('play-how').setAttribute('aria-expanded', String(on)); if (on) this.showSpan(); };
+    const open = (on) => { $('play-box').hidden = !on; $('play-how').setAttribute('aria-expanded', String(on)); if (on) { this.showSpan(); this.alternatives.offer(); } };
     $('play-how').addEventListener('click', () => open($('play-box').hidden));
     $('play-speed').addEventListener('change', ({ target }) => { this.speed = Number(target.value); this.again(); });
     $('play-loop').addEventListener('change', ({ target }) => { this.loops = target.checked; });
@@ -74,17 +76,18 @@ export class Player {
     this.run();
   }
 
-  // What each frame is made of, rear to front: { url, matrix, opacity, fits }. Resolves to whether the first is there.
+  // What each frame is made of, rear to front: { url, matrix, opacity, level, size }, on one side or on two. Resolves to whether
+  // the first is there.
   async read() {
     const { app } = this;
     const look = app.stage.plays;
     const stack = app.levels.all.filter((l) => app.levels.seen(l) && (app.stage.playsAll || HANDED_OFF.includes(l.kind)));
     const frames = Array.from({ length: app.data.shot.frames }, (_, k) => k + 1);
-    this.shown = [[], ...frames.map((frame) => (look === 'rough' ? this.roughAt(frame) : stack.flatMap((level) => this.layersAt(level, frame, look))))];
-    const urls = [...new Set(this.shown.flat().map((layer) => layer.url))];
+    this.sides = [0, 1].slice(0, this.alternatives.now ? 2 : 1).map((k) => [[], ...frames.map((frame) => this.sideAt(k, frame, stack, look))]);
+    const urls = [...new Set(this.sides.flat(2).map((layer) => layer.url))];
     for (const url of [...this.pictures.keys()]) if (!urls.includes(url)) this.pictures.delete(url);
     const [begin, end] = this.frames;
-    const first = new Set(this.shown.slice(begin, this.span ? Math.min(end + 1, begin + SPAN) : begin + BEFORE).flat().map((layer) => layer.url));
+    const first = new Set(this.sides.flatMap((shown) => shown.slice(begin, this.span ? Math.min(end + 1, begin + SPAN) : begin + BEFORE)).flat().map((layer) => layer.url));
     try { await Promise.all([...first].map((url) => this.fetch(url))); } catch {
       notice('The shot could not be read for playing; try again', true);
       return false;
@@ -101,17 +104,33 @@ export class Player {
     this.pictures.set(url, image);
   }
 
-  roughAt(frame) {
+  // What a frame shows on a side, 0 or 1, of two alternatives, or of the only one.
+  sideAt(k, frame, stack, look) {
+    const { alternatives } = this;
+    const { now } = alternatives;
+    const then = k && now.moment ? alternatives.then(frame) : undefined;
+    if (look === 'rough' && !now?.level) return this.roughAt(frame, then);
+    return (now ? alternatives.side(k, stack) : stack).flatMap((level) => this.layersAt(level, frame, look === 'rough' ? 'best' : look, level.id === this.app.level ? then : undefined));
+  }
+
+  // then: { drawing, revision } instead of what stands there now, null for nothing.
+  roughAt(frame, then) {
     const { app } = this;
-    const entry = app.byId.get(app.data.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2]);
+    const entry = app.byId.get(then === undefined ? app.data.spans.find(([first, count]) => frame >= first && frame < first + count)?.[2] : then?.drawing);
     const level = app.levels.mine;
     // Roughs are seen as they were drawn; paper of another size still lies where it lies in the frame.
     const matrix = level.paper.join() === app.data.frame.join() ? SAME : level.places[frame - 1];
-    return entry ? [{ url: app.colours.viewUrl(entry, 960, 'rough'), matrix, opacity: 1, level, size: level.pictures ?? level.paper }] : [];
+    const url = entry && (then ? `/drawings/${entry.id}/view.webp?w=960&look=rough&revision=${then.revision}&v=m${then.revision}` : app.colours.viewUrl(entry, 960, 'rough'));
+    return entry ? [{ url, matrix, opacity: 1, level, size: level.pictures ?? level.paper }] : [];
   }
 
-  layersAt(level, frame, look) {
+  layersAt(level, frame, look, then) {
     const { app } = this;
+    if (then === null) return [];
+    if (then) {
+      const url = `/drawings/${then.drawing}/view.webp?w=960&look=${look}&clear=1${app.data.key ? `&key=${app.data.key}` : ''}&revision=${then.revision}&v=m${then.revision}.${app.colours.tag}`;
+      return [{ url, matrix: level.seen[frame - 1] ?? SAME, opacity: level.opacity / 100, level, size: level.paper }];
+    }
     const drawing = Levels.at(level, frame);
     const tag = drawing > 0 && app.levels.tag(level, drawing);
     if (!tag) return [];
@@ -132,13 +151,10 @@ export class Player {
     const dots = window.devicePixelRatio || 1;
     Object.assign(canvas, { width: box.width * dots, height: box.height * dots });
     const ink = canvas.getContext('2d');
-    const scale = Math.min(canvas.width / width, canvas.height / height) * 0.94;
-    const [left, top] = [(canvas.width - width * scale) / 2, (canvas.height - height * scale) / 2];
+    const boxes = laidOut(this.sides.length, canvas, width / height).map((box) => ({ ...box, onto: [box.width / width, 0, 0, box.width / width, box.left, box.top] }));
+    this.alternatives.show(boxes.map((one) => ({ left: one.left / dots, foot: (one.top + one.width * (height / width)) / dots, width: one.width / dots })));
     ink.fillStyle = getComputedStyle(document.getElementById('table')).backgroundColor;
     ink.fillRect(0, 0, canvas.width, canvas.height);
-    ink.beginPath();
-    ink.rect(left, top, width * scale, height * scale);
-    ink.clip();
     this.again();
     let last = 0;
     const step = (now) => {
@@ -150,7 +166,7 @@ export class Player {
       if (!this.frozen && !this.loops && gone >= count && last === end) { this.stop(); return; }
       const playing = first + (this.loops ? gone % count : Math.min(gone, count - 1));
       const frame = this.frozen ? app.frame : playing;
-      if (frame !== last && this.draw(ink, frame, [scale, 0, 0, scale, left, top])) {
+      if (frame !== last && this.draw(ink, frame, boxes)) {
         last = frame;
         if (!this.frozen) app.tools.says(`frame ${frame} of ${app.data.shot.frames}`);
         canvas.dataset.frame = frame;
@@ -160,12 +176,20 @@ export class Player {
     requestAnimationFrame(step);
   }
 
-  // Draws a frame; false while a picture of it is still on its way: what was there stays.
-  draw(ink, frame, onto) {
-    const layers = this.shown[frame];
-    if (layers.some(({ url }) => !this.pictures.has(url))) { this.late += 1; return false; }
+  // Draws a frame; false while a picture of it is still on its way: what was there stays. boxes: of each side, with its matrix.
+  draw(ink, frame, boxes) {
+    if (this.sides.some((shown) => shown[frame].some(({ url }) => !this.pictures.has(url)))) { this.late += 1; return false; }
+    boxes.forEach(({ onto }, k) => this.drawSide(ink, this.sides[k][frame], onto));
+    return true;
+  }
+
+  drawSide(ink, layers, onto) {
     const [width, height] = this.app.data.frame;
+    ink.save();
     ink.setTransform(...onto);
+    ink.beginPath();
+    ink.rect(0, 0, width, height);
+    ink.clip();
     ink.fillStyle = '#fff';
     ink.fillRect(-1, -1, width + 2, height + 2);
     for (const { url, matrix, opacity, level, size } of layers) {
@@ -176,8 +200,7 @@ export class Player {
       const lies = Levels.lying(level, size ?? [image.naturalWidth, image.naturalHeight]);
       ink.drawImage(image, lies.x, lies.y, lies.width, lies.height);
     }
-    ink.globalAlpha = 1;
-    return true;
+    ink.restore();
   }
 
   // The frame that is looked at as the audience sees it, still; again: the table.
@@ -185,7 +208,7 @@ export class Player {
     if (this.on) { this.stop(); return; }
     if (!await this.read()) return;
     const { app } = this;
-    const urls = new Set(this.shown[app.frame]?.map((layer) => layer.url));
+    const urls = new Set(this.sides.flatMap((shown) => shown[app.frame] ?? []).map((layer) => layer.url));
     try { await Promise.all([...urls].map((url) => this.fetch(url))); } catch { notice('The frame could not be read; try again', true); return; }
     this.on = true;
     this.frozen = true;
@@ -201,8 +224,21 @@ export class Player {
     this.frozen = false;
     document.getElementById('see-frame').setAttribute('aria-pressed', 'false');
     this.canvas.hidden = true;
+    this.alternatives.show([]);
     document.body.classList.remove('playing');
     document.getElementById('play').textContent = 'Play';
     this.app.tools.status();
   }
+}
+
+// Room for pictures of a shape within a canvas, beside or above each other, whichever makes them larger.
+function laidOut(count, { width, height }, shape) {
+  const fits = ([columns, rows]) => {
+    const wide = Math.min(width / columns, (height / rows) * shape) * 0.94;
+    return Array.from({ length: count }, (_, k) => ({
+      left: ((k % columns) + 0.5) * (width / columns) - wide / 2, top: (Math.floor(k / columns) + 0.5) * (height / rows) - wide / shape / 2, width: wide,
+    }));
+  };
+  const [beside, above] = [fits([count, 1]), fits([1, count])];
+  return beside[0].width >= above[0].width ? beside : above;
 }

@@ -1,6 +1,7 @@
 // What others, jobs and the hand have changed: read anew, undone, done again; and the shot's time.
 
 import { change, get, notice, post } from '../api.js';
+import * as drawings from './drawings.js';
 
 const $ = (id) => document.getElementById(id);
 const SOON = 700;
@@ -69,6 +70,7 @@ export class Sync {
       const many = found.drawings?.length > 1 ? ` on ${found.drawings.length} drawings` : '';
       const pots = found.pots?.length ? `; back in the model: ${found.pots.join(', ')}` : '';
       notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label || 'the last change'}${many}${pots}`);
+      drawings.stepped([...(found.drawings ?? []), app.current.id]);
       // Pots, keys and levels that came back have to be known to the page.
       if (pots || found.kinds?.some((kind) => kind !== 'time')) setTimeout(() => window.location.reload(), 900);
       await this.refresh();
