@@ -57,6 +57,10 @@ def pin(cursor: Cursor, reference: int, shot_id: int | None, model_id: int | Non
             raise NotFound("This reference is not there any more")
 
 
-def drop(cursor: Cursor, reference: int) -> None:
-    """Takes a reference away."""
-    cursor.execute("DELETE FROM refs WHERE id = %s", (reference,))
+def drop(cursor: Cursor, reference: int, gone: bool) -> None:
+    """Takes a reference away, or brings it back. Raises NotFound."""
+    cursor.execute("SELECT place FROM refs WHERE id = %s", (reference,))
+    row = cursor.fetchone()
+    if row is None:
+        raise NotFound("This reference is not there any more")
+    move(cursor, reference, {**json.loads(row["place"]), "gone": gone})

@@ -71,6 +71,22 @@ def test_a_stroke_that_is_held_settles_into_a_true_form(lined: Page) -> None:
     until(lined, f"document.querySelectorAll('#paper .ink path[data-id]').length === {before + 1}")
     box = last_box(lined)
     assert box["width"] == pytest.approx(box["height"], abs=1.5)
+    # Its handles are shown, and are drawn along without leaving the pencil; the next stroke takes them away.
+    expect(lined.locator("#paper .knot")).not_to_have_count(0)
+    spot = lined.locator("#paper .knot").first.bounding_box()
+    assert spot
+    at = (spot["x"] + spot["width"] / 2, spot["y"] + spot["height"] / 2)
+    lined.mouse.move(*at)
+    lined.mouse.down()
+    lined.mouse.move(at[0] + 40, at[1], steps=4)
+    lined.mouse.up()
+    until(
+        lined,
+        f"(() => {{ const b = [...document.querySelectorAll('#paper .ink path[data-id]')].at(-1).getBBox(); return Math.abs(b.width - {box['width']}) > 5; }})()",
+    )
+    assert lined.evaluate("schoon.tools.now.id") == "trace"
+    drag(lined, [(300, 500), (380, 500)])
+    expect(lined.locator("#paper .knot")).to_have_count(0)
 
 
 def test_what_the_pinned_drawing_has_more_is_named_live(lined: Page) -> None:

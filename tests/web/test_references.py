@@ -44,9 +44,12 @@ def test_pictures_and_clips_lie_beside_the_paper(shot: Shot, tmp_path: Path) -> 
     assert shot.client.post(f"/api/references/{found[1]['id']}/place", json=place).status_code == 200
     pinned = shot.client.post(f"/api/references/{found[0]['id']}/pin", json={"shot": 1, "model": 1}).json()
     assert [r["model_id"] for r in pinned["references"]] == [1, None, 1]
-    assert pinned["references"][1]["place"] == {**place, "away": False}
-    shot.client.post(f"/api/references/{found[2]['id']}/drop")
-    assert len(shot.client.get("/api/shots/1/references").json()["references"]) == 2
+    assert pinned["references"][1]["place"] == {**place, "away": False, "gone": False}
+    for gone in (True, False):
+        shot.client.post(f"/api/references/{found[2]['id']}/drop", json={"gone": gone})
+        now = shot.client.get("/api/shots/1/references").json()["references"]
+        assert [bool(r["place"].get("gone")) for r in now] == [False, False, gone]
+    assert shot.client.post("/api/references/9999/drop", json={}).status_code == 404
 
 
 def test_they_come_back_from_a_backup(shot: Shot, store: Store, tmp_path: Path) -> None:

@@ -44,7 +44,8 @@ def bring(
         found = read(name, path)
     with store.transaction() as cursor:
         own = _models(cursor, shot_id)
-        if len(references.listing(cursor, shot_id, own)) >= _MOST:
+        there = [ref for ref in references.listing(cursor, shot_id, own) if not ref["place"].get("gone")]
+        if len(there) >= _MOST:
             raise Refusal(f"{_MOST} references lie beside this shot; take some away")
         if model and model not in own:
             raise NotFound("This model is not used in the shot")
@@ -54,7 +55,8 @@ def bring(
 
 
 class Place(Body):
-    """left, top: share of the table. width: px. mirrored. frame: of a clip, 0 where it follows the frame that is looked at."""
+    """left, top: share of the table. width: px. mirrored. frame: of a clip, 0 where it follows the frame that is looked at.
+    away: not seen for now; gone: taken away, to be brought back."""
 
     left: Number = 0.7
     top: Number = 0.1
@@ -62,6 +64,7 @@ class Place(Body):
     mirrored: bool = False
     frame: int = Field(default=1, ge=0, le=100_000)
     away: bool = False
+    gone: bool = False
 
 
 @router.post("/references/{reference}/place")
@@ -89,11 +92,17 @@ def pin(reference: int, want: Pin, store: StoreDep) -> JSONResponse:
         return _listed(cursor, want.shot)
 
 
+class Gone(Body):
+    """gone: False to bring it back."""
+
+    gone: bool = True
+
+
 @router.post("/references/{reference}/drop")
-def drop(reference: int, store: StoreDep) -> JSONResponse:
-    """Takes a reference away."""
+def drop(reference: int, want: Gone, store: StoreDep) -> JSONResponse:
+    """Takes a reference away, or brings it back."""
     with store.transaction() as cursor:
-        references.drop(cursor, reference)
+        references.drop(cursor, reference, want.gone)
     return JSONResponse({})
 
 

@@ -39,11 +39,17 @@ class PenTool {
 }
 
 export class TraceTool extends PenTool {
-  constructor(app, hand) { super(app, hand, { id: 'trace', label: 'Trace', key: 'f', pen: 'Trace' }); }
+  constructor(app, hand, points) { super(app, hand, { id: 'trace', label: 'Trace', key: 'f', pen: 'Trace', points }); }
 
-  // Held still at its end, a stroke settles into the straight, circle or oval that it nearly is.
+  leave() { this.points.takeBack(); }
+
+  redrawn() { this.points.show(); }
+
+  // Held still at its end, a stroke settles into the straight, circle or oval that it nearly is, and has its handles shown.
   down(event, at) {
     if (!this.ready()) return null;
+    if (this.points.lent && event.target.dataset?.index !== undefined) return this.points.down(event);
+    this.points.takeBack();
     const entry = this.app.current;
     const { layers } = this.app.table.paper;
     let [truly, preview, timer, last] = [null, null, 0, at];
@@ -86,6 +92,7 @@ export class TraceTool extends PenTool {
     const answer = await change(app, { do: 'trace', ...wanted }, entry);
     if (answer && !answer.merged && app.current === entry) app.table.paper.addInk(answer.strokes);
     clear();
+    if (answer && exact && app.current === entry && app.tools.now === this) this.points.lend(wanted.id);
     performance.measure('trace', { start: started });
   }
 }

@@ -15,9 +15,14 @@ export class PointsTool {
     this.pen = 'Points: click a line; drag its points; double-click adds one, Delete takes the marked one away; with Q held a handle moves alone';
   }
 
+  // While another tool is in the hand: the handles of a stroke it has just made, until it makes the next.
+  lend(id) { this.lent = true; this.shown = id; this.show(); }
+
+  takeBack() { if (this.lent) { this.lent = false; this.leave(); } }
+
   get stroke() { return lineNow(this.app.current)?.strokes.find((s) => s.id === this.shown); }
 
-  enter() { this.show(); }
+  enter() { this.lent = false; this.show(); }
 
   leave() { this.shown = null; this.active = null; this.app.table.paper.layers.frame.replaceChildren(); }
 
@@ -27,7 +32,7 @@ export class PointsTool {
     const { paper, view } = this.app.table;
     const layer = paper.layers.frame;
     layer.replaceChildren();
-    if (!points || this.app.tools.now !== this) return;
+    if (!points || (this.app.tools.now !== this && !this.lent)) return;
     const size = 8 / view.zoom;
     make('path', { d: centreLine(points), class: 'spine' }, layer);
     for (let k = 0; k < points.length; k += 2) {

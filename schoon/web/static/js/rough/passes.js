@@ -13,6 +13,9 @@ const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(5)), (b) =>
 export class Passes {
   constructor(app, stage) {
     Object.assign(this, { app, stage });
+    // A part may have a pencil of its own: part -> colour.
+    this.part = '';
+    this.ofParts = JSON.parse(localStorage.partPencils ?? '{}');
     this.colour = localStorage.pencilColour ?? '#3b4652';
     this.width = Number(localStorage.pencilWidth) || 5;
     this.grain = Number(localStorage.pencilGrain ?? 0.6);
@@ -23,6 +26,8 @@ export class Passes {
     this.box = $('passes-box');
     this.box.hidden = false;
   }
+
+  parts() { return [...new Set([...this.app.data.pots.map((pot) => pot.part).filter(Boolean), ...this.app.parts.names()])].sort((a, b) => a.localeCompare(b)); }
 
   sketch(line = lineNow(this.app.current)) { return line?.sketch ?? { base: 'full', passes: [], rubbed: {} }; }
 
@@ -46,6 +51,7 @@ export class Passes {
         <span class="pass-acts"><button data-hand="${p.id}" title="Line reads this pass alone">to Line</button><button data-merge="${p.id}" title="Laid into the pass below">merge</button><button data-drop="${p.id}" aria-label="Take ${p.name} off">×</button></span></li>`)}
       ${known ? html`<li><span class="name">taken in</span>${states('base', base)}<span></span></li>` : ''}</ul>
       <div class="dock-head"><h2>Pencil</h2></div>
+      ${this.parts().length ? html`<label class="of-part">for <select id="pencil-part" aria-label="The part the pencil is for" title="A part remembers its own pencil" autocomplete="off"><option value="">everything</option>${this.parts().map((part) => html`<option value="${part}" ${part === this.part ? 'selected' : ''}>${part}</option>`)}</select></label>` : ''}
       <div class="pencils" role="radiogroup" aria-label="Pencil">${Object.entries(COLOURS).map(([c, words]) => html`<button data-colour="${c}" role="radio" aria-checked="${c === this.colour}" aria-label="${words}" title="${words}"><i style="background:${c}"></i></button>`)}<input id="pencil-colour" type="color" value="${this.colour}" aria-label="Another colour" title="Another colour" autocomplete="off"></div>
       <label class="slide">broad <input id="pencil-width" type="range" min="1" max="40" step="0.5" value="${this.width}" autocomplete="off"></label>
       <label class="slide">grain <input id="pencil-grain" type="range" min="0" max="0.95" step="0.05" value="${this.grain}" autocomplete="off"></label>`);
@@ -62,6 +68,10 @@ export class Passes {
     each('drop', (id) => this.act('pass-drop', { id }));
     each('colour', (colour) => this.use({ colour }));
     for (const node of box.querySelectorAll('[data-state]')) node.addEventListener('change', () => this.act('pass-set', { id: node.dataset.state, state: node.value }));
+    $('pencil-part')?.addEventListener('change', ({ target }) => {
+      this.part = target.value;
+      this.use({ colour: this.part ? this.ofParts[this.part] ?? this.colour : localStorage.pencilColour ?? this.colour });
+    });
     $('pencil-colour').addEventListener('change', ({ target }) => this.use({ colour: target.value }));
     $('pencil-width').addEventListener('input', ({ target }) => this.use({ width: Number(target.value) }, false));
     $('pencil-grain').addEventListener('input', ({ target }) => this.use({ grain: Number(target.value) }, false));
@@ -69,7 +79,10 @@ export class Passes {
 
   use(what, show = true) {
     Object.assign(this, what);
-    localStorage.pencilColour = this.colour;
+    if (this.part) {
+      this.ofParts[this.part] = this.colour;
+      localStorage.partPencils = JSON.stringify(this.ofParts);
+    } else localStorage.pencilColour = this.colour;
     localStorage.pencilWidth = this.width;
     localStorage.pencilGrain = this.grain;
     this.stage.pencil = null;

@@ -18,6 +18,8 @@ export class References {
     this.load();
   }
 
+  get here() { return this.list.filter((ref) => !ref.place.gone); }
+
   get table() { return $('table'); }
 
   open(on) {
@@ -39,15 +41,16 @@ export class References {
   show() {
     const { model } = this.app.data;
     fill(this.box, html`<b>Beside the paper</b><label class="bring">a picture or clip <input id="reference-file" type="file" accept="image/*,video/*,.mkv,.gif" autocomplete="off"></label>
-      <ul>${this.list.map((ref) => html`<li><span class="name" title="${ref.name}">${ref.name}</span>
+      <ul>${this.here.map((ref) => html`<li><span class="name" title="${ref.name}">${ref.name}</span>
         <button data-see="${ref.id}" aria-pressed="${!ref.place.away}">seen</button>
         ${model ? html`<button data-pin="${ref.id}" aria-pressed="${Boolean(ref.model_id)}" title="Seen in every shot of the model">with the model</button>` : ''}
-        <button data-drop="${ref.id}" aria-label="Take ${ref.name} away">×</button></li>`)}</ul>`);
+        <button data-drop="${ref.id}" aria-label="Take ${ref.name} away">×</button></li>`)}</ul>${this.list.some((ref) => ref.place.gone) ? html`<details><summary>taken away</summary><ul>${this.list.filter((ref) => ref.place.gone).map((ref) => html`<li><span class="name" title="${ref.name}">${ref.name}</span><button data-return="${ref.id}">bring back</button></li>`)}</ul></details>` : ''}`);
     $('reference-file').addEventListener('change', ({ target }) => this.bring(target));
     const each = (what, act) => { for (const node of this.box.querySelectorAll(`[data-${what}]`)) node.addEventListener('click', () => act(this.list.find((r) => r.id === Number(node.dataset[what])))); };
     each('see', (ref) => { ref.place.away = !ref.place.away; this.keep(ref); this.show(); this.panels(); });
     each('pin', (ref) => this.pin(ref));
-    each('drop', (ref) => this.drop(ref));
+    each('drop', (ref) => this.drop(ref, true));
+    each('return', (ref) => this.drop(ref, false));
   }
 
   async bring(field) {
@@ -65,10 +68,11 @@ export class References {
     try { this.take(await post(`/api/references/${ref.id}/pin`, { shot: shot.id, model: ref.model_id ? 0 : model })); } catch (error) { notice(error.message, true); }
   }
 
-  async drop(ref) {
+  async drop(ref, gone) {
     try {
-      await post(`/api/references/${ref.id}/drop`);
-      this.list = this.list.filter((r) => r !== ref);
+      clearTimeout(ref.later);
+      await post(`/api/references/${ref.id}/drop`, { gone });
+      ref.place.gone = gone;
       this.show();
       this.panels();
     } catch (error) { notice(error.message, true); }
@@ -81,7 +85,7 @@ export class References {
 
   panels() {
     for (const node of document.querySelectorAll('.reference')) node.remove();
-    for (const ref of this.list) if (!ref.place.away) this.panel(ref);
+    for (const ref of this.here) if (!ref.place.away) this.panel(ref);
     this.follow();
   }
 

@@ -46,9 +46,10 @@ export class LineStage extends Stage {
     this.lacks = new Lacks(app);
     this.say = new SayTool(app, () => this.lines.said());
     this.tidy = new TidyTool(app, () => this.lines.reading);
+    const points = new PointsTool(app);
     this.tools = [
-      new TraceTool(app, this.hand), new PlotTool(app, this.hand), new RedrawTool(app, this.hand),
-      new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), new PointsTool(app),
+      new TraceTool(app, this.hand, points), new PlotTool(app, this.hand), new RedrawTool(app, this.hand),
+      new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), points,
       new TouchTool(app, { id: 'trim', label: 'Trim', key: 't', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
       new TouchTool(app, { id: 'cut', label: 'Cut', key: 's', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
       new WeighTool(app), this.rubTool(), this.say, this.tidy, this.layOver.tool(),
