@@ -66,6 +66,10 @@ async function counted(act) {
 
 export const post = (url, content) => counted(() => send(url, content));
 
+// How many edits of drawings were answered: what was asked before one and comes after it is out of date.
+let answered = 0;
+export const edits = () => answered;
+
 // Edits of one drawing go one after the other, each based on the revision the one before made.
 const chains = new Map();
 
@@ -80,6 +84,7 @@ export function edit(entry, what, fields) {
     // Done before its answer was lost: what came of it is in the drawing, which is read anew.
     if (answer.again) return { ...answer, revision: entry.revision = (await get(url)).revision, merged: true };
     entry.revision = answer.revision;
+    answered += 1;
     if (answer.merged) notice('Somebody else changed this drawing too; both changes are kept');
     return answer;
   }));

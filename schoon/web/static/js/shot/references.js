@@ -40,7 +40,7 @@ export class References {
 
   show() {
     const { model } = this.app.data;
-    fill(this.box, html`<b>Beside the paper</b><label class="bring">a picture or clip <input id="reference-file" type="file" accept="image/*,video/*,.mkv,.gif" autocomplete="off"></label>
+    fill(this.box, html`<b>Beside the paper</b><label class="bring">Bring a picture or clip … <input id="reference-file" type="file" accept="image/*,video/*,.mkv,.gif" autocomplete="off"></label>
       <ul>${this.here.map((ref) => html`<li><span class="name" title="${ref.name}">${ref.name}</span>
         <button data-see="${ref.id}" aria-pressed="${!ref.place.away}">seen</button>
         ${model ? html`<button data-pin="${ref.id}" aria-pressed="${Boolean(ref.model_id)}" title="Seen in every shot of the model">with the model</button>` : ''}

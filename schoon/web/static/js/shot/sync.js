@@ -1,6 +1,6 @@
 // What others, jobs and the hand have changed: read anew, undone, done again; and the shot's time.
 
-import { change, get, notice, post } from '../api.js';
+import { change, edits, get, notice, post } from '../api.js';
 import * as drawings from './drawings.js';
 
 const $ = (id) => document.getElementById(id);
@@ -22,7 +22,13 @@ export class Sync {
     const { app } = this;
     const { data } = app;
     let found;
-    try { found = await get(`/api/shots/${data.shot.id}/run?level=${app.level}`); } catch (error) { notice(error.message, true); return; }
+    let before;
+    try {
+      do {
+        before = edits();
+        found = await get(`/api/shots/${data.shot.id}/run?level=${app.level}`);
+      } while (before !== edits());
+    } catch (error) { notice(error.message, true); return; }
     const here = this.takeRun(found.drawings);
     Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth, framing: found.framing, meant: found.meant, labels: found.labels });
     Object.assign(data.shot, { frames: found.frames, fps: found.fps, numbering: found.numbering });
