@@ -45,6 +45,9 @@ _SIZES, _SHAPES = 0.35, 0.12
 _BASE = 0.15
 """What a pair counts without support from its neighbours, beside full support."""
 
+_ROUNDS = 4
+"""Rounds of relaxation."""
+
 _MOVING = 0.8
 """What likeness with a movement of its own counts beside likeness in place after registration."""
 
@@ -148,16 +151,65 @@ class Match:
         return found
 
 
-def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
-    """Matches the patches of two drawings of one size. Raises ValueError for different sizes."""
+@dataclass(frozen=True)
+class _Guess:
+    """What one movement and looks say of two drawings; tables are (sources, targets), as in `Match`. looks: likeness in size and
+    shape. distance: px between a target patch's place and a source patch. near: neighbours in the target. flow: its shift."""
+
+    likely: NDArray[np.float64]
+    mutual: NDArray[np.float64]
+    looks: NDArray[np.float64]
+    distance: NDArray[np.float64]
+    inside: NDArray[np.float64]
+    together: NDArray[np.float64]
+    there: NDArray[np.int32]
+    near: NDArray[np.bool_]
+    flow: NDArray[np.float64]
+    laid: Laid
+    kin: float
+
+
+def likeness(source: Patches, target: Patches) -> NDArray[np.float64]:
+    """(source patches + 1, target patches + 1) how good a pair of patches of two neighbouring drawings of one size is, 0..1, by
+    one movement, their looks and their neighbours alone. Raises ValueError for different sizes."""
+    _check(source, target)
+    if not source.count or not target.count:
+        return np.zeros((source.count + 1, target.count + 1))
+    guess = _guessed(source, target)
+    return guess.likely * guess.mutual
+
+
+def _check(source: Patches, target: Patches) -> None:
     if source.labels.shape != target.labels.shape:
         raise ValueError("drawings must be of one size to be matched")
+
+
+def match(source: Patches, target: Patches) -> Match:
+    """Matches the patches of two drawings of one size. Raises ValueError for different sizes."""
+    _check(source, target)
     if not source.count or not target.count:
         nothing = np.zeros((source.count + 1, target.count + 1))
         none = links([nothing] * len(MEASURES), 0.0)
         return Match(
             nothing, nothing, np.zeros_like(target.open_labels[::_STRIDE, ::_STRIDE]), nothing, 0.0, none
         )
+    guess = _guessed(source, target)
+    likely, mutual, looks, laid = guess.likely, guess.mutual, guess.looks, guess.laid
+    border, within = came_from(source, target, laid, guess.near, guess.flow)
+    rests, rests_both = _at_rest(source, target)
+    alike, share = np.zeros_like(likely), np.zeros_like(likely)
+    alike[laid.source, laid.target] = _alike(source, target, laid)
+    share[laid.source, laid.target] = laid.share * (0.5 + 0.5 * laid.reverse)
+    close = looks * np.exp(-0.5 * (guess.distance / (_NEAR * max(target.labels.shape))) ** 2)
+    tables = [likely, likely * mutual, alike, share, close, guess.inside, rests, rests_both, border, within]
+    several = 0.5 * (border + within).astype(float)
+    several = _normalise(several) * np.clip(several.max(axis=0) / _CLEAR, 0, 1)
+    mixed = (1 - _MOTIONS) * likely + _MOTIONS * several
+    mixed[:, target.background] = likely[:, target.background]
+    return Match(mixed, mutual, guess.there, guess.together, guess.kin, links(tables, guess.kin))
+
+
+def _guessed(source: Patches, target: Patches) -> _Guess:
     shift = _registration(source, target)
     together, distance, there = _overlap(source, target, shift)
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
@@ -170,7 +222,7 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     first = first * fitting
     likely = _normalise(first)
     a, b = _relations(source), _relations(target)
-    for _ in range(rounds):
+    for _ in range(_ROUNDS):
         support = (b @ (a @ likely).T).T
         peak = support.max(axis=0, keepdims=True)
         likely = _normalise(first * (_BASE + twin + support / np.maximum(peak, 1e-9)))
@@ -184,19 +236,9 @@ def match(source: Patches, target: Patches, rounds: int = 4) -> Match:
     worth = kin + (1 - kin) * looks
     if source.background and target.background:
         worth[source.background, target.background] = 1
-    likely, mutual = likely * confidence, mutual * worth
-    border, within = came_from(source, target, laid, near, flow)
-    rests, rests_both = _at_rest(source, target)
-    alike, share = np.zeros_like(likely), np.zeros_like(likely)
-    alike[laid.source, laid.target] = _alike(source, target, laid)
-    share[laid.source, laid.target] = laid.share * (0.5 + 0.5 * laid.reverse)
-    close = looks * np.exp(-0.5 * (distance / (_NEAR * max(target.labels.shape))) ** 2)
-    tables = [likely, likely * mutual, alike, share, close, inside, rests, rests_both, border, within]
-    several = 0.5 * (border + within).astype(float)
-    several = _normalise(several) * np.clip(several.max(axis=0) / _CLEAR, 0, 1)
-    mixed = (1 - _MOTIONS) * likely + _MOTIONS * several
-    mixed[:, target.background] = likely[:, target.background]
-    return Match(mixed, mutual, there, together, kin, links(tables, kin))
+    return _Guess(
+        likely * confidence, mutual * worth, looks, distance, inside, together, there, near, flow, laid, kin
+    )
 
 
 def _at_rest(source: Patches, target: Patches) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

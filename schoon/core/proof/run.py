@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..paint.matching import Match, match
+from ..paint.matching import likeness
 from ..patches import Patches, unpack_coarse
 from ..strokes import Points
 from .sights import Sight
@@ -36,8 +36,7 @@ def links_of(source: Patches, target: Patches) -> dict[int, tuple[int, float]]:
     """The patches of two neighbouring drawings of one size that are each other's best counterpart, the outside left out."""
     if not source.count or not target.count:
         return {}
-    found: Match = match(source, target)
-    sure = found.likely * found.mutual
+    sure = likeness(source, target)
     onto, back = sure.argmax(axis=1), sure.argmax(axis=0)
     return {
         k: (int(onto[k]), float(sure[k, onto[k]]))
