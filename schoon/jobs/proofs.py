@@ -13,6 +13,9 @@ from ..core.proof import pack_sight, sight_of
 from ..core.tone import coverage
 from ..work.documents import painting_of, parts_told, seen_in, sheet_of
 
+_SHADED = 2
+"""Rows and columns of which one is looked at where the share of shade is asked for."""
+
 
 def seen(packed: bytes, documents: Sequence[Any], size: tuple[int, int], parts: Mapping[int, str]) -> bytes:
     """A drawing as it is proofed, packed. packed: its patches. documents: line, seal, paint and tone. parts: pot -> part."""
@@ -31,11 +34,16 @@ def seen(packed: bytes, documents: Sequence[Any], size: tuple[int, int], parts: 
     placed = [(t, w) for t, w in seen_in(sheet.tones, sheet.spots, patches, parts) if t.kind == "shade"]
     if placed:
         tables = []
+        grown = patches.labels[::_SHADED, ::_SHADED]
         for tone, within in placed:
             table = np.full(patches.count + 1, within is None)
             table[[p for p in within or () if p <= patches.count]] = True
-            tables.append((tone, lambda part, table=table: table[patches.labels[part]]))
-        shade = coverage(tables, size)
+            tables.append((tone, lambda part, table=table: table[grown[part]]))
+        half = (grown.shape[1], grown.shape[0])
+        own = patches.open_labels[::_SHADED, ::_SHADED].ravel()
+        under = coverage(tables, half, np.array([[1 / _SHADED, 0, 0], [0, 1 / _SHADED, 0]])).ravel()
+        count = patches.count + 1
+        shade = np.bincount(own, under, count) / np.maximum(np.bincount(own, minlength=count), 1)
     named = {p: told.get(p) or parts.get(int(pots[p]), "") for p in painting}
     return pack_sight(
         sight_of(patches, pots, ink, stitched, None, shade, {p: n for p, n in named.items() if n})

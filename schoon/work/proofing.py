@@ -99,7 +99,7 @@ class Looked:
         return found
 
 
-_VERSION = 5
+_VERSION = 6
 """Changes when a rule does."""
 
 

@@ -156,11 +156,11 @@ def sight_of(
     ink: NDArray[np.bool_],
     stitched: NDArray[np.bool_] | None = None,
     bare: NDArray[np.bool_] | None = None,
-    shade: NDArray[np.float32] | None = None,
+    shade: NDArray[np.float64] | None = None,
     parts: Mapping[int, str] | None = None,
 ) -> Sight:
     """pots: (count + 1,) pot or colour of each patch, 0 for none. ink: (h, w) the lines. stitched: (h, w) what shuts patches
-    unseen. bare: (h, w) pixels without paint. shade: (h, w) share under shade."""
+    unseen. bare: (h, w) pixels without paint. shade: (count + 1,) share of each patch under shade."""
     height, width = ink.shape
     step = max(1, -(-max(width, height) // COARSE))
     count = patches.count
@@ -189,9 +189,6 @@ def sight_of(
     ridge = (thickness >= 1) & (thickness >= cv2.dilate(thickness, np.ones((3, 3))) - 1e-3)
     rows, columns = np.nonzero(ridge)
     every = max(1, len(rows) // _POINTS)
-    under = np.zeros(count + 1)
-    if shade is not None:
-        under = np.bincount(labels.ravel(), shade.ravel(), count + 1) / np.maximum(patches.areas, 1)
     return Sight(
         (width, height),
         step,
@@ -208,7 +205,7 @@ def sight_of(
         left_out,
         np.c_[columns, rows][::every] + 0.5,
         float(2 * np.median(thickness[ridge]) - 1) if len(rows) else 0.0,
-        under,
+        np.zeros(count + 1) if shade is None else shade,
         parts or {},
     )
 
