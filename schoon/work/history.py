@@ -239,6 +239,7 @@ class Moment:
 def moment(cursor: Cursor, shot_id: int, action_id: int, level_id: int) -> Moment:
     """Raises NotFound."""
     steps = _steps_with(cursor, shot_id, action_id)
+    _refuse_foreign(cursor, shot_id, level_id)
     own = [Subject("drawing", row["id"]) for row in productions.drawings(cursor, level_id)]
     then = _time_at(cursor, steps, shot_id, action_id)
     starts = then.levels.get(level_id, {})
@@ -258,6 +259,11 @@ class Span:
 
     def meets(self, first: int, count: int) -> bool:
         return first <= self.last and first + count > self.first
+
+
+def _refuse_foreign(cursor: Cursor, shot_id: int, level_id: int) -> None:
+    if productions.shot_of_level(cursor, level_id)["id"] != shot_id:
+        raise NotFound("This level belongs to another shot")
 
 
 def _steps_with(cursor: Cursor, shot_id: int, action_id: int) -> list[Step]:
@@ -309,6 +315,9 @@ def back_to(
     steps = _steps_with(cursor, shot_id, action_id)
     subjects = {s.subject for s in steps if s.subject.kind != "model"}
     if span is not None:
+        _refuse_foreign(cursor, shot_id, span.level)
+        if not 1 <= span.first <= span.last <= productions.time_of(cursor, shot_id).frames:
+            raise Refusal("These frames are not in the shot; choose others")
         then = _time_at(cursor, steps, shot_id, action_id)
         shown = productions.time_of(cursor, shot_id), then
         only = {

@@ -311,6 +311,10 @@ def test_a_span_is_kept_as_it_was_at_a_moment_with_its_timing(shot: Shot) -> Non
     again = shot.client.post("/api/shots/1/back", json={"action": moment, "span": span})
     assert again.status_code == 422
     assert shot.client.get("/api/shots/1/moments/99999?level=1").status_code == 404
+    assert shot.client.get(f"/api/shots/1/moments/{moment}?level=77").status_code == 404
+    for wrong in ({"first": 4, "last": 3}, {"last": 999}):
+        asked = {"action": moment, "span": {**span, **wrong}}
+        assert shot.client.post("/api/shots/1/back", json=asked).status_code == 422
     # One undo takes drawings and timing back.
     assert shot.client.post(f"/api/drawings/{shot.ids[1]}/undo").status_code == 200
     assert len(shot.drawing(3)["strokes"]) == lines[2] - 1
