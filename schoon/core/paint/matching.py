@@ -175,7 +175,7 @@ def likeness(source: Patches, target: Patches) -> NDArray[np.float64]:
     _check(source, target)
     if not source.count or not target.count:
         return np.zeros((source.count + 1, target.count + 1))
-    guess = _guessed(source, target)
+    guess = _guessed(source, target, across=False)
     return guess.likely * guess.mutual
 
 
@@ -209,7 +209,8 @@ def match(source: Patches, target: Patches) -> Match:
     return Match(mixed, mutual, guess.there, guess.together, guess.kin, links(tables, guess.kin))
 
 
-def _guessed(source: Patches, target: Patches) -> _Guess:
+def _guessed(source: Patches, target: Patches, across: bool = True) -> _Guess:
+    """across: whether neighbours that move across each other are told apart."""
     shift = _registration(source, target)
     together, distance, there = _overlap(source, target, shift)
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
@@ -229,7 +230,8 @@ def _guessed(source: Patches, target: Patches) -> _Guess:
     confidence = np.clip(first.max(axis=0) / 0.5, 0, 1)
     # Before the columns are normalised: a detail that has no other candidate is still a poor counterpart.
     mutual = first / np.maximum(first.max(axis=1, keepdims=True), 1e-9)
-    likely = told_by_neighbours(source, target, laid, likely, mutual)
+    if across:
+        likely = told_by_neighbours(source, target, laid, likely, mutual)
     kin = _kin(source, target, laid)
     # What lies in the place of a patch is that patch in a run, however much of it is hidden; in another pose only
     # what is alike in size and shape convinces.

@@ -114,7 +114,7 @@ class Proof:
 
     def _links(self, work: Work, rows: Sequence[DrawingRow], patches: Sequence[bytes]) -> list[Links]:
         bodies = [key_of(body) for body in patches]
-        names = [key_of("links by likeness", LONGEST, a, b) for a, b in pairwise(bodies)]
+        names = [key_of("links by likeness alone", LONGEST, a, b) for a, b in pairwise(bodies)]
         kept_links = {
             k: body for k, name in enumerate(names) if (body := work.files.read(name, ".json")) is not None
         }
