@@ -2,7 +2,7 @@
 // another level in its place. One of them is kept.
 
 import { fill, html } from '../dom.js';
-import { change, get, notice, post } from '../api.js';
+import { get, notice, post } from '../api.js';
 
 const $ = (id) => document.getElementById(id);
 
