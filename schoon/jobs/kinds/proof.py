@@ -89,8 +89,7 @@ class Proof:
     ) -> list[Sight]:
         size, parts = paper_of(looked.shot), dict(looked.parts)
         names = [
-            key_of("sight, shade by half", [row[p] for p in revisions.SHOWN], size, sorted(parts.items()))
-            for row in rows
+            key_of("sight", [row[p] for p in revisions.SHOWN], size, sorted(parts.items())) for row in rows
         ]
         packed = {
             k: body for k, name in enumerate(names) if (body := work.files.read(name, ".sight")) is not None
@@ -114,7 +113,7 @@ class Proof:
 
     def _links(self, work: Work, rows: Sequence[DrawingRow], patches: Sequence[bytes]) -> list[Links]:
         bodies = [key_of(body) for body in patches]
-        names = [key_of("links by likeness alone", LONGEST, a, b) for a, b in pairwise(bodies)]
+        names = [key_of("links", LONGEST, a, b) for a, b in pairwise(bodies)]
         kept_links = {
             k: body for k, name in enumerate(names) if (body := work.files.read(name, ".json")) is not None
         }
