@@ -15,7 +15,7 @@ from ..errors import NotFound, Refusal
 from .documents import with_parts
 from .pool import Cursor, Row
 from .rows import DrawingRow, LevelRow, ShotRow
-from .states import KeyChange, Label, Level, LevelKind, Note, Place, Retaken, Stack, Starts, Time
+from .states import KeyChange, Label, Level, LevelKind, Note, Place, Retaken, Stack, Starts, Time, lies
 
 DUPLICATE = 1062
 
@@ -139,7 +139,7 @@ def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:
     row["key_changes"] = {int(frame): KeyChange(**change) for frame, change in changes.items()}
     row |= {"opacity": 100, "visible": True, "tint": None, **json.loads(row.pop("seen") or "{}")}
     row["paper"] = tuple(row.get("paper") or (int(row["width"]), int(row["height"])))
-    row["lies"] = Level(name="", kind=row["kind"], lay=row.pop("lay", None)).lies
+    row["lies"] = lies(row["kind"], row.pop("lay", None))
     return cast(ShotRow, row)
 
 

@@ -169,6 +169,11 @@ Lay = Literal["fit", "fill", "own"]
 """How a picture is brought to a paper: wholly inside, over all of it, or at its own size about the middle."""
 
 
+def lies(kind: LevelKind, lay: Lay | None) -> Lay:
+    """How pictures of a kind of level are brought to its paper; lay: as it was chosen, None if it was not."""
+    return lay or ("own" if kind == "backdrop" else "fit")
+
+
 class Level(BaseModel):
     """A level as it lies in the stack. depth: drawing -> parts from front to rear from it on. kind: what it is for.
 
@@ -208,7 +213,7 @@ class Level(BaseModel):
     @property
     def lies(self) -> Lay:
         """How its pictures are brought to its paper."""
-        return self.lay or ("own" if self.kind == "backdrop" else "fit")
+        return lies(self.kind, self.lay)
 
 
 class Stack(State):

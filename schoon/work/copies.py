@@ -50,7 +50,8 @@ def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:
     shot = productions.shot_of_level(cursor, level_id)
     now = productions.stack_of(cursor, shot["id"])
     own = now.levels[level_id]
-    if own.kind == "backdrop" and what not in ("all", "linked"):
+    whole = what in ("all", "linked")
+    if own.kind == "backdrop" and not whole:
         raise Refusal("A backdrop has no timing of its own; copy all of it")
     made = productions.add_level(cursor, shot["id"], name, own.model, own.key)
     rows = productions.drawings(cursor, level_id)
@@ -70,10 +71,9 @@ def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:
     like = stack.levels[made].model_copy(
         update={
             "kind": own.kind, "opacity": own.opacity, "tint": own.tint, "place": own.place, "skips": own.skips,
-            "part_labels": own.part_labels,
-            "paper": own.paper, "lay": own.lay, "linked": what == "linked",
+            "part_labels": own.part_labels, "paper": own.paper, "lay": own.lay, "linked": what == "linked",
             "depth": {new[d]: parts for d, parts in own.depth.items() if d in new},
-            **({"finish": own.finish, "key_changes": own.key_changes, "lights": own.lights} if what in ("all", "linked") else {}),
+            **({"finish": own.finish, "key_changes": own.key_changes, "lights": own.lights} if whole else {}),
             "entries": {
                 entry: tuple((new[d], frames) for d, frames in run) for entry, run in own.entries.items()
             },

@@ -316,13 +316,12 @@ def back_to(
     subjects = {s.subject for s in steps if s.subject.kind != "model"}
     if span is not None:
         _refuse_foreign(cursor, shot_id, span.level)
-        if not 1 <= span.first <= span.last <= productions.time_of(cursor, shot_id).frames:
+        present = productions.time_of(cursor, shot_id)
+        if not 1 <= span.first <= span.last <= present.frames:
             raise Refusal("These frames are not in the shot; choose others")
-        then = _time_at(cursor, steps, shot_id, action_id)
-        shown = productions.time_of(cursor, shot_id), then
         only = {
             d
-            for time in shown
+            for time in (present, _time_at(cursor, steps, shot_id, action_id))
             for first, count, d in exposure.spans(time.levels.get(span.level, {}), time.frames)
             if span.meets(first, count)
         }

@@ -125,7 +125,7 @@ def new_shot_size(levels: Sequence[NewLevel]) -> tuple[int, int]:
     """The size of a shot of these levels: that of its drawings. Raises Refusal if drawings differ in size; a single one may
     lie on paper of its own where there are others."""
     every = [level for level in levels if level.kind in ("drawings", "guide")] or list(levels)
-    drawn = [level for level in every if len(level.pictures) > 1] or every
+    drawn = [level for level in every if len(level.pictures) > 1 or level.kind == "guide"] or every
     sizes = {level.size for level in drawn}
     if len(sizes) > 1:
         words = ", ".join(f"{level.name} {level.size[0]} × {level.size[1]}" for level in drawn[:4])

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
-from schoon.core.paint.matching import match
+from schoon.core.paint.matching import likeness, match
 from schoon.core.patches import Patches, find_patches
 
 
@@ -60,3 +60,17 @@ def test_a_new_detail_lies_in_its_form_but_is_not_its_counterpart() -> None:
 def test_a_drawing_without_patches_matches_nothing() -> None:
     full = find_patches(np.ones((300, 480), bool))
     assert match(full, boxes(*STILL)).likely.sum() == 0
+
+
+def test_likeness_alone_finds_the_same_counterparts_and_knows_a_new_detail() -> None:
+    a, b = boxes(*STILL), boxes((9, 4), (9, 4), (9, 4), extra=True)
+    sure = likeness(a, b)
+    found = match(a, b)
+    for x, y in CENTRES:
+        patch = b.at(x + 9, y + 4)
+        assert sure[:, patch].argmax() == (found.likely * found.mutual)[:, patch].argmax() == a.at(x, y)
+    assert sure[:, b.at(85, 110)].max() < 0.15
+    nothing = find_patches(np.ones((300, 480), bool))
+    assert likeness(a, nothing).shape == (a.count + 1, 1)
+    with pytest.raises(ValueError, match="one size"):
+        likeness(a, find_patches(np.zeros((30, 40), bool)))

@@ -12,9 +12,13 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from schoon.errors import Refusal
 from schoon.formats.pictures import encode_png
+from schoon.formats.sequences import Incoming
 from schoon.store import Store
+from schoon.store.states import LevelKind
 from schoon.work.backup import back_up, restore
+from schoon.work.take_in import NewLevel, new_shot_size
 
 from ..shot import Shot, rough
 
@@ -548,3 +552,14 @@ def test_a_linked_copy_has_the_same_drawings_until_it_is_freed(
         cursor.execute("SELECT COUNT(*) AS n FROM drawings WHERE twin = id")
         assert cursor.fetchone() == {"n": 3}
     fresh.close()
+
+
+def test_a_shot_takes_its_size_from_its_runs_and_a_guide_shares_it() -> None:
+    def level(kind: LevelKind, count: int, size: tuple[int, int]) -> NewLevel:
+        return NewLevel(kind, (Incoming("a.png", 1, "", "image/png", *size, "same"),) * count, kind)
+
+    run, wall = level("drawings", 2, (320, 240)), level("drawings", 1, (900, 400))
+    assert new_shot_size([wall, run]) == (320, 240)
+    assert new_shot_size([wall]) == (900, 400)
+    with pytest.raises(Refusal, match="900 × 400"):
+        new_shot_size([run, level("guide", 1, (900, 400))])

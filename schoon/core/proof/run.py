@@ -34,8 +34,6 @@ Links = Mapping[int, tuple[int, float]]
 
 def links_of(source: Patches, target: Patches) -> dict[int, tuple[int, float]]:
     """The patches of two neighbouring drawings of one size that are each other's best counterpart, the outside left out."""
-    if not source.count or not target.count:
-        return {}
     sure = likeness(source, target)
     onto, back = sure.argmax(axis=1), sure.argmax(axis=0)
     return {

@@ -94,6 +94,15 @@ class RunOperation(Operation):
         raise NotImplementedError
 
 
+class OnMany(RunOperation):
+    """Done to several drawings at once. of: their ids."""
+
+    of: Annotated[list[Id], Field(min_length=1, max_length=2000)]
+
+    def drawings(self) -> set[int]:
+        return set(self.of)
+
+
 def is_locked(level: str) -> Refusal:
     """What is said of a change to a locked level."""
     return Refusal(f"The level {level} is locked; open it under Levels to change it")
@@ -105,5 +114,5 @@ def many(count: int, what: str, more: str = "s") -> str:
 
 
 __all__ = [
-    "Context", "DrawingOperation", "Id", "Number", "Operation", "RunOperation", "Spot", "is_locked", "many",
+    "Context", "DrawingOperation", "Id", "Number", "OnMany", "Operation", "RunOperation", "Spot", "is_locked", "many",
 ]  # fmt: skip

@@ -18,7 +18,7 @@ from ...errors import NotFound, Refusal
 from ..derived import own_rubbed
 from ..documents import Sheet
 from ..pen import MOST_POINTS, stroke_from_pen
-from .base import Context, DrawingOperation, Id, Number, RunOperation, Spot, many
+from .base import Context, DrawingOperation, Number, OnMany, Spot, many
 
 Ids = Annotated[list[str], Field(min_length=1, max_length=5000)]
 PenPath = Annotated[list[tuple[Number, Number, Number]], Field(min_length=1, max_length=MOST_POINTS)]
@@ -509,14 +509,13 @@ class Delete(LineOperation):
         return _replaced(strokes, {s.id: [] for s in _chosen(strokes, self.ids)})
 
 
-class RubInk(RunOperation):
+class RubInk(OnMany):
     """Rubs out ink along a path on one or several drawings: lines, and ink that was kept as it was drawn.
 
-    path: px. reach: px to both sides of it. of: ids of the drawings. locked: parts that stay as they are.
+    path: px. reach: px to both sides of it. locked: parts that stay as they are.
     """
 
     do: Literal["rub-ink"]
-    of: Annotated[list[Id], Field(min_length=1, max_length=2000)]
     path: Annotated[list[Spot], Field(min_length=1, max_length=MOST_POINTS)]
     reach: float = Field(gt=0, le=400)
     locked: Annotated[list[str], Field(max_length=200)] = Field(default_factory=list)
@@ -527,15 +526,11 @@ class RubInk(RunOperation):
     def nothing(self) -> str:
         return "No ink lies there that could be rubbed out"
 
-    def drawings(self) -> set[int]:
-        return set(self.of)
-
     def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
         path, closed = np.array(self.path, float), set(self.locked)
-        seen = sheet.inked
         left = {
             s.id: _pieces(s, found)
-            for s in seen
+            for s in sheet.inked
             if s.part not in closed and (found := edit.rubbed(s, path, self.reach)) is not None
         }
         own = sheet.own

@@ -20,7 +20,7 @@ from ..documents import Sheet
 from ..pen import MOST_POINTS
 from ..roughs import tile_of
 from ..sketches import MOST_PASSES, Pass, Sketch
-from .base import Context, DrawingOperation, RunOperation, Spot, many
+from .base import Context, DrawingOperation, OnMany, Spot, many
 
 PassId = Annotated[str, Field(pattern=r"^[0-9a-z]{6,12}$")]
 Png = Annotated[str, Field(max_length=12_000_000)]
@@ -164,16 +164,7 @@ class Draw(DrawingOperation):
         return replace(sheet, sketch=sheet.sketch.with_tiles(self.id, changed))
 
 
-class _OnMany(RunOperation):
-    """Done to several drawings at once. of: their ids."""
-
-    of: Annotated[list[Id], Field(min_length=1, max_length=2000)]
-
-    def drawings(self) -> set[int]:
-        return set(self.of)
-
-
-class Rub(_OnMany):
+class Rub(OnMany):
     """Rubs out along a path, on the topmost pass that is seen or on the picture that was taken in, which stays below as it was.
 
     on: "pass" for the topmost pass that is seen, "base", or "all" of the rough. path: px. reach: px to both sides of it.
@@ -210,7 +201,7 @@ def _rubbed(sketch: Sketch, context: Context, share: NDArray[np.float32], on: st
     return sketch
 
 
-class Lift(_OnMany):
+class Lift(OnMany):
     """A piece that was cut out with the lasso, laid down on the topmost pass that is seen of some drawings.
 
     piece: its pixels. corners: where its corners come to lie, px: upper left, upper right, lower right, lower left. source: the

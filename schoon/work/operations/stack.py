@@ -218,16 +218,16 @@ class Purpose(_OnLevel):
     def one(self, level: Level, offers: Offers) -> Level:
         if level.locked:
             raise is_locked(level.name)
-        changed = {"kind": self.kind}
-        if self.kind == "drawings" and level.paper is None:
+        paper = level.paper
+        if self.kind == "drawings" and paper is None:
             # What is drawn on its pictures lies where they have it.
-            sizes = offers.sizes(self.level) - {offers.frame}
-            if len(offers.sizes(self.level)) > 1:
+            sizes = offers.sizes(self.level)
+            if len(sizes) > 1:
                 raise Refusal(
                     f"The pictures of {level.name} differ in size; a level of drawings has one size. Scale them alike first"
                 )
-            return level.model_copy(update={**changed, "paper": next(iter(sizes), None)})
-        return level.model_copy(update=changed)
+            paper = next(iter(sizes - {offers.frame}), None)
+        return level.model_copy(update={"kind": self.kind, "paper": paper})
 
 
 _PURPOSES = {

@@ -15,7 +15,8 @@ export class Passes {
     Object.assign(this, { app, stage });
     // A part may have a pencil of its own: part -> colour.
     this.part = '';
-    this.ofParts = JSON.parse(localStorage.partPencils ?? '{}');
+    this.ofParts = {};
+    try { this.ofParts = JSON.parse(localStorage.partPencils) ?? {}; } catch { /* a damaged note is forgotten */ }
     this.colour = localStorage.pencilColour ?? '#3b4652';
     this.width = Number(localStorage.pencilWidth) || 5;
     this.grain = Number(localStorage.pencilGrain ?? 0.6);
