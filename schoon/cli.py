@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
+from .core.between import LEAST, MOST, Between
 from .core.cleanup import CleanupSettings, propose_strokes
 from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
@@ -29,7 +30,7 @@ from .core.patches import Patches, add_stitches, find_patches, most_of, pack
 from .core.proof import Links, Run, Sight, packed_links, sight_of
 from .core.proof import proof as proofed
 from .core.seal import propose_stitches
-from .core.strokes import ink_coverage
+from .core.strokes import Stroke, ink_coverage
 from .core.tone import (
     Light,
     Solids,
@@ -419,6 +420,64 @@ def _shade(path: Path, labels: NDArray[np.int32]) -> NDArray[np.bool_]:
     if picture.shape[2] == 4 and picture[..., 3].min() < 250:
         return np.asarray(picture[..., 3] > 127)
     return np.asarray(picture[..., :3].mean(axis=2) > 127)
+
+
+@app.command()
+def between(
+    first: Annotated[Path, typer.Argument(help="The first drawing, SVG with one path a stroke.")],
+    last: Annotated[Path, typer.Argument(help="The last drawing, of the same size.")],
+    at: Annotated[
+        str, typer.Option("--at", help="Shares of the way between the two, such as 0.25,0.5,0.75.")
+    ],
+    out: Out,
+    jobs: Jobs = 1,
+) -> None:
+    """Draws what lies between two line drawings; the results are named by their share, in hundredths."""
+    shares = _shares(at)
+    a, b = (_strokes(path) for path in (first, last))
+    if a[1] != b[1]:
+        raise Refusal(f"{first} and {last} are not of one size; scale them alike")
+    out.mkdir(parents=True, exist_ok=True)
+    with _progress() as bar:
+        task = bar.add_task("Drawing between", total=len(shares) + 1)
+        try:
+            found = Between.of(a[0], b[0], a[1])
+        except ValueError as error:
+            raise Refusal(f"{last}: {error}; draw one of its lines nearer to {first}") from error
+        bar.advance(task)
+
+        def draw(share: float) -> None:
+            drawing = svg.drawing_svg(found.at(share), a[1])
+            (out / f"{round(100 * share):02}.svg").write_text(drawing, encoding="utf-8")
+            bar.advance(task)
+
+        found.at(shares[0])
+        with ThreadPoolExecutor(jobs) as pool:
+            list(pool.map(draw, shares))
+
+
+def _shares(text: str) -> list[float]:
+    try:
+        shares = [float(word) for word in text.split(",")]
+    except ValueError:
+        shares = [np.inf]
+    if not all(LEAST <= share <= MOST for share in shares):
+        raise typer.BadParameter(
+            f"--at takes shares from {LEAST} to {MOST}, with commas between them, not {text!r}"
+        )
+    return shares
+
+
+def _strokes(path: Path) -> tuple[list[Stroke], tuple[int, int]]:
+    """Strokes and size of a line drawing. Raises Refusal."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise Refusal(f"{path} cannot be read as SVG ({error}); export it again as plain paths") from error
+    strokes, size = svg.read_drawing_svg(path.name, text)
+    if not strokes:
+        raise Refusal(f"{path.name} holds no line; export it again as plain paths without fill")
+    return strokes, size
 
 
 @app.command()

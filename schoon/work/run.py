@@ -1,4 +1,4 @@
-"""What is done to the lines of several drawings at once: traced back, in-betweened, compared."""
+"""What is done to the lines of several drawings at once: traced back, weighed, compared."""
 
 from __future__ import annotations
 
@@ -15,14 +15,11 @@ from ..core.run import (
     Target,
     drift_and_tremble,
     held_parts,
-    inbetween,
     measure,
     odd_ones,
-    pairs,
     register,
     register_parts,
     search,
-    spacing,
 )
 from ..core.strokes import Stroke, ruled, sample, strokes_from_dicts
 from ..core.strokes.model import new_id
@@ -31,14 +28,14 @@ from ..store import Cursor, DrawingRow, ShotRow, Store, productions, revisions
 from .documents import line_document
 from .edits import line_named, line_rule, load_all, refuse_locked
 from .placing import paper_of
-from .proposals import keep_hand, taking_place
+from .proposals import taking_place
 from .readings import Reader
 
 Call = Callable[..., Any]
 """Computes function(*arguments), here or in a worker."""
 
 
-_TRIES = 3
+TRIES = 3
 """How often a run is read again because drawings were changed while something was computed of them."""
 
 
@@ -70,7 +67,7 @@ def load_run(cursor: Cursor, level_id: int) -> Run:
     return Run(rows, strokes, paper_of(shot), shot)
 
 
-def _save_line(cursor: Cursor, action: int, row: DrawingRow, strokes: Sequence[Stroke]) -> None:
+def save_line(cursor: Cursor, action: int, row: DrawingRow, strokes: Sequence[Stroke]) -> None:
     """A new revision of a held drawing with these strokes, under an action. Ink of its own stays."""
     document = line_document(list(strokes), line_named(cursor, row["line"])[1])
     revisions.revise(cursor, revisions.of(row), action, line=revisions.put_document(cursor, document))
@@ -84,7 +81,7 @@ def weigh(store: Store, level_id: int, drawing_ids: Sequence[int], call: Call) -
     waiting = set(drawing_ids)
     done: list[int] = []
     action: int | None = None
-    for _ in range(_TRIES):
+    for _ in range(TRIES):
         with store.transaction() as cursor:
             run = load_run(cursor, level_id)
             rule = line_rule(cursor, run.shot)
@@ -103,7 +100,7 @@ def weigh(store: Store, level_id: int, drawing_ids: Sequence[int], call: Call) -
                 action = revisions.begin_action(cursor, label)
             for row in same:
                 assert action is not None
-                _save_line(cursor, action, row, weighed[row["id"]])
+                save_line(cursor, action, row, weighed[row["id"]])
         done += [int(row["id"]) for row in same]
         waiting -= set(done)
     if not done:
@@ -166,10 +163,10 @@ def trace_back(
             s.id: replace(s, track=s.track or s.id, link=(s.link or home) if linked else s.link, by="hand")
             for s in source
         }
-        _save_line(cursor, action, row, [marked.get(s.id, s) for s in sheet.strokes])
+        save_line(cursor, action, row, [marked.get(s.id, s) for s in sheet.strokes])
         for target, (row, sheet) in held.items():
             new = [_laid(stroke, places[target], linked) for stroke in marked.values()]
-            _save_line(cursor, action, row, taking_place(sheet.strokes, new, part))
+            save_line(cursor, action, row, taking_place(sheet.strokes, new, part))
     return [drawing_id, *others]
 
 
@@ -185,80 +182,6 @@ def _lies(source: Sequence[Stroke], there: Sequence[Stroke], part: str, size: tu
 def _laid(stroke: Stroke, place: Placement, linked: bool) -> Stroke:
     own = Placement.from_numbers(stroke.link).then(place).numbers() if linked and stroke.link else None
     return replace(stroke, controls=place.apply(stroke.controls), id=new_id(), link=own, confidence=1.0)
-
-
-def between(
-    store: Store,
-    level_id: int,
-    first: int,
-    last: int,
-    chart: str | Sequence[float],
-    part: str,
-    call: Call,
-    ring: Sequence[int] = (),
-) -> tuple[list[int], int, int]:
-    """Gives the drawings between two lined ones interpolated strokes; what a hand made in them stays.
-
-    ring: the drawings of a closed cycle, in which those between may lie round its end.
-    Returns the drawings changed, how many strokes were matched and how many had no counterpart.
-    Raises NotFound and Refusal.
-    """
-    for _ in range(_TRIES):
-        with store.transaction() as cursor:
-            run = load_run(cursor, level_id)
-        refuse_locked(run.shot)
-        ends, inner, drawings, matched, lost = call(_between, run, first, last, chart, part, ring)
-        with store.transaction() as cursor:
-            held = {
-                int(row["id"]): (row, sheet) for row, sheet in load_all(cursor, level_id, [*ends, *inner])
-            }
-            if any(held[d][0]["line"] != line for d, line in ends.items()):
-                continue
-            count = len(inner)
-            action = revisions.begin_action(cursor, f"in-between {count} drawing{'s' * (count != 1)}")
-            for drawing_id, strokes in zip(inner, drawings, strict=True):
-                row, sheet = held[drawing_id]
-                rest = [s for s in sheet.strokes if part and s.part != part]
-                own = [s for s in sheet.strokes if not part or s.part == part]
-                _save_line(cursor, action, row, rest + keep_hand(own, strokes))
-            return inner, matched, lost
-    raise Refusal("The two drawings are being changed in another window; try again when they rest")
-
-
-def _between(
-    run: Run, first: int, last: int, chart: str | Sequence[float], part: str, ring: Sequence[int]
-) -> tuple[dict[int, str | None], list[int], list[list[Stroke]], int, int]:
-    """The two ends with their line documents, the drawings between, their strokes, strokes matched and lost."""
-    a, b, inner = _inner(run, first, last, ring)
-    if not inner:
-        raise Refusal("There is no drawing between these two; choose two that are farther apart")
-    start, end = ([s for s in run.strokes[run.rows[k]["id"]] if not part or s.part == part] for k in (a, b))
-    for k, strokes in ((a, start), (b, end)):
-        if not strokes:
-            raise Refusal(
-                f"Drawing {run.rows[k]['number']} has no line{' of this part' if part else ''} yet; clean it first"
-            )
-    try:
-        shares = spacing(chart, len(inner))
-    except ValueError as error:
-        raise Refusal(str(error)[:1].upper() + str(error)[1:]) from error
-    matched = pairs(start, end, run.size)
-    if not matched:
-        raise Refusal("No stroke of one drawing was found again in the other; trace or fit one of them first")
-    ends = {int(run.rows[k]["id"]): run.rows[k]["line"] for k in (a, b)}
-    drawings = inbetween(start, end, matched, shares)
-    lost = len(start) + len(end) - 2 * len(matched)
-    return ends, [int(row["id"]) for row in inner], drawings, len(matched), lost
-
-
-def _inner(run: Run, first: int, last: int, ring: Sequence[int]) -> tuple[int, int, list[DrawingRow]]:
-    """Where two drawings are in the run, and the rows between them: in a ring from the first on, round its end."""
-    if first in ring and last in ring:
-        at, to = ring.index(first), ring.index(last)
-        between = [ring[k % len(ring)] for k in range(at + 1, to if to > at else to + len(ring))]
-        return run.index(first), run.index(last), [run.rows[run.index(d)] for d in between]
-    a, b = sorted((run.index(first), run.index(last)))
-    return a, b, run.rows[a + 1 : b]
 
 
 def held(run: Run, read: Reader, call: Call) -> list[dict[str, Any]]:

@@ -18,14 +18,11 @@ from schoon.core.run import (
     drift_and_tremble,
     fit_to,
     held_parts,
-    inbetween,
     measure,
     odd_ones,
-    pairs,
     register,
     register_parts,
     search,
-    spacing,
 )
 from schoon.core.strokes import Stroke, sample
 from schoon.core.strokes.edit import count, split, turned_round
@@ -124,49 +121,6 @@ def test_doubt_shows_where_the_rough_disagrees_and_new_lines_are_named() -> None
     assert {s.id for s in pieces} >= {s.id for s in result.strokes[:2]}
     assert gap(result.new, [rough[3]]) < 1
     assert all(s.confidence < 0.5 for s in result.new)
-
-
-def test_strokes_are_matched_by_track_then_by_place_and_shape() -> None:
-    a = face()
-    moved = placed(a, Placement(1, complex(12, 6)))
-    shuffled = [replace(moved[k], id=f"other{k}") for k in (2, 0, 3, 1)]
-    assert pairs(a, shuffled, SIZE) == [(0, 1), (1, 3), (2, 0), (3, 2)]
-    tracked = [replace(moved[k], track=a[k].id) for k in (3, 0)]
-    assert set(pairs(a, tracked, SIZE)) == {(3, 0), (0, 1)}
-    assert pairs(a, [], SIZE) == []
-
-
-def test_a_rigid_part_moves_along_an_arc_and_stays_rigid() -> None:
-    arm = [replace(straight((200, 150), (300, 150)), part="arm"), replace(ring((300, 150), 12), part="arm")]
-    quarter = Placement(
-        complex(np.exp(0.5j * np.pi)), complex(200, 150) - complex(np.exp(0.5j * np.pi)) * complex(200, 150)
-    )
-    (middle,) = inbetween(arm, placed(arm, quarter), [(0, 0), (1, 1)], [0.5])
-    # Half way round, not half way across: the hand keeps its distance from the shoulder.
-    hand = sample(middle[1])[0].mean(axis=0)
-    assert np.hypot(*(hand - (200, 150))) == pytest.approx(100, abs=1)
-    assert hand == pytest.approx((200 + 70.7, 150 + 70.7), abs=1.5)
-    assert middle[1].closed
-    assert middle[0].track == arm[0].id
-
-
-def test_strokes_of_other_points_are_interpolated_all_the_same() -> None:
-    a = wave(40, 360, 100, 30)
-    b = turned_round(wave(40, 360, 200, 60))
-    b = replace(b, controls=b.controls, part=a.part)
-    first, last = inbetween([a], [b], [(0, 0)], [0.001, 0.999])
-    assert gap(first, [a]) < 1.5
-    assert gap(last, [b]) < 1.5
-
-
-def test_spacing_charts_rise_and_gather_where_they_say() -> None:
-    assert spacing("even", 3) == pytest.approx([0.25, 0.5, 0.75])
-    assert all(i > e for i, e in zip(spacing("ease in", 3), spacing("even", 3), strict=True))
-    assert all(o < e for o, e in zip(spacing("ease out", 3), spacing("even", 3), strict=True))
-    assert spacing([0.33, 0.66], 2) == [0.33, 0.66]
-    for wrong in ("bouncy", [0.5], [0.7, 0.3], [0.0, 0.5]):
-        with pytest.raises(ValueError, match=r"spacing"):
-            spacing(wrong, 2)
 
 
 def test_held_parts_are_found_and_moving_ones_are_not() -> None:

@@ -1,6 +1,5 @@
-"""Strokes through the run: registration, fitting to other roughs, in-betweens, held parts and measures."""
+"""Strokes through the run: registration, fitting to other roughs, held parts and measures."""
 
-from .between import CHARTS, inbetween, pairs, spacing
 from .follow import Fitted, cut_at_doubt, fit_to
 from .measure import (
     ODD,
@@ -17,7 +16,6 @@ from .placement import Placement
 from .register import Lines, Target, register, search
 
 __all__ = [
-    "CHARTS",
     "ODD",
     "OFF",
     "Fitted",
@@ -30,12 +28,9 @@ __all__ = [
     "drift_and_tremble",
     "fit_to",
     "held_parts",
-    "inbetween",
     "measure",
     "odd_ones",
-    "pairs",
     "register",
     "register_parts",
     "search",
-    "spacing",
 ]

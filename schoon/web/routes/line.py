@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse
 from pydantic import Field
 
+from ...core.between import Pull
 from ...core.strokes import ruled, strokes_from_dicts
 from ...core.strokes.model import new_id
 from ...errors import Refusal
 from ...formats import svg
 from ...jobs import views
 from ...store import models, pictures, productions, revisions
+from ...work import between as betweens
 from ...work import edits, run
 from ...work.derived import key_of, to_json
 from ...work.documents import said_of
@@ -25,7 +28,7 @@ from ...work.readings import Reader, rough_of
 from ...work.roughs import rough_name
 from ..deps import DeskDep, FilesDep, StoreDep
 from ..shapes import shape_of
-from ..values import Body, Id, Number
+from ..values import Body, Id, Number, Place
 from .jobs import Reading
 
 router = APIRouter(prefix="/api")
@@ -158,23 +161,64 @@ def trace_back(level_id: int, want: TraceBack, store: StoreDep, desk: DeskDep) -
     return JSONResponse({"drawings": changed})
 
 
+Chart = Annotated[str, Field(max_length=20)] | Annotated[list[Number], Field(max_length=500)]
+
+
+class PartChart(Body):
+    """How a part goes its own way; see `work.between.PartChart`."""
+
+    chart: Chart | None = None
+    lag: Number = 0.0
+
+
+class Bend(Body):
+    """An arc bent by hand: at a place of the first drawing, by so many px half way."""
+
+    at: Place
+    by: Place
+
+
 class Between(Body):
-    """chart: a spacing by name, or shares that rise between 0 and 1. ring: as `work.run.between`."""
+    """chart: a spacing by name, or shares of the way. The rest as `work.between.Ask`."""
 
     first: int
     last: int
-    chart: str | list[float] = "even"
+    chart: Chart = "even"
     part: str = Field(default="", max_length=60)
     ring: list[Id] = Field(default_factory=list, max_length=2000)
+    parts: dict[Annotated[str, Field(min_length=1, max_length=60)], PartChart] = Field(
+        default_factory=dict, max_length=200
+    )
+    bends: list[Bend] = Field(default_factory=list, max_length=50)
+    follow: bool = True
+
+    def ask(self) -> betweens.Ask:
+        """As the work takes it."""
+        return betweens.Ask(
+            self.first, self.last, self.chart, self.part, self.ring,
+            {name: betweens.PartChart(own.chart, own.lag) for name, own in self.parts.items()},
+            [Pull((b.at[0], b.at[1]), (b.by[0], b.by[1])) for b in self.bends], self.follow,
+        )  # fmt: skip
 
 
 @router.post("/levels/{level_id}/between")
 def between(level_id: int, want: Between, store: StoreDep, desk: DeskDep) -> JSONResponse:
-    """Gives the drawings between two lined ones interpolated strokes."""
-    changed, matched, lost = run.between(
-        store, level_id, want.first, want.last, want.chart, want.part, desk.call, want.ring
+    """Gives the drawings between two lined ones their lines."""
+    return JSONResponse(asdict(betweens.between(store, level_id, want.ask(), desk.call)))
+
+
+class Paths(Between):
+    """places: of lines in the first drawing."""
+
+    places: list[Place] = Field(min_length=1, max_length=50)
+
+
+@router.post("/levels/{level_id}/between/paths")
+def paths(level_id: int, want: Paths, store: StoreDep, desk: DeskDep) -> JSONResponse:
+    """The arcs of lines between two drawings, as they would be made; nothing is changed."""
+    return JSONResponse(
+        {"paths": betweens.paths(store, level_id, want.ask(), [(x, y) for x, y in want.places], desk.call)}
     )
-    return JSONResponse({"drawings": changed, "matched": matched, "lost": lost})
 
 
 @router.get("/levels/{level_id}/held")

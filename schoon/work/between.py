@@ -1,0 +1,255 @@
+"""In-betweens: the drawings between lined ones, by spacing charts, with what a hand did to them."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from ..core.between import Between, Pull, followed, spacing
+from ..core.model.depth import depth_at
+from ..core.strokes import Stroke
+from ..errors import Refusal
+from ..store import Cursor, DrawingRow, ShotRow, Store, models, productions, revisions
+from .derived import Memory
+from .edits import load_all, refuse_locked
+from .proposals import keep_hand
+from .run import TRIES, Call, Run, load_run, save_line
+
+Chart = str | Sequence[float]
+
+_KNOTS = ("key", "extreme", "breakdown")
+"""Kinds of drawings that others lie between, when they have lines."""
+
+_BY_EYE = 24
+"""Places along a path that is shown."""
+
+_matched: Memory[Between] = Memory(
+    200 * 2**20, lambda found: 400 * len(found.first.seen) + 2 * found.surfaces[0].labels.nbytes
+)
+
+
+@dataclass(frozen=True)
+class PartChart:
+    """How a part goes its own way. chart: its own spacing, None for that of the rest. lag: see `spacing`."""
+
+    chart: Chart | None = None
+    lag: float = 0.0
+
+
+@dataclass(frozen=True)
+class Ask:
+    """What is asked for. first, last: drawings. chart: the spacing. part: only the lines of this one. ring: the drawings of
+    a closed cycle, in which those between may lie round its end. parts: parts with a spacing of their own. pulls: arcs bent
+    by hand. follow: whether what a hand did to a drawing between is done to the others."""
+
+    first: int
+    last: int
+    chart: Chart = "even"
+    part: str = ""
+    ring: Sequence[int] = ()
+    parts: Mapping[str, PartChart] = field(default_factory=dict)
+    pulls: Sequence[Pull] = ()
+    follow: bool = True
+
+
+@dataclass(frozen=True)
+class Made:
+    """drawings: those changed. matched, lost: lines of the keys that were found again, and those that were not. doubtful:
+    lines to be looked at. followed: lines that were corrected by hand and led the others. through: numbers of drawings
+    between that were gone through as they are."""
+
+    drawings: list[int]
+    matched: int
+    lost: int
+    doubtful: int
+    followed: int
+    through: list[str]
+
+
+@dataclass(frozen=True)
+class _Span:
+    """Two neighbouring keys and what lies between them. shares: for each drawing between, by parts."""
+
+    first: DrawingRow
+    last: DrawingRow
+    inner: list[DrawingRow]
+    shares: list[dict[str, float]]
+
+
+def between(store: Store, level_id: int, ask: Ask, call: Call) -> Made:
+    """Gives the drawings between two lined ones their lines; what a hand made in them stays. Raises NotFound, Refusal."""
+    for _ in range(TRIES):
+        run, orders = _read(store, level_id)
+        refuse_locked(run.shot)
+        spans = _spans(run, ask)
+        found = call(_computed, run, spans, ask, orders)
+        ends = {int(row["id"]): row["line"] for span in spans for row in (span.first, span.last)}
+        inner = [row for span in spans for row in span.inner]
+        with store.transaction() as cursor:
+            held = {
+                int(row["id"]): (row, sheet)
+                for row, sheet in load_all(cursor, level_id, [*ends, *(r["id"] for r in inner)])
+            }
+            if any(held[d][0]["line"] != line for d, line in ends.items()):
+                continue
+            count = len(inner)
+            action = revisions.begin_action(cursor, f"in-between {count} drawing{'s' * (count != 1)}")
+            doubtful = 0
+            for row in inner:
+                now, sheet = held[row["id"]]
+                rest = [s for s in sheet.strokes if ask.part and s.part != ask.part]
+                own = [s for s in sheet.strokes if not ask.part or s.part == ask.part]
+                strokes = keep_hand(own, found.strokes[row["id"]])
+                doubtful += sum(s.doubtful for s in strokes)
+                save_line(cursor, action, now, rest + strokes)
+        through = [str(span.last["number"]) for span in spans[:-1]]
+        return Made([r["id"] for r in inner], found.matched, found.lost, doubtful, found.followed, through)
+    raise Refusal("The two drawings are being changed in another window; try again when they rest")
+
+
+def paths(
+    store: Store, level_id: int, ask: Ask, places: Sequence[tuple[float, float]], call: Call
+) -> list[dict[str, Any]]:
+    """The arcs of lines at places of the first drawing: where they go, a tick for each drawing between, and their part.
+    Raises NotFound, Refusal."""
+    run, _ = _read(store, level_id)
+    found: list[dict[str, Any]] = call(_paths, run, _spans(run, ask), ask, places)
+    return found
+
+
+def _read(store: Store, level_id: int) -> tuple[Run, dict[int, tuple[str, ...]]]:
+    with store.transaction() as cursor:
+        run = load_run(cursor, level_id)
+        return run, _said_orders(cursor, run.shot, [int(row["id"]) for row in run.rows])
+
+
+def _said_orders(cursor: Cursor, shot: ShotRow, ids: Sequence[int]) -> dict[int, tuple[str, ...]]:
+    """Parts from front to rear in each drawing for which somebody said so; what nobody said is found from the lines."""
+    model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+    changes = productions.stack_of(cursor, shot["id"]).levels[shot["level_id"]].depth
+    said = model["depth"] if model else []
+    if not said and not changes:
+        return {}
+    named = [*said, *(part for order in changes.values() for part in order)]
+    first = min((ids.index(d) for d in changes if d in ids), default=len(ids))
+    return {d: depth_at(named, said, changes, ids, d) for k, d in enumerate(ids) if said or k >= first}
+
+
+def _spans(run: Run, ask: Ask) -> list[_Span]:
+    """The keys from the first to the last, with what lies between each two. Raises NotFound, Refusal."""
+    start, end, inner = _inner(run, ask)
+    if not inner:
+        raise Refusal("There is no drawing between these two; choose two that are farther apart")
+    lined = {
+        int(row["id"]): any(not ask.part or s.part == ask.part for s in run.strokes[row["id"]])
+        for row in (start, *inner, end)
+    }
+    for row in (start, end):
+        if not lined[row["id"]]:
+            words = " of this part" if ask.part else ""
+            raise Refusal(f"Drawing {row['number']} has no line{words} yet; clean it first")
+    try:
+        of_part = {
+            name: spacing(chart.chart or ask.chart, len(inner), chart.lag)
+            for name, chart in ask.parts.items()
+        }
+        of_part[""] = spacing(ask.chart, len(inner))
+    except ValueError as error:
+        raise Refusal(str(error)[:1].upper() + str(error)[1:]) from error
+    knots = [-1, *(k for k, row in enumerate(inner) if _is_knot(row, lined)), len(inner)]
+    spans = []
+    for a, b in itertools.pairwise(knots):
+        members = inner[a + 1 : b]
+        if members:
+            shares = [
+                {name: _share(way, a, b, k, len(inner)) for name, way in of_part.items()}
+                for k in range(a + 1, b)
+            ]
+            spans.append(
+                _Span(start if a < 0 else inner[a], end if b == len(inner) else inner[b], members, shares)
+            )
+    if not spans:
+        raise Refusal("All drawings between these two are keys or breakdowns with lines of their own")
+    return spans
+
+
+def _is_knot(row: DrawingRow, lined: Mapping[int, bool]) -> bool:
+    return row["kind"] in _KNOTS and lined[row["id"]]
+
+
+def _share(way: Sequence[float], a: int, b: int, k: int, count: int) -> float:
+    """Where drawing k is between two knots when the way goes through all of them."""
+    low, high = 0.0 if a < 0 else way[a], 1.0 if b == count else way[b]
+    return (way[k] - low) / (high - low) if abs(high - low) > 1e-6 else (k - a) / (b - a)
+
+
+def _inner(run: Run, ask: Ask) -> tuple[DrawingRow, DrawingRow, list[DrawingRow]]:
+    """The two drawings and those between them: in a ring from the first on, round its end."""
+    first, last, ring = ask.first, ask.last, list(ask.ring)
+    if first in ring and last in ring:
+        at, to = ring.index(first), ring.index(last)
+        inside = [ring[k % len(ring)] for k in range(at + 1, to if to > at else to + len(ring))]
+        return run.rows[run.index(first)], run.rows[run.index(last)], [run.rows[run.index(d)] for d in inside]
+    a, b = sorted((run.index(first), run.index(last)))
+    return run.rows[a], run.rows[b], run.rows[a + 1 : b]
+
+
+@dataclass(frozen=True)
+class _Found:
+    strokes: dict[int, list[Stroke]]
+    matched: int
+    lost: int
+    followed: int
+
+
+def _pair(run: Run, span: _Span) -> Between:
+    a, b = span.first, span.last
+    try:
+        return _matched.get(
+            f"{a['line']} {b['line']} {run.size}",
+            lambda: Between.of(run.strokes[a["id"]], run.strokes[b["id"]], run.size),
+        )
+    except ValueError as error:
+        raise Refusal(
+            f"No line of drawing {a['number']} was found again in drawing {b['number']}; trace or fit one of them first"
+        ) from error
+
+
+def _computed(run: Run, spans: Sequence[_Span], ask: Ask, orders: Mapping[int, tuple[str, ...]]) -> _Found:
+    strokes: dict[int, list[Stroke]] = {}
+    matched = lost = led = 0
+    for span in spans:
+        pair = _pair(run, span)
+        proposed = []
+        for row, share in zip(span.inner, span.shares, strict=True):
+            lines = pair.at(share, orders.get(int(row["id"]), ()), ask.pulls)
+            proposed.append([s for s in lines if not ask.part or s.part == ask.part])
+        if ask.follow:
+            drawn = [[s for s in run.strokes[row["id"]] if s.by == "hand"] for row in span.inner]
+            proposed, corrected = followed(proposed, drawn, [share[""] for share in span.shares])
+            led += corrected
+        strokes |= {int(row["id"]): lines for row, lines in zip(span.inner, proposed, strict=True)}
+        matched, lost = matched + pair.matched, lost + pair.lost
+    return _Found(strokes, matched, lost, led)
+
+
+def _paths(
+    run: Run, spans: Sequence[_Span], ask: Ask, places: Sequence[tuple[float, float]]
+) -> list[dict[str, Any]]:
+    found = []
+    for place in places:
+        at, line, ticks, part = place, [], [], None
+        for span in spans:
+            pair = _pair(run, span)
+            own = pair.part_at(at)
+            part = own if part is None else part
+            ticks += pair.path(at, [s.get(own, s[""]) for s in span.shares], ask.pulls).round(1).tolist()
+            way = pair.path(at, np.linspace(0, 1, _BY_EYE).tolist(), ask.pulls)
+            line += way.round(1).tolist()
+            at = (float(way[-1, 0]), float(way[-1, 1]))
+        found.append({"part": part or "", "path": line, "ticks": ticks})
+    return found
