@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page
 
+from schoon.core.between import spacing
 from schoon.core.model.compare import RunLimits
-from schoon.core.run import spacing
 from schoon.core.strokes import Stroke, corner_indices, resample
 from schoon.core.strokes.edit import bent
 from schoon.web.statics import address
@@ -59,6 +59,10 @@ def test_charts_are_drawn_as_in_betweens_are_spaced(page: Page) -> None:
     )
     for name, shares in shown.items():
         assert np.allclose(shares, spacing(name, 4)), name
+    for chart in ("ease in", [0.1, 0.6, 0.8, 1.1]):
+        for lag in (2, -1, 0.5):
+            late = run(page, "spacing", "m.spaced(given.chart, 4, given.lag)", {"chart": chart, "lag": lag})
+            assert np.allclose(late, spacing(chart, 4, lag)), (chart, lag)
 
 
 def test_a_smooth_point_stays_smooth_and_a_broken_one_does_not(page: Page) -> None:

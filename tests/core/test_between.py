@@ -143,9 +143,9 @@ def test_what_a_person_says_of_the_order_is_stronger() -> None:
         return sum(length(s) for s in found.at(0.5, order) if s.part == part)
 
     whole = 2 * np.pi * 40
-    assert shown("ball", ()) == pytest.approx(whole, abs=3)
-    assert shown("ball", ("ball", "post")) == pytest.approx(whole, abs=3)
-    assert shown("ball", ("post", "ball")) < 0.15 * whole
+    assert shown("ball", ()) == pytest.approx(whole, abs=5)
+    assert shown("ball", ("ball", "post")) == pytest.approx(whole, abs=5)
+    assert shown("ball", ("post", "ball")) < 0.25 * whole
     assert shown("post", ("post", "ball")) == pytest.approx(480, abs=3)
 
 

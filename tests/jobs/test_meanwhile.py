@@ -14,7 +14,7 @@ from schoon.core.seal import Stitch
 from schoon.errors import Refusal
 from schoon.jobs import tasks
 from schoon.store import Store, jobs, productions, revisions
-from schoon.work import edits, run
+from schoon.work import between, edits, run
 from schoon.work.documents import seal_document
 from schoon.work.operations.line import Trace
 
@@ -169,7 +169,7 @@ def test_tracing_back_keeps_what_another_window_traces(lined: Shot, store: Store
 
 def test_in_betweens_keep_what_another_window_traces(lined: Shot, store: Store) -> None:
     assert during(
-        store, lined.ids[1], lambda: run.between(store, 1, lined.ids[0], lined.ids[2], "even", "", here)
+        store, lined.ids[1], lambda: between.between(store, 1, between.Ask(lined.ids[0], lined.ids[2]), here)
     )
 
 

@@ -1,0 +1,114 @@
+// Arcs: where a line of the first drawing goes on its way to the last, bent and spaced by hand.
+
+import { notice, post } from '../api.js';
+import { make } from '../shot/paper.js';
+import { round } from '../pure/geometry.js';
+
+// Px of the screen within which an arc's handle or a tick is taken.
+const NEAR = 11;
+
+const apart = (a, b) => Math.hypot(a[0] - b[0], a[1] - b[1]);
+
+export class Arcs {
+  // view: the view of the ledge that knows what is asked for.
+  constructor(app, view) { Object.assign(this, { app, view, list: [] }); }
+
+  get bends() { return this.list.filter(({ by }) => by.some(Boolean)).map(({ at, by }) => ({ at, by })); }
+
+  clear() { this.list = []; this.show(); this.view.arcsChanged(); }
+
+  remove(k) { this.list.splice(k, 1); this.again(); }
+
+  // Asks for the ways of all arcs as they would be made now.
+  async again() {
+    const { app, list } = this;
+    this.view.arcsChanged();
+    if (!list.length) { this.show(); return; }
+    const asked = list.map(({ at }) => at.map((v) => round(v)));
+    try {
+      const { paths } = await post(`/api/levels/${app.level}/between/paths`, { ...this.view.wanted, bends: this.bends, places: asked });
+      paths.forEach((found, k) => { if (list[k]) Object.assign(list[k], found); });
+    } catch (error) { notice(error.message, true); }
+    this.show();
+    this.view.arcsChanged();
+  }
+
+  middle({ path }) { return path[Math.floor(path.length / 2)]; }
+
+  show() {
+    const { layers, zoom } = this.app.table.paper;
+    layers.arcs.replaceChildren();
+    if (!this.shown) return;
+    for (const arc of this.list.filter(({ path }) => path)) {
+      const group = make('g', { class: arc.by.some(Boolean) ? 'bent' : '' }, layers.arcs);
+      make('polyline', { points: arc.path.map((p) => p.join()).join(' ') }, group);
+      for (const [x, y] of arc.ticks) make('circle', { cx: x, cy: y, r: 3.2 / zoom, class: 'tick' }, group);
+      for (const [x, y] of [arc.path[0], arc.path.at(-1)]) make('circle', { cx: x, cy: y, r: 4.5 / zoom, class: 'end' }, group);
+      const [x, y] = this.middle(arc);
+      make('rect', { x: x - 5 / zoom, y: y - 5 / zoom, width: 10 / zoom, height: 10 / zoom, transform: `rotate(45 ${x} ${y})` }, group);
+    }
+  }
+
+  tool() {
+    return {
+      id: 'arc', label: 'Arc', key: 'l', pen: 'Arc: click a line to see its way to the last drawing; drag its middle to bend it, a tick to space it',
+      enter: () => { this.shown = true; this.view.open(); this.show(); },
+      leave: () => { this.shown = false; this.show(); },
+      down: (event, from) => this.down(from),
+    };
+  }
+
+  down(from) {
+    const reach = NEAR / this.app.table.view.zoom;
+    const arc = this.list.find((a) => a.path && apart(this.middle(a), from) < reach);
+    if (arc) return this.bend(arc, from);
+    for (const other of this.list) {
+      const k = (other.ticks || []).findIndex((tick) => apart(tick, from) < reach);
+      if (k >= 0) return this.space(other, k);
+    }
+    return { move() {}, cancel() {}, up: () => this.add(from) };
+  }
+
+  async add(at) {
+    this.list.push({ at, by: [0, 0] });
+    await this.again();
+    const added = this.list.at(-1);
+    if (added && !added.path) { this.list.pop(); this.view.arcsChanged(); }
+  }
+
+  // Drags the middle: half way goes all of it, the rest less and less towards the ends.
+  bend(arc, from) {
+    const { path, by, ticks } = arc;
+    const put = (to) => {
+      const step = [to[0] - from[0], to[1] - from[1]];
+      arc.by = [round(by[0] + step[0]), round(by[1] + step[1])];
+      const bent = (p, share) => p.map((v, axis) => v + 4 * share * (1 - share) * step[axis]);
+      arc.path = path.map((p, k) => bent(p, k / (path.length - 1)));
+      arc.ticks = [];
+      this.show();
+    };
+    return {
+      move: (e) => put(this.app.table.view.toPaper(e.clientX, e.clientY)),
+      up: () => { if (arc.by === by) arc.ticks = ticks; this.again(); },
+      cancel: () => { Object.assign(arc, { path, by, ticks }); this.show(); },
+    };
+  }
+
+  // Drags a tick along its arc: the drawing lies at another share of the way.
+  space(arc, k) {
+    const was = arc.ticks[k];
+    let share = null;
+    return {
+      move: (e) => {
+        const to = this.app.table.view.toPaper(e.clientX, e.clientY);
+        let best = 0;
+        arc.path.forEach((p, index) => { if (apart(p, to) < apart(arc.path[best], to)) best = index; });
+        share = best / (arc.path.length - 1);
+        arc.ticks[k] = arc.path[best];
+        this.show();
+      },
+      up: () => { if (share !== null) { this.view.spaced(arc.part, k, share); this.again(); } },
+      cancel: () => { arc.ticks[k] = was; this.show(); },
+    };
+  }
+}
