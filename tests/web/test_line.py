@@ -221,6 +221,33 @@ def test_in_betweens_lie_between_and_hand_work_stays(shot: Shot) -> None:
     assert wrong.status_code == 422
 
 
+def test_a_breakdown_is_gone_through_and_corrections_lead(shot: Shot) -> None:
+    shot.job("clean")
+    ask = {"first": shot.ids[0], "last": shot.ids[2]}
+    assert shot.client.post("/api/levels/1/between", json=ask).json()["through"] == []
+    # Where the lines go is shown before it is made, and a bend is in it.
+    at = shot.drawing(1)["strokes"][0]["points"][:2]
+    straight_, bent = (
+        shot.client.post("/api/levels/1/between/paths", json={**ask, "places": [at], "bends": bends}).json()[
+            "paths"
+        ][0]
+        for bends in ([], [{"at": at, "by": [0, -20]}])
+    )
+    assert len(bent["ticks"]) == 1
+    assert straight_["ticks"][0][1] - bent["ticks"][0][1] == pytest.approx(20, abs=2)
+    assert bent["path"][0] == straight_["path"][0]
+    late = shot.client.post("/api/levels/1/between", json={**ask, "parts": {"face": {"lag": 5}}})
+    assert late.status_code == 422
+    assert "lag" in late.text
+    shot.client.post(
+        "/api/times/1/do",
+        json={"do": {"do": "mark", "level": 1, "drawing": shot.ids[1], "kind": "breakdown"}},
+    )
+    answer = shot.client.post("/api/levels/1/between", json=ask)
+    assert answer.status_code == 422
+    assert "breakdowns" in answer.text
+
+
 def test_the_ledge_compares_a_part_and_the_model_remembers_its_measure(shot: Shot) -> None:
     shot.job("clean")
     for number in (1, 2, 3):

@@ -19,11 +19,12 @@ from .springs import Springs, tangents
 Floats = NDArray[np.float64]
 Share = float | Mapping[str, float]
 
-_LIES = 3.9
-"""A point lies on a line of the other drawing that is no farther off, px of a drawing 1000 px across."""
+_LIES, _LIES_MATCHED = 3.9, 8.0
+"""A point lies on a line of the other drawing that is no farther off, px of a drawing 1000 px across; one that is matched
+may be farther from the line that was drawn there anew."""
 
 _BY_DIRECTION = 6.2
-_FEW = 3
+_FEW = 5
 """Stretches of fewer points are neither hidden nor shown by themselves."""
 
 _REACHES = (11.0, 8.0, 5.5, 4.0, 3.1, 3.1)
@@ -64,25 +65,6 @@ class _Side:
             for run in runs_of(~self.seen, np.arange(starts[k], starts[k + 1]), chain.closed)
         ]
 
-    def fading(self, runs: Sequence[Ints]) -> Floats:
-        """Of points seen here only, how far into the unseen stretch each lies: 0 where it begins, 1 where it ends."""
-        far = np.zeros(len(self.seen))
-        for run in runs:
-            k = int(self.lines.chain[run[0]])
-            first, last = int(self.lines.starts[k]), int(self.lines.starts[k + 1]) - 1
-            ring = self.chains[k].closed
-            whole = len(run) == last - first + 1
-            before = not whole and (ring or run[0] > first)
-            after = not whole and (ring or run[-1] < last)
-            along = np.arange(1, len(run) + 1) / (len(run) + 1)
-            if before and after:
-                far[run] = 2 * np.minimum(along, 1 - along)
-            elif before or after:
-                far[run] = along if before else 1 - along
-            else:
-                far[run] = 0.5
-        return far
-
 
 @dataclass
 class Between:
@@ -113,7 +95,16 @@ class Between:
         last = _side(b, chains[1], lines[1], back, lines[0], chains[0])
         # What is drawn from the first is not drawn from the last again.
         last.seen = _smoothed(
-            _lying(last.lines.z, last.lines.tangent, first.target, lines[0], chains[0], unit)[0], last
+            _lying(
+                last.lines.z,
+                last.lines.tangent,
+                _matched(back, len(last.seen)),
+                first.target,
+                lines[0],
+                chains[0],
+                unit,
+            )[0],
+            last,
         )
         surfaces = Surfaces.of(lines[0], size), Surfaces.of(lines[1], size)
         strokes = [
@@ -140,10 +131,9 @@ class Between:
             (last, then, now, hides[1], self.surfaces[::-1], 1 - other),
         ):
             hidden = hide.hidden(surfaces[0], surfaces[1], here, there)
-            fading = side.fading([run for run, _ in hide.runs])
             for run, over in hide.runs:
-                # Nothing lies before it: it grows from where it is seen in both.
-                hidden[run] |= (not over) & (fading[run] >= 1 - gone[run])
+                # Nothing lies before it: it is seen in the half in which it is drawn.
+                hidden[run] |= (not over) & (gone[run] >= 0.5)
             shown.append(_smoothed(~hidden, side))
         return [
             *_drawn(first, last, now, shown[0], own, _trust(first, hides[0])),
@@ -210,7 +200,8 @@ def _side(
 ) -> _Side:
     target = lines.settled(found, other, _REACHES)
     along = tangents(target, lines.starts, lines.closed)
-    seen, gap, near = _lying(target, along, other.z, other, other_chains, lines.unit)
+    matched = _matched(found, len(target))
+    seen, gap, near = _lying(target, along, matched, other.z, other, other_chains, lines.unit)
     trust = np.full(len(target), 0.5)
     for match in found:
         trust[match.a] = np.maximum(trust[match.a], min(1.0, match.sure + 0.4))
@@ -229,8 +220,20 @@ def _side(
     return side
 
 
+def _matched(found: Sequence[Match], count: int) -> NDArray[np.bool_]:
+    mask = np.zeros(count, bool)
+    mask[np.concatenate([match.a for match in found])] = True
+    return mask
+
+
 def _lying(
-    places: Complex, along: Complex, z: Complex, lines: Springs, chains: Sequence[Chain], unit: float
+    places: Complex,
+    along: Complex,
+    matched: NDArray[np.bool_],
+    z: Complex,
+    lines: Springs,
+    chains: Sequence[Chain],
+    unit: float,
 ) -> tuple[NDArray[np.bool_], Floats, Ints]:
     """Which places lie on lines through z that run alike, how far off they are, and the nearest point."""
     points, ways, index = [], [], []
@@ -252,7 +255,8 @@ def _lying(
         double = (ways_ / np.maximum(np.abs(ways_), 1e-9)) ** 2
         lifted.append(np.c_[places_.real, places_.imag, reach * double.real, reach * double.imag])
     gap, near = cKDTree(lifted[0]).query(lifted[1])
-    return gap < _LIES * unit, np.abs(places - of[near]), np.concatenate(index)[near]
+    limit = np.where(matched, _LIES_MATCHED, _LIES)
+    return gap < limit * unit, np.abs(places - of[near]), np.concatenate(index)[near]
 
 
 def _smoothed(mask: NDArray[np.bool_], side: _Side) -> NDArray[np.bool_]:

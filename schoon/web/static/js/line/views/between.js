@@ -45,7 +45,7 @@ export class BetweenView extends View {
       <label title="Lines that a hand has corrected in one drawing between lead the same lines in the others"><input type="checkbox" name="follow" checked> corrections lead the others</label></form>
       <svg class="chart" viewBox="0 0 320 60" aria-label="Spacing chart"></svg></div>
       <div class="own-ways"><b>Parts that go their own way</b><div id="own-ways"></div><b>Arcs</b><div id="arc-list"></div></div>
-      <p class="quiet between-words">Forms move whole, limbs turn about their joints, and what passes behind another is hidden again; <i>in front</i> and <i>behind</i> are as the order of parts in depth says. Keys and breakdowns between the two are gone through. Lines that a hand has touched stay.</p>`);
+      <p class="quiet between-words">Forms move whole, limbs turn about their joints, and what passes behind another form is hidden. Keys and breakdowns on the way are gone through; what a hand drew stays.</p>`);
     const form = body.querySelector('form');
     [form.first.value, form.last.value] = this.nearestKeys();
     form.addEventListener('input', () => this.changed());
