@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from ..core.run import (
+    AS_DRAWN,
     Held,
     Lines,
     Placement,
@@ -20,6 +21,7 @@ from ..core.run import (
     register,
     register_parts,
     search,
+    tremble,
 )
 from ..core.strokes import Stroke, ruled, sample, strokes_from_dicts
 from ..core.strokes.model import new_id
@@ -182,6 +184,17 @@ def _lies(source: Sequence[Stroke], there: Sequence[Stroke], part: str, size: tu
 def _laid(stroke: Stroke, place: Placement, linked: bool) -> Stroke:
     own = Placement.from_numbers(stroke.link).then(place).numbers() if linked and stroke.link else None
     return replace(stroke, controls=place.apply(stroke.controls), id=new_id(), link=own, confidence=1.0)
+
+
+def trembling(run: Run, drawings: Sequence[int], call: Call) -> dict[str, float | bool]:
+    """How far redraws lie off the first of these drawings, px, and whether that was measured; else what a steady hand does.
+
+    Raises NotFound.
+    """
+    first, *others = (run.strokes[run.rows[run.index(d)]["id"]] for d in drawings)
+    found = call(tremble, first, others, run.size) if others else None
+    usual = AS_DRAWN * max(run.size) / 1000
+    return {"reach": round(usual if found is None else float(found), 2), "measured": found is not None}
 
 
 def held(run: Run, read: Reader, call: Call) -> list[dict[str, Any]]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -203,3 +205,22 @@ def test_a_run_is_played_on_held_and_back() -> None:
     assert frames(2) == "ab"
     with pytest.raises(ValueError, match="nothing"):
         exposure.picked([], 3)
+
+
+@given(st.integers(2, 6), st.integers(1, 60), st.integers(1, 4), st.integers(0, 99))
+def test_a_hold_is_kept_alive_without_equal_neighbours(count: int, frames: int, hold: int, seed: int) -> None:
+    run = "abcdef"[:count]
+    found = exposure.kept_alive(run, frames, hold, seed)
+    assert sum(n for _, n in found) == frames
+    assert all(n == hold for _, n in found[:-1])
+    shown = [what for what, _ in found]
+    assert shown[:count] == list(run)[: len(shown)]
+    assert all(a != b for a, b in pairwise(shown))
+    if count > 2:
+        assert all(a != c for a, c in zip(shown, shown[2:], strict=False))
+    assert found == exposure.kept_alive(run, frames, hold, seed)
+
+
+def test_one_drawing_alone_keeps_nothing_alive() -> None:
+    with pytest.raises(ValueError, match="two drawings"):
+        exposure.kept_alive("aa", 12, 2)

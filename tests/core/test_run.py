@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -20,9 +21,11 @@ from schoon.core.run import (
     held_parts,
     measure,
     odd_ones,
+    redrawn,
     register,
     register_parts,
     search,
+    tremble,
 )
 from schoon.core.strokes import Stroke, sample
 from schoon.core.strokes.edit import count, split, turned_round
@@ -155,3 +158,21 @@ def test_odd_values_stand_out_and_missing_ones_most() -> None:
     assert odd[4] > odd[3] > 3 > odd[0]
     assert odd_ones([10, 10, 10], expected=20)[0] > 3
     assert odd_ones([None]) == [0.0]
+
+
+def test_a_redraw_lies_as_far_off_as_was_asked_and_hangs_together() -> None:
+    square = [straight(a, b) for a, b in pairwise([(80, 60), (320, 60), (320, 240), (80, 240), (80, 60)])]
+    first = [*square, ring((200, 150), 50)]
+    once, again = (redrawn(first, SIZE, 1.5, seed) for seed in (1, 2))
+    for drawn in (once, again):
+        assert [s.track for s in drawn] == [s.id for s in first]
+        assert drawn[-1].closed
+        # Measured as a hand's redraws are, it is what was asked for; lines slide along themselves unseen.
+        assert 0.6 < tremble(first, [drawn], SIZE) < 1.8
+        for a, b in pairwise([*drawn[:4], drawn[0]]):
+            assert np.hypot(*(a.controls[-1] - b.controls[0])) < 0.05
+    assert gap(once, again) > 0.5
+    assert gap(redrawn(first, SIZE, 0.0, 1), first) < 0.3
+    assert tremble(first, [], SIZE) is None
+    moved = placed(first, Placement(complex(np.exp(0.03j)), 6 + 4j))
+    assert tremble(first, [moved], SIZE) < 0.3

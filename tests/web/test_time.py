@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import pytest
@@ -277,3 +278,32 @@ def test_a_frame_picks_from_a_set_by_name(shot: Shot, store: Store) -> None:
     stack(shot, do="name-entry", level=1, name="ah", run=None)
     shot.client.post("/api/stacks/1/undo")
     assert [name for name, _ in shot.run()["levels"][0]["entries"]] == ["ah", "blink"]
+
+
+def test_a_pose_is_kept_alive_by_redraws_of_it(shot: Shot) -> None:
+    shot.job("clean")
+    act(shot, "length", frames=18)
+    usual = shot.client.get(f"/api/levels/1/tremble?drawings={shot.ids[0]}").json()
+    assert not usual["measured"]
+    refused = act(shot, "living", 422, level=1, first=1, last=1, hold=2, count=0)
+    assert "redraws" in refused["error"]
+    made = act(shot, "living", level=1, first=1, last=1, hold=1, count=0, status=422)
+    assert made["error"]
+    answer = act(shot, "living", level=1, first=5, last=18, hold=2, count=2, reach=3.0)
+    assert len(answer["made"]) == 2
+    shown = sheet(shot).split()[4:]
+    assert len(set(shown)) == 3
+    assert all(a != b for a, b in pairwise(shown[::2]))
+    # The redraws are of the first, each by itself, with its paint and tracks; both go with one undo.
+    first = shot.client.get(f"/api/drawings/{shot.ids[2]}").json()["strokes"]
+    redrawn = [shot.client.get(f"/api/drawings/{d}").json()["strokes"] for d in answer["made"]]
+    assert [s["track"] for s in redrawn[0]] == [s["id"] for s in first]
+    assert redrawn[0][0]["points"] != redrawn[1][0]["points"]
+    measured = shot.client.get(
+        f"/api/levels/1/tremble?drawings={shot.ids[2]}&drawings={answer['made'][0]}"
+    ).json()
+    assert measured["measured"]
+    assert 1 < measured["reach"] < 4
+    before = len(shot.run()["drawings"])
+    shot.client.post("/api/times/1/undo")
+    assert len(shot.run()["drawings"]) == before - 2

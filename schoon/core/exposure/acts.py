@@ -10,6 +10,7 @@ What a repeat shows is written out where a span cuts it; a repeat outside the sp
 from __future__ import annotations
 
 import math
+import random
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from itertools import accumulate
 from typing import TypeAlias, TypeVar
@@ -171,6 +172,27 @@ def there_and_back(starts: Starts[T], first: int, last: int, push: bool = False)
         return [*old, *old[-2:0:-1]]
 
     return _act(starts, first, last, push, both)
+
+
+def kept_alive(run: Sequence[T], frames: int, hold: int, seed: int = 0) -> Pieces[T]:
+    """Drawings of one pose that follow each other to the end of so many frames, each held `hold` of them.
+
+    No two neighbours are the same, and with three or more none comes back at once by turns. Raises ValueError for fewer
+    than two drawings, or frames or a hold below 1.
+    """
+    if len(set(run)) < 2 or frames < 1 or hold < 1:
+        raise ValueError("a hold is kept alive by two drawings at least")
+    rng = random.Random(seed)
+    chosen: list[T] = list(run)
+    while len(chosen) * hold < frames:
+        near = chosen[-2:] if len(set(run)) > 2 else chosen[-1:]
+        free = [what for what in dict.fromkeys(run) if what not in near]
+        # What was not seen for longest is likelier.
+        free.sort(key=lambda what: max((k for k, one in enumerate(chosen) if one == what), default=-1))
+        chosen.append(free[min(int(rng.expovariate(1.2)), len(free) - 1)])
+    found: Pieces[T] = [(what, hold) for what in chosen[: -(-frames // hold)]]
+    over = len(found) * hold - frames
+    return [*found[:-1], (found[-1][0], hold - over)]
 
 
 def reversed_(starts: Starts[T], first: int, last: int) -> dict[int, What[T]]:

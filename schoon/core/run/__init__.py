@@ -1,4 +1,4 @@
-"""Strokes through the run: registration, fitting to other roughs, held parts and measures."""
+"""Strokes through the run: registration, fitting to other roughs, held parts, redraws and measures."""
 
 from .follow import Fitted, cut_at_doubt, fit_to
 from .measure import (
@@ -13,9 +13,11 @@ from .measure import (
     register_parts,
 )
 from .placement import Placement
+from .redraw import AS_DRAWN, redrawn, tremble
 from .register import Lines, Target, register, search
 
 __all__ = [
+    "AS_DRAWN",
     "ODD",
     "OFF",
     "Fitted",
@@ -30,7 +32,9 @@ __all__ = [
     "held_parts",
     "measure",
     "odd_ones",
+    "redrawn",
     "register",
     "register_parts",
     "search",
+    "tremble",
 ]

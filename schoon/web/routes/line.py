@@ -230,6 +230,19 @@ def held(level_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSON
     return JSONResponse({"held": run.held(found, read, desk.call)})
 
 
+@router.get("/levels/{level_id}/tremble")
+def tremble(
+    level_id: int,
+    drawings: Annotated[list[Id], Query(min_length=1, max_length=20)],
+    store: StoreDep,
+    desk: DeskDep,
+) -> JSONResponse:
+    """How far redraws of one pose lie off the first of them."""
+    with store.transaction() as cursor:
+        found = run.load_run(cursor, level_id)
+    return JSONResponse(run.trembling(found, drawings, desk.call))
+
+
 @router.get("/levels/{level_id}/over")
 def over(
     level_id: int, here: int, other: int, store: StoreDep, desk: DeskDep, part: str = ""

@@ -17,6 +17,7 @@ from .spans import Frame
 from .time import Levels, TimeOperation, refuse_locked
 
 MOST_DRAWINGS = 2000
+MOST_ALIVE = 6
 
 Fresh = Callable[[int, int | None], int]
 """(level, drawing it is like or None) -> the id of a new drawing."""
@@ -38,6 +39,11 @@ class RunChange(TimeOperation):
     def made(self) -> dict[int, int | None]:
         """New drawing -> the one it is a copy of; known after it was applied."""
         return self._made
+
+    @property
+    def redraws(self) -> dict[int, tuple[int, float]]:
+        """New drawing -> (seed, px) of those whose lines are drawn anew, so far off those they are a copy of."""
+        return {}
 
     @property
     def lost(self) -> dict[int, list[int]]:
@@ -139,6 +145,53 @@ class Copy(RunChange):
         except ValueError as error:
             raise Refusal(f"The sheet stays as it is: {error}") from error
         return self._after(time, levels, run, numbers, starts)
+
+
+class Living(RunChange):
+    """A pose kept alive through a span by the drawings that stand in it and by redraws of the first, each held `hold` frames.
+
+    count: redraws that are made. reach: px that their lines lie off the first.
+    """
+
+    do: Literal["living"]
+    first: Frame
+    last: Frame
+    hold: Annotated[int, Field(ge=1, le=24)] = 2
+    count: Annotated[int, Field(ge=0, le=5)] = 0
+    reach: Annotated[float, Field(ge=0, le=100)] = 1.0
+
+    def label(self) -> str:
+        return f"keep frames {self.first} to {self.last} alive on {self.hold}s"
+
+    @property
+    def redraws(self) -> dict[int, tuple[int, float]]:
+        return {made: (made, self.reach) for made in self._made}
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        run = self._run(time, levels)
+        starts = time.levels.get(self.level, {})
+        try:
+            standing = exposure.pieces(starts, self.first, self.last)
+            own = list(dict.fromkeys(what for what, _ in standing if what is not None))
+            if not own:
+                raise Refusal("No drawing stands here")
+            if not 2 <= len(own) + self.count <= MOST_ALIVE:
+                raise Refusal(
+                    f"A hold is kept alive by 2 to {MOST_ALIVE} drawings of one pose, and {many(len(own) + self.count, 'drawing')} would be in it; "
+                    "choose other frames, or another number of redraws to make"
+                )
+            numbers = [time.numbers[d] for d in run]
+            if self.count:
+                at = run.index(own[-1])
+                numbers = exposure.with_more(numbers, at, self.count, time.numbering)
+                made = [self._new(own[0]) for _ in range(self.count)]
+                run[at + 1 : at + 1] = made
+                own += made
+            pieces = exposure.kept_alive(own, self.last - self.first + 1, self.hold, own[0])
+            after = exposure.replaced(starts, self.first, self.last, pieces, False)
+        except ValueError as error:
+            raise Refusal(f"The sheet stays as it is: {error}") from error
+        return self._after(time, levels, run, numbers, after)
 
 
 class TakeOut(RunChange):
@@ -253,4 +306,4 @@ class Mean(TimeOperation):
         )
 
 
-AnyDrawings = Insert | Copy | TakeOut | Renumber | Mean | Look
+AnyDrawings = Insert | Copy | Living | TakeOut | Renumber | Mean | Look

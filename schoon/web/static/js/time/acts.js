@@ -2,7 +2,7 @@
 // off the end of the shot, or if acts are to be tried: then it stands in the sheet, and plays, until it is kept or dropped.
 
 import { fill, html } from '../dom.js';
-import { change, notice, post } from '../api.js';
+import { change, get, notice, post } from '../api.js';
 
 const $ = (id) => document.getElementById(id);
 
@@ -16,6 +16,7 @@ const ROWS = {
   repeat: [
     ['end', 'to the end', 'r', () => ['repeat-span', {}]], ['times', 'n times', 'y', (acts) => ['repeat-span', { times: acts.number }]],
     ['until', 'to frame n', 'u', (acts) => ['repeat-span', { until: acts.number }]], ['back', 'there and back', 'b', () => ['there-and-back', {}]],
+    ['alive', 'kept alive, n each', 'l', (acts) => acts.alive()],
   ],
   show: [
     ['reverse', 'backwards', 'v', () => ['reverse', {}]], ['nothing', 'nothing', 'x', () => ['cover', { drawing: null }]],
@@ -43,6 +44,8 @@ export class Acts {
     const button = ([id, words, key]) => html`<button data-act="${id}">${words} <kbd>${key.length > 1 ? key : key.toUpperCase()}</kbd></button>`;
     fill($('time-acts'), html`${Object.entries(ROWS).map(([about, acts]) => html`<div><span>${about}</span>${acts.map(button)}</div>`)}<div><label>n <input id="time-n" type="number" min="1" max="20000" value="2" aria-label="The number n of the acts"></label>
       <label title="Else it stays where it is: more frames lie over it, and the last drawing fills what is left"><input id="time-push" type="checkbox" checked> what follows moves along <kbd>M</kbd></label>
+      <label title="Drawings that are made for a hold that is kept alive: the first of the span, drawn once more">redraws made <input id="time-redraws" type="number" min="0" max="5" value="2" aria-label="Redraws made"></label>
+      <select id="time-strength" aria-label="How far redraws differ"><option value="0.5">half</option><option value="1" selected>as drawn</option><option value="2">twice</option></select>
       <label title="An act stands in the sheet and plays until it is kept or dropped"><input id="time-tries" type="checkbox"> try first</label></div>`);
     for (const node of $('time-acts').querySelectorAll('[data-act]')) node.addEventListener('click', () => { this.run(node.dataset.act); wide.focus(); });
   }
@@ -68,13 +71,13 @@ export class Acts {
     if (this.waiting) { notice('Keep or drop what is tried first'); return; }
     if (!this.wide.span) { notice('Choose frames in the sheet first: drag over them, or Shift and the arrows'); return; }
     const made = ACTS.find((a) => a[0] === id)[3](this);
-    if (made) this.send(...made, id);
+    Promise.resolve(made).then((ready) => { if (ready) this.send(...ready, id); });
   }
 
   async send(what, more, id) {
     const { app, wide } = this;
     const [first, last] = wide.span;
-    const common = ['take-out', 'mean'].includes(what) ? {} : ['insert', 'copy-drawing'].includes(what) ? { first, last } : { levels: wide.ids, first, last };
+    const common = ['take-out', 'mean'].includes(what) ? {} : ['insert', 'copy-drawing', 'living'].includes(what) ? { first, last } : { levels: wide.ids, first, last };
     const content = { do: what, ...common, ...(PUSHES.includes(what) ? { push: this.push } : {}), ...more };
     try {
       const tried = await post(`/api/times/${app.data.shot.id}/try`, { do: content });
@@ -174,6 +177,23 @@ export class Acts {
     const drawings = this.wide.drawings();
     const meant = !drawings.every((id) => this.app.data.meant.includes(id));
     return drawings.length ? ['mean', { drawings, meant }] : null;
+  }
+
+  // A pose that goes on through the span: its drawings by turns, with redraws of the first as far off it as a hand draws.
+  async alive() {
+    const { app, wide } = this;
+    const drawings = wide.ids.length === 1 ? wide.drawings() : [];
+    if (!drawings.length) { notice('Choose frames of one level in which the pose stands'); return null; }
+    const count = Math.min(5, Math.max(0, Math.round(Number($('time-redraws').value) || 0)));
+    let reach = 0;
+    if (count) {
+      try {
+        const found = await get(`/api/levels/${wide.ids[0]}/tremble?${drawings.map((id) => `drawings=${id}`).join('&')}`);
+        reach = found.reach * Number($('time-strength').value);
+        app.tools.says(`${found.measured ? 'the redraws here lie' : 'a steady hand draws'} ${found.reach} px off; drawn ${reach.toFixed(1)} px off`);
+      } catch (error) { notice(error.message, true); return null; }
+    }
+    return ['living', { level: wide.ids[0], hold: Math.min(24, this.number), count, reach }];
   }
 
   ownCopy() {
