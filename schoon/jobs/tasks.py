@@ -42,6 +42,7 @@ from ..work.derived import Memory, lines_in, patches_in
 from ..work.documents import (
     Own,
     Spot,
+    behind_of,
     filled_in,
     line_document,
     own_of,
@@ -74,7 +75,7 @@ def clean(
     found = rough if isinstance(rough, Mapping) else readings.read(*rough)
     strokes = strokes_from_dicts(found["strokes"])
     present = strokes_from_dicts(line["strokes"]) if line else []
-    document = line_document(keep_hand(present, ruled(strokes, size, LineRule(**rule))), own)
+    document = line_document(keep_hand(present, ruled(strokes, size, LineRule(**rule))), own, behind_of(line))
     return document, seal(document, previous, size), found
 
 
@@ -103,7 +104,7 @@ def fit(
         after = keep_hand(present, [*pieces, *new])
     else:
         after = taking_place(present, pieces)
-    document = line_document(after, own_of(line))
+    document = line_document(after, own_of(line), behind_of(line))
     return document, seal(document, previous, size), strokes_to_dicts(result.strokes)
 
 

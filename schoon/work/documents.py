@@ -105,6 +105,7 @@ class Sheet:
 
     specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
     own: the ink of the picture itself, where that is kept. sketch: what was drawn and rubbed out on the rough here.
+    behind: lines that a form hides; they are kept, and seen nowhere.
     """
 
     size: tuple[int, int]
@@ -116,6 +117,7 @@ class Sheet:
     said: list[Said] = field(default_factory=list)
     own: Own | None = None
     sketch: Sketch = field(default_factory=Sketch)
+    behind: list[Stroke] = field(default_factory=list)
 
     @property
     def inked(self) -> list[Stroke]:
@@ -150,7 +152,13 @@ def sheet_of(
         said_of(said),
         own_of(line),
         sketch_of(sketch),
+        behind_of(line),
     )
+
+
+def behind_of(line: Any) -> list[Stroke]:
+    """The lines that a line document keeps behind others."""
+    return strokes_from_dicts(line.get("behind", ())) if line else []
 
 
 def own_of(line: Any) -> Own | None:
@@ -174,15 +182,20 @@ def said_document(said: Sequence[Said]) -> dict[str, Any]:
     return {"version": VERSIONS["said"], "marks": marks}
 
 
-def line_document(strokes: list[Stroke], own: Own | None = None) -> dict[str, Any]:
+def line_document(
+    strokes: list[Stroke], own: Own | None = None, behind: Sequence[Stroke] = ()
+) -> dict[str, Any]:
     content: dict[str, Any] = {"version": VERSIONS["line"], "strokes": strokes_to_dicts(strokes)}
+    if behind:
+        content["behind"] = strokes_to_dicts(behind)
     return {**content, "own": own.to_dict()} if own else content
 
 
-def line_text(strokes: Sequence[Stroke], own: Own | None = None) -> bytes:
+def line_text(strokes: Sequence[Stroke], own: Own | None = None, behind: Sequence[Stroke] = ()) -> bytes:
     """The canonical text of `line_document`, from what is known of each stroke."""
+    under = f'"behind":[{",".join(s.text for s in behind)}],' if behind else ""
     kept = f'"own":{{"picture":"{own.picture}","tinted":{str(own.tinted).lower()}}},' if own else ""
-    return f'{{{kept}"strokes":[{",".join(s.text for s in strokes)}],"version":{VERSIONS["line"]}}}'.encode()
+    return f'{{{under}{kept}"strokes":[{",".join(s.text for s in strokes)}],"version":{VERSIONS["line"]}}}'.encode()
 
 
 def seal_document(stitches: list[Stitch], specks: int = SPECKS) -> dict[str, Any]:

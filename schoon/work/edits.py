@@ -28,6 +28,7 @@ from .documents import (
     SPECKS,
     Own,
     Sheet,
+    behind_of,
     line_document,
     line_text,
     own_of,
@@ -105,11 +106,11 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
     found = revisions.get_documents(cursor, [row[part] for part in beside])
     size = paper_of(shot)
     sheet = sheet_of(size, None, *(found.get(row[part]) for part in beside))
-    strokes, own = line_named(cursor, row["line"])
-    return row, replace(sheet, strokes=strokes, own=own)
+    strokes, own, behind = line_named(cursor, row["line"])
+    return row, replace(sheet, strokes=strokes, own=own, behind=behind)
 
 
-_Line = tuple[list[Stroke], Own | None]
+_Line = tuple[list[Stroke], Own | None, list[Stroke]]
 
 _lines: Memory[_Line] = Memory(
     150_000, lambda line: len(line[0]) + (len(line[1].body) >> 8 if line[1] else 0)
@@ -118,13 +119,14 @@ _lines: Memory[_Line] = Memory(
 
 
 def line_named(cursor: Cursor, line: str | None) -> _Line:
-    """The strokes of a line document and its own ink, read once while a hand works on it. Neither is to be changed."""
+    """The strokes of a line document, its own ink and the lines it keeps behind others, read once while a hand works on it.
+    None is to be changed."""
     if line is None:
-        return [], None
+        return [], None, []
 
     def read() -> _Line:
         content = current("line", revisions.get_documents(cursor, [line])[line])
-        return strokes_from_dicts(content["strokes"]), own_of(content)
+        return strokes_from_dicts(content["strokes"]), own_of(content), behind_of(content)
 
     return _lines.get(line, read)
 
@@ -220,8 +222,12 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
     made: dict[revisions.Part, Any] = {}
     if after.own is not before.own and after.own:
         pictures.put(cursor, after.own.body, "image/png", *after.size)
-    if after.strokes is not before.strokes or after.own is not before.own:
-        made["line"] = line_text(after.strokes, after.own)
+    if (
+        after.strokes is not before.strokes
+        or after.own is not before.own
+        or after.behind is not before.behind
+    ):
+        made["line"] = line_text(after.strokes, after.own, after.behind)
     if after.stitches is not before.stitches or after.specks != before.specks:
         made["seal"] = seal_document(after.stitches, after.specks)
     if after.spots is not before.spots:
@@ -236,7 +242,7 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
             pictures.put(cursor, body, "image/png", SIDE, SIDE)
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}
     if "line" in named:
-        _lines.get(named["line"], lambda: (after.strokes, after.own))
+        _lines.get(named["line"], lambda: (after.strokes, after.own, after.behind))
     return {part: name for part, name in named.items() if row[part] != name}
 
 
@@ -270,6 +276,12 @@ def change_run(cursor: Cursor, level_id: int, operation: RunOperation, action: i
     return RunSaved(touched, things)
 
 
+def save_sheet(cursor: Cursor, action: int, row: DrawingRow, before: Sheet, after: Sheet) -> None:
+    """A new revision of a held drawing under an action, if anything of it has changed."""
+    if documents := _changed(cursor, row, before, after):
+        revisions.revise(cursor, of(row), action, **documents)
+
+
 def change_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> int | None:
     """Applies an operation to the time of a shot. Returns the revision. Raises NotFound and Refusal."""
     subject = Subject("time", shot_id)
@@ -294,8 +306,8 @@ def change_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> int |
 def _redrawn(cursor: Cursor, row: DrawingRow, seed: int, reach: float) -> str:
     """The name of a line document with a drawing's lines drawn once more."""
     size = paper_of(productions.shot_of_level(cursor, row["level_id"]))
-    strokes, own = line_named(cursor, row["line"])
-    return revisions.put_document(cursor, line_document(redrawn(strokes, size, reach, seed), own))
+    strokes, own, behind = line_named(cursor, row["line"])
+    return revisions.put_document(cursor, line_document(redrawn(strokes, size, reach, seed), own, behind))
 
 
 def tried_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> Time:
@@ -445,7 +457,7 @@ def _follow_links(
             continue
         following = [_followed(s, linked, weighed) for s in sheet.strokes]
         if any(new is not old for new, old in zip(following, sheet.strokes, strict=True)):
-            document = revisions.put_document(cursor, line_document(following, sheet.own))
+            document = revisions.put_document(cursor, line_document(following, sheet.own, sheet.behind))
             revisions.revise(cursor, of(other), action, line=document)
             touched.append(int(other["id"]))
     return touched

@@ -71,7 +71,7 @@ def load_run(cursor: Cursor, level_id: int) -> Run:
 
 def save_line(cursor: Cursor, action: int, row: DrawingRow, strokes: Sequence[Stroke]) -> None:
     """A new revision of a held drawing with these strokes, under an action. Ink of its own stays."""
-    document = line_document(list(strokes), line_named(cursor, row["line"])[1])
+    document = line_document(list(strokes), *line_named(cursor, row["line"])[1:])
     revisions.revise(cursor, revisions.of(row), action, line=revisions.put_document(cursor, document))
 
 

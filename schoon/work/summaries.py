@@ -66,7 +66,7 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
     )
 
     def count(row: DrawingRow) -> Summary:
-        strokes, own = edits.line_named(cursor, row["line"])
+        strokes, own, _ = edits.line_named(cursor, row["line"])
         stitches = found.get(row["seal"], {}).get("stitches", [])
         patches = found.get(row["paint"], {}).get("patches", [])
         shapes = found.get(row["tone"], {}).get("shapes", [])

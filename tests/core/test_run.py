@@ -15,16 +15,19 @@ from schoon.core.run import (
     Lines,
     Placement,
     Target,
+    brought_back,
     cut_at_doubt,
     drift_and_tremble,
     fit_to,
     held_parts,
+    hidden_by,
     measure,
     odd_ones,
     redrawn,
     register,
     register_parts,
     search,
+    silhouette,
     tremble,
 )
 from schoon.core.strokes import Stroke, sample
@@ -176,3 +179,44 @@ def test_a_redraw_lies_as_far_off_as_was_asked_and_hangs_together() -> None:
     assert tremble(first, [], SIZE) is None
     moved = placed(first, Placement(complex(np.exp(0.03j)), 6 + 4j))
     assert tremble(first, [moved], SIZE) < 0.3
+
+
+def test_what_a_form_hides_ends_at_its_outline_and_comes_back_whole() -> None:
+    front = [ring((200, 150), 60)]
+    lines = [
+        straight((60, 150), (340, 150)),
+        straight((180, 140), (220, 160)),
+        straight((20, 20), (380, 20)),
+        ring((300, 150), 40),
+    ]
+    inside = silhouette(front, SIZE)
+    assert inside(np.array([[200, 150], [142, 150], [138, 150], [10, 10]], float)).tolist() == [
+        True,
+        True,
+        False,
+        False,
+    ]
+    seen, hidden = hidden_by(lines, front, SIZE)
+    ends = np.sort(
+        [s.controls[e, 0] for s in seen if s.track == lines[0].id or s.id == lines[0].id for e in (0, -1)]
+    )
+    assert ends == pytest.approx([60, 140, 260, 340], abs=2.5)
+    # All of what lies inside is hidden, what lies outside is as it was, and a ring keeps being one line.
+    assert lines[1].id in {s.id for s in hidden}
+    assert lines[2] in seen
+    back = brought_back(seen, hidden)
+    assert len(back) == len(lines)
+    assert gap(back, lines) < 0.2
+    assert gap(lines, back) < 0.2
+    assert sum(s.closed for s in back) == 1
+    assert brought_back(lines, []) == lines
+
+
+@given(st.floats(-60, 60), st.floats(20, 80))
+def test_whatever_is_hidden_comes_back(x: float, radius: float) -> None:
+    lines = [wave(40, 360, 150, 30), straight((150, 40), (150, 260))]
+    seen, hidden = hidden_by(lines, [ring((200 + x, 150), radius)], SIZE)
+    back = brought_back(seen, hidden)
+    assert len(back) == 2
+    assert gap(back, lines) < 0.2
+    assert gap(lines, back) < 0.2

@@ -248,6 +248,58 @@ def test_a_breakdown_is_gone_through_and_corrections_lead(shot: Shot) -> None:
     assert "breakdowns" in answer.text
 
 
+def parted(shot: Shot) -> list[str]:
+    """All drawings cleaned, the wide ring of each given to the part head, the rest to the part inside."""
+    shot.job("clean")
+    for number in (1, 2, 3):
+        strokes = shot.drawing(number)["strokes"]
+        wide = max(strokes, key=lambda s: np.ptp(np.reshape(s["points"], (-1, 2)), axis=0).sum())
+        do(shot, number, "part", ids=[wide["id"]], part="head")
+        do(shot, number, "part", ids=[s["id"] for s in strokes if s is not wide], part="inside")
+    return [s["id"] for s in shot.drawing(1)["strokes"] if s["part"] == "inside"]
+
+
+def test_what_a_part_hides_is_kept_through_edits_and_comes_back(shot: Shot) -> None:
+    inner = parted(shot)
+    hide = {"do": "trim-behind", "of": shot.ids, "part": "head", "behind": ["inside"]}
+    answer = shot.client.post("/api/levels/1/do", json={"do": hide})
+    assert answer.json()["drawings"] == shot.ids
+    assert not {s["id"] for s in shot.drawing(1)["strokes"]} & set(inner)
+    # Again there is nothing to do; another edit keeps what is hidden.
+    assert shot.client.post("/api/levels/1/do", json={"do": hide}).status_code == 422
+    straight(shot, 1, "onemore1", (10, 10), (60, 20))
+    whole = {"do": "whole", "of": shot.ids, "parts": ["inside"]}
+    assert shot.client.post("/api/levels/1/do", json={"do": whole}).status_code == 200
+    assert {s["id"] for s in shot.drawing(1)["strokes"]} >= {*inner, "onemore1"}
+    assert "behind" in shot.client.post("/api/levels/1/do", json={"do": whole}).text
+
+
+def test_a_part_is_used_again_later_mirrored_and_behind(shot: Shot) -> None:
+    parted(shot)
+    ask = {
+        "part": "head", "name": "moon", "drawings": shot.ids, "shift": 1, "matrix": [-1, 0, 0, 1, 400, 0], "order": "behind",
+    }  # fmt: skip
+    tried = shot.client.post(f"/api/levels/1/again/{shot.ids[1]}/try", json=ask).json()["strokes"]
+    assert len(tried) == 1
+    assert shot.client.post("/api/levels/1/again", json=ask).json()["drawings"] == shot.ids[1:]
+    moons = [[s for s in shot.drawing(n)["strokes"] if s["part"] == "moon"] for n in (1, 2, 3)]
+    assert not moons[0]
+    assert all(s["track"] and s["by"] == "hand" for s in moons[1] + moons[2])
+    # Mirrored about x = 200, a drawing later; where the head is, it is hidden.
+    head = next(s for s in shot.drawing(1)["strokes"] if s["part"] == "head")
+    here = np.reshape(head["points"], (-1, 2))[:, 0]
+    there = np.vstack([np.reshape(s["points"], (-1, 2)) for s in moons[1]])[:, 0]
+    assert there.max() <= 400 - here.min() + 1
+    assert there.min() >= 400 - here.max() - 1
+    round_ = {**ask, "around": True}
+    assert shot.client.post("/api/levels/1/again", json=round_).json()["drawings"] == shot.ids
+    # What was there of the part goes.
+    assert len({s["track"] for s in shot.drawing(2)["strokes"] if s["part"] == "moon"}) == 1
+    nothing = shot.client.post("/api/levels/1/again", json={**ask, "part": "hat"})
+    assert nothing.status_code == 422
+    assert "hat" in nothing.text
+
+
 def test_the_ledge_compares_a_part_and_the_model_remembers_its_measure(shot: Shot) -> None:
     shot.job("clean")
     for number in (1, 2, 3):

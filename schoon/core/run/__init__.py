@@ -1,6 +1,7 @@
 """Strokes through the run: registration, fitting to other roughs, held parts, redraws and measures."""
 
 from .follow import Fitted, cut_at_doubt, fit_to
+from .hiding import brought_back, hidden_by, silhouette
 from .measure import (
     ODD,
     OFF,
@@ -26,15 +27,18 @@ __all__ = [
     "Measures",
     "Placement",
     "Target",
+    "brought_back",
     "cut_at_doubt",
     "drift_and_tremble",
     "fit_to",
     "held_parts",
+    "hidden_by",
     "measure",
     "odd_ones",
     "redrawn",
     "register",
     "register_parts",
     "search",
+    "silhouette",
     "tremble",
 ]

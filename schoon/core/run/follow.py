@@ -210,8 +210,8 @@ def _bare(fitted: Sequence[Stroke], found: Sequence[Stroke], unit: float) -> lis
 
     new: list[Stroke] = []
     for stroke in found:
-        stretches = _stretches(stroke, covered, max(28.0 * unit, 16.0))
-        new += [piece for piece, is_covered in stretches if not is_covered]
+        pieces = stretches(stroke, covered, max(28.0 * unit, 16.0))
+        new += [piece for piece, is_covered in pieces if not is_covered]
     return [replace(s, confidence=min(s.confidence, 0.45), by="proposal") for s in new]
 
 
@@ -222,12 +222,12 @@ def cut_at_doubt(fitted: Sequence[Stroke], found: Sequence[Stroke], size: tuple[
     unit = target.lines.unit
     pieces: list[Stroke] = []
     for stroke in fitted:
-        stretches = _stretches(stroke, lambda points: _lies_on(points, target), max(28.0 * unit, 16.0))
-        if len(stretches) == 1:
+        runs = stretches(stroke, lambda points: _lies_on(points, target), max(28.0 * unit, 16.0))
+        if len(runs) == 1:
             pieces.append(stroke)
             continue
-        longest = max((arc_lengths(sample(p)[0])[-1] for p, lies in stretches if lies), default=0.0)
-        for piece, lies in stretches:
+        longest = max((arc_lengths(sample(p)[0])[-1] for p, lies in runs if lies), default=0.0)
+        for piece, lies in runs:
             main = lies and arc_lengths(sample(piece)[0])[-1] == longest
             pieces.append(
                 replace(
@@ -238,7 +238,7 @@ def cut_at_doubt(fitted: Sequence[Stroke], found: Sequence[Stroke], size: tuple[
     return pieces
 
 
-def _stretches(
+def stretches(
     stroke: Stroke, test: Callable[[Points], NDArray[np.bool_]], least: float
 ) -> list[tuple[Stroke, bool]]:
     """The stroke cut where a test of its points changes, in stretches of at least `least` px, in order."""

@@ -17,8 +17,8 @@ from ...errors import Refusal
 from ...formats import svg
 from ...jobs import views
 from ...store import models, pictures, productions, revisions
+from ...work import again, edits, run
 from ...work import between as betweens
-from ...work import edits, run
 from ...work.derived import key_of, to_json
 from ...work.documents import said_of
 from ...work.operations.base import Spot
@@ -218,6 +218,38 @@ def paths(level_id: int, want: Paths, store: StoreDep, desk: DeskDep) -> JSONRes
     """The arcs of lines between two drawings, as they would be made; nothing is changed."""
     return JSONResponse(
         {"paths": betweens.paths(store, level_id, want.ask(), [(x, y) for x, y in want.places], desk.call)}
+    )
+
+
+class Again(Body):
+    """As `work.again.Ask`."""
+
+    part: str = Field(min_length=1, max_length=60)
+    name: str = Field(min_length=1, max_length=60)
+    drawings: list[Id] = Field(min_length=1, max_length=2000)
+    shift: int = Field(default=0, ge=-2000, le=2000)
+    around: bool = False
+    matrix: tuple[Number, Number, Number, Number, Number, Number] = (1, 0, 0, 1, 0, 0)
+    order: again.Order = "as it is"
+
+    def ask(self) -> again.Ask:
+        """As the work takes it."""
+        return again.Ask(
+            self.part, self.name.strip(), self.drawings, self.shift, self.around, self.matrix, self.order
+        )
+
+
+@router.post("/levels/{level_id}/again")
+def use_again(level_id: int, want: Again, store: StoreDep, desk: DeskDep) -> JSONResponse:
+    """Uses the lines of a part for another part."""
+    return JSONResponse({"drawings": again.use_again(store, level_id, want.ask(), desk.call)})
+
+
+@router.post("/levels/{level_id}/again/{drawing_id}/try")
+def try_again(level_id: int, drawing_id: int, want: Again, store: StoreDep) -> JSONResponse:
+    """The lines that one drawing would get by that; nothing is changed."""
+    return JSONResponse(
+        {"strokes": [shape_of(s) for s in again.tried(store, level_id, want.ask(), drawing_id)]}
     )
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ...core.cleanup import tidy
+from ...core.run import brought_back, hidden_by
 from ...core.sketch import lined
 from ...core.strokes import Stroke, edit, ruled
 from ...core.strokes.model import new_id
@@ -542,8 +543,67 @@ class RubInk(OnMany):
         return replace(sheet, strokes=_replaced(sheet.strokes, left) if left else sheet.strokes, own=own), 1
 
 
+class TrimBehind(OnMany):
+    """Takes what a part hides out of sight in several drawings: lines behind it end at its outline, and the rest is kept.
+
+    What the part hid before and does not any more comes back. part: the form in front. behind: parts that lie behind it,
+    "" for lines without one.
+    """
+
+    do: Literal["trim-behind"]
+    part: Annotated[str, Field(min_length=1, max_length=60)]
+    behind: Annotated[list[Annotated[str, Field(max_length=60)]], Field(min_length=1, max_length=200)]
+
+    def label(self) -> str:
+        return f"hide what lies behind {self.part} in {many(len(self.of), 'drawing')}"
+
+    def nothing(self) -> str:
+        return f"Nothing of these parts lies behind {self.part} in these drawings"
+
+    def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
+        front = [s for s in sheet.strokes if s.part == self.part]
+        under = set(self.behind) - {self.part}
+        if not front:
+            return sheet, 0
+        kept = [s for s in sheet.behind if s.part not in under]
+        own = brought_back(
+            [s for s in sheet.strokes if s.part in under], [s for s in sheet.behind if s.part in under]
+        )
+        seen, hidden = hidden_by(own, front, context.size)
+        if len(hidden) == len(sheet.behind) - len(kept) and {s.id for s in seen} == {
+            s.id for s in sheet.strokes if s.part in under
+        }:
+            return sheet, 0
+        before = {s.id for s in sheet.strokes}
+        fresh = [s if s.id in before else _by_hand(s) for s in seen]
+        others = [s for s in sheet.strokes if s.part not in under]
+        return replace(sheet, strokes=[*others, *fresh], behind=[*kept, *hidden]), len(hidden)
+
+
+class BringBack(OnMany):
+    """Makes parts whole again in several drawings: lines that were hidden behind others are seen."""
+
+    do: Literal["whole"]
+    parts: Annotated[list[Annotated[str, Field(max_length=60)]], Field(min_length=1, max_length=200)]
+
+    def label(self) -> str:
+        return f"make parts whole in {many(len(self.of), 'drawing')}"
+
+    def nothing(self) -> str:
+        return "Nothing of these parts is kept behind others in these drawings"
+
+    def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
+        meant = set(self.parts)
+        back = [s for s in sheet.behind if s.part in meant]
+        if not back:
+            return sheet, 0
+        strokes = brought_back(sheet.strokes, back)
+        rest = [s for s in sheet.behind if s.part not in meant]
+        return replace(sheet, strokes=strokes, behind=rest), len(back)
+
+
 AnyLine = (
     Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Fill | Tidy | Assign | Vouch
     | Unlink | Copy | Rule | Delete
 )  # fmt: skip
-AnyLines = RubInk
+AnyLines = RubInk | TrimBehind | BringBack

@@ -33,7 +33,7 @@ new Wide(app);
 new Wings(app);
 new Dock(app);
 new KeyChanges(app);
-new Depth(app);
+app.depth = new Depth(app);
 new Notes(app);
 new References(app);
 wireSwitches(app);

@@ -1,0 +1,120 @@
+"""A part's lines used for another part: moved, mirrored, turned, and shifted in time."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from ..core.run import hidden_by
+from ..core.strokes import Stroke, edit, new_id
+from ..errors import Refusal
+from ..store import Store, revisions
+from .documents import Sheet
+from .edits import load_all, refuse_locked, save_sheet
+from .operations.base import many
+from .proposals import taking_place
+from .run import TRIES, Call, Run, load_run
+
+Order = Literal["over", "behind", "as it is"]
+Matrix = tuple[float, float, float, float, float, float]
+
+
+@dataclass(frozen=True)
+class Ask:
+    """part: whose lines are used. name: the part they become. drawings: those that get them. shift: how many drawings later
+    they come than they were drawn. around: whether those that would come from beyond an end come from the other, as in a
+    cycle. matrix: a, b, c, d, e, f of an SVG matrix by which they are laid. order: whether they hide what is there, are hidden by it, or neither.
+    """
+
+    part: str
+    name: str
+    drawings: Sequence[int]
+    shift: int = 0
+    around: bool = False
+    matrix: Matrix = (1, 0, 0, 1, 0, 0)
+    order: Order = "as it is"
+
+
+def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
+    """Gives drawings the lines of a part as another part's, undone as one; returns those that changed.
+
+    What was there of the other part goes. Raises NotFound, Refusal.
+    """
+    for _ in range(TRIES):
+        with store.transaction() as cursor:
+            run = load_run(cursor, level_id)
+        refuse_locked(run.shot)
+        sources = _sources(run, ask)
+        made = {d: call(laid, run.strokes[source], ask) for d, source in sources.items()}
+        lines = {int(row["id"]): row["line"] for row in run.rows}
+        with store.transaction() as cursor:
+            held = load_all(cursor, level_id, sorted({*made, *sources.values()}))
+            if any(row["line"] != lines[int(row["id"])] for row, _ in held):
+                continue
+            label = f"use {ask.part} again as {ask.name} in {many(len(made), 'drawing')}"
+            action = revisions.begin_action(cursor, label)
+            for row, sheet in held:
+                if int(row["id"]) in made:
+                    save_sheet(cursor, action, row, sheet, _with(sheet, made[int(row["id"])], ask, run.size))
+        return list(made)
+    raise Refusal("The drawings are being changed in another window; try again when they rest")
+
+
+def tried(store: Store, level_id: int, ask: Ask, drawing: int) -> list[Stroke]:
+    """The lines that one drawing would get. Raises NotFound, Refusal."""
+    with store.transaction() as cursor:
+        run = load_run(cursor, level_id)
+    source = _sources(run, ask).get(drawing)
+    return laid(run.strokes[source], ask) if source is not None else []
+
+
+def _sources(run: Run, ask: Ask) -> dict[int, int]:
+    """Drawing -> the one its lines come from."""
+    if ask.part == ask.name and not ask.shift and ask.matrix == (1, 0, 0, 1, 0, 0):
+        raise Refusal("This would change nothing; name another part, or move or shift it")
+    wanted = sorted({run.index(d) for d in ask.drawings})
+    ids = [int(row["id"]) for row in run.rows]
+    found: dict[int, int] = {}
+    for place, index in enumerate(wanted):
+        source = wanted[(place - ask.shift) % len(wanted)] if ask.around else index - ask.shift
+        if 0 <= source < len(ids) and any(s.part == ask.part for s in run.strokes[ids[source]]):
+            found[ids[index]] = ids[source]
+    if not found:
+        raise Refusal(
+            f"None of the drawings these would come from has lines of {ask.part}; give them to the part first"
+        )
+    return found
+
+
+def laid(strokes: Sequence[Stroke], ask: Ask) -> list[Stroke]:
+    """The lines of the part as those of the other. Of one line they have one track through all drawings."""
+    a, b, c, d, e, f = ask.matrix
+    matrix = np.array([[a, c, e], [b, d, f]], float)
+    found = []
+    for stroke in strokes:
+        if stroke.part == ask.part:
+            own = stroke.track or stroke.id
+            track = (
+                own if ask.name == ask.part else hashlib.sha256(f"{own} {ask.name}".encode()).hexdigest()[:10]
+            )
+            moved = edit.transformed(stroke, matrix)
+            found.append(
+                replace(moved, id=new_id(), track=track, link=None, part=ask.name, by="hand", confidence=1.0)
+            )
+    return found
+
+
+def _with(sheet: Sheet, new: list[Stroke], ask: Ask, size: tuple[int, int]) -> Sheet:
+    present = taking_place(sheet.strokes, new, ask.name)[: -len(new)]
+    behind = [s for s in sheet.behind if s.part != ask.name]
+    if ask.order == "behind":
+        new, hidden = hidden_by(new, [s for s in present if s.part != ask.name], size)
+    elif ask.order == "over":
+        present, hidden = hidden_by(present, new, size)
+    else:
+        hidden = []
+    return replace(sheet, strokes=[*present, *new], behind=[*behind, *hidden])
