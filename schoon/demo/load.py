@@ -26,7 +26,7 @@ from .pim import PARTS, POTS
 from .places import store_boat, store_flag_shot, store_stair_scenery
 from .scenery import bow
 from .shapes import Flat, flatten
-from .shots import SIZE, DemoDrawing, lookout, stair
+from .shots import SIZE, DemoDrawing, lookout, lookout_starts, stair
 from .tones import shade
 
 PRODUCTION = "Harbour Lights"
@@ -152,17 +152,17 @@ def _store(cursor: productions.Cursor, stair_roughs: list[bytes], lookout_roughs
     models.set_state(
         cursor, model, plain, plain.model_copy(update={"pots": tuple(seen), "pictures": tuple(sheet)})
     )
-    for name, drawings, roughs in (
-        ("Stair", stair(), stair_roughs),
-        ("Lookout", lookout(), lookout_roughs),
+    climb = stair()
+    for name, drawings, roughs, (starts, frames) in (
+        ("Stair", climb, stair_roughs, ({1 + 2 * k: d.number for k, d in enumerate(climb)}, 2 * len(climb))),
+        ("Lookout", lookout(), lookout_roughs, lookout_starts()),
     ):
         shot, level = productions.create_shot(cursor, production, name, 24, "Pim", model, keys[0])
         rows = [
             (d.number, d.kind, pictures.put(cursor, body, "image/png", *SIZE))
             for d, body in zip(drawings, roughs, strict=True)
         ]
-        starts = {1 + 2 * k: d.number for k, d in enumerate(drawings)}
-        productions.fill_shot(cursor, shot, level, SIZE, rows, starts, 2 * len(drawings))
+        productions.fill_shot(cursor, shot, level, SIZE, rows, starts, frames)
 
 
 def _store_flag(cursor: productions.Cursor, roughs: list[bytes]) -> None:

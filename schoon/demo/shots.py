@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.exposure import kept_alive
 from ..core.strokes import Points
 from .pim import Pose, draw
 from .roughs import pencil_rough
@@ -102,7 +103,7 @@ def stair() -> list[DemoDrawing]:
 
 
 def lookout() -> list[DemoDrawing]:
-    """Eight drawings: Pim lifts the lantern and looks up, and the lamp flares."""
+    """Ten drawings: Pim lifts the lantern and looks up, and the lamp flares; the last pose is drawn three times, and held."""
     first = Pose(
         place=(900, 730), size=1.05, lean=2, near_hand=(150, -96), near_foot=(46, 150), far_foot=(-34, 150)
     )
@@ -135,7 +136,19 @@ def lookout() -> list[DemoDrawing]:
         )
         kind = "key" if k in (0, 7) else "breakdown" if k == 3 else "inbetween"
         drawings.append(DemoDrawing(k + 1, kind, pose, 0.9 if kind == "key" else 0.55))
+    held = drawings[-1].pose
+    drawings += [DemoDrawing(number, "inbetween", held, 0.55) for number in (9, 10)]
     return drawings
+
+
+def lookout_starts() -> tuple[dict[int, int], int]:
+    """Number of the drawing that stands from each frame, and how many frames: the last pose is kept alive on twos."""
+    starts = {1 + 2 * k: k + 1 for k in range(7)}
+    frame = 15
+    for number, hold in kept_alive([8, 9, 10], 26, 2):
+        starts[frame] = number or 8
+        frame += hold
+    return starts, frame - 1
 
 
 def _guides(pose: Pose) -> list[Points]:

@@ -4,11 +4,12 @@ import { fill, html } from '../dom.js';
 import { notice, post } from '../api.js';
 import { BetweenView } from './views/between.js';
 import { CompareView } from './views/compare.js';
+import { PartsView } from './views/parts.js';
 import { PassView } from './views/pass.js';
 import { ReadView } from './views/read.js';
 import { RunView } from './views/run.js';
 
-const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], compare: ['Compare', CompareView] };
+const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], compare: ['Compare', CompareView] };
 
 export class LineLedge {
   constructor(app, chosen) {

@@ -16,8 +16,8 @@ const ROWS = {
   repeat: [
     ['end', 'to the end', 'r', () => ['repeat-span', {}]], ['times', 'n times', 'y', (acts) => ['repeat-span', { times: acts.number }]],
     ['until', 'to frame n', 'u', (acts) => ['repeat-span', { until: acts.number }]], ['back', 'there and back', 'b', () => ['there-and-back', {}]],
-    ['alive', 'kept alive, n each', 'l', (acts) => acts.alive()],
   ],
+  alive: [['alive', 'by turns, n each', 'l', (acts) => acts.alive()]],
   show: [
     ['reverse', 'backwards', 'v', () => ['reverse', {}]], ['nothing', 'nothing', 'x', () => ['cover', { drawing: null }]],
     ['other', 'drawing n', 'p', (acts) => acts.another()], ['own', 'a copy of it', 'k', (acts) => acts.ownCopy()],
@@ -42,10 +42,10 @@ export class Acts {
     this.copied = null;
     this.waiting = null;
     const button = ([id, words, key]) => html`<button data-act="${id}">${words} <kbd>${key.length > 1 ? key : key.toUpperCase()}</kbd></button>`;
-    fill($('time-acts'), html`${Object.entries(ROWS).map(([about, acts]) => html`<div><span>${about}</span>${acts.map(button)}</div>`)}<div><label>n <input id="time-n" type="number" min="1" max="20000" value="2" aria-label="The number n of the acts"></label>
+    const redraws = html`<label title="Drawings that are made for a hold that is kept alive: the first of the span, drawn once more">with <input id="time-redraws" type="number" min="0" max="5" value="2" aria-label="Redraws made"> redraws</label>
+      <select id="time-strength" aria-label="How far redraws differ"><option value="0.5">half as far off</option><option value="1" selected>as drawn</option><option value="2">twice as far off</option></select>`;
+    fill($('time-acts'), html`${Object.entries(ROWS).map(([about, acts]) => html`<div><span>${about}</span>${acts.map(button)}${about === 'alive' ? redraws : ''}</div>`)}<div><label>n <input id="time-n" type="number" min="1" max="20000" value="2" aria-label="The number n of the acts"></label>
       <label title="Else it stays where it is: more frames lie over it, and the last drawing fills what is left"><input id="time-push" type="checkbox" checked> what follows moves along <kbd>M</kbd></label>
-      <label title="Drawings that are made for a hold that is kept alive: the first of the span, drawn once more">redraws made <input id="time-redraws" type="number" min="0" max="5" value="2" aria-label="Redraws made"></label>
-      <select id="time-strength" aria-label="How far redraws differ"><option value="0.5">half</option><option value="1" selected>as drawn</option><option value="2">twice</option></select>
       <label title="An act stands in the sheet and plays until it is kept or dropped"><input id="time-tries" type="checkbox"> try first</label></div>`);
     for (const node of $('time-acts').querySelectorAll('[data-act]')) node.addEventListener('click', () => { this.run(node.dataset.act); wide.focus(); });
   }

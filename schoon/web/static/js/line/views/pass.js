@@ -1,9 +1,8 @@
 // Strokes passed on to other drawings: traced back as they are, or fitted to the roughs there.
 
 import { fill, html } from '../../dom.js';
-import { get, notice, post } from '../../api.js';
+import { get, notice } from '../../api.js';
 import { lineNow } from '../../shot/drawings.js';
-import { UseAgain } from './again.js';
 import { View } from './view.js';
 
 const CHOOSE_DRAWINGS = 'Choose the drawings on the sheet first: click one, Shift and click another';
@@ -22,11 +21,6 @@ export class PassView extends View {
     form.what.value = chosen.size && !before ? 'chosen' : before || 'all';
     this.body.querySelector('#pass-from').textContent = app.current.number;
     form.to.options[0].textContent = `${[...app.chosen].filter((id) => id !== app.current.id).length} chosen on the sheet`;
-    const names = app.parts.names();
-    const front = this.hides.front.value;
-    fill(this.hides.front, names.map((name) => html`<option>${name}</option>`));
-    if (names.includes(front)) this.hides.front.value = front;
-    this.again.show(names);
     if (app.chosen.size < 2 && form.to.value === 'chosen') form.to.value = 'next';
   }
 
@@ -43,63 +37,11 @@ export class PassView extends View {
       <fieldset><legend>Fit to rough: pulled onto each rough</legend>
         <span class="quiet">Keeps the points of each line; doubt shows where the rough disagrees.</span>
         <button type="button" id="fit-rough" class="main">Fit to their roughs <kbd>H</kbd></button></fieldset></form>
-      <form class="pass again"><fieldset><legend>Use a part again: its lines as another part's</legend>
-        <label>lines of <select name="part"></select></label>
-        <label>as <input name="name" list="part-names" maxlength="60" placeholder="name of a part"><datalist id="part-names"></datalist></label>
-        <label>drawings later <input name="shift" type="number" value="0" min="-200" max="200"></label>
-        <label><input type="checkbox" name="around"> round the end, as in a cycle</label>
-        <label>moved right, down <span><input name="dx" type="number" value="0"> <input name="dy" type="number" value="0" aria-label="px down"></span></label>
-        <label>size, turn <span><input name="size" type="number" value="100" min="5" max="800" aria-label="Size in percent"> % <input name="turn" type="number" value="0" min="-360" max="360" aria-label="Turn in degrees"> °</span></label>
-        <label><input type="checkbox" name="mirror"> mirrored</label>
-        <label>it lies <select name="order"><option value="as it is">over the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label>
-        <button type="button" id="use-again">Use again</button></fieldset></form>
-      <form class="pass hides"><fieldset><legend>What a form hides</legend>
-        <label>in front <select name="front"></select></label>
-        <span class="quiet">Lines of parts behind it, by the order in depth, end at its outline; what is hidden is kept.</span>
-        <button type="button" id="trim-behind">Hide behind it</button> <button type="button" id="make-whole">Make whole</button></fieldset></form>
       <div class="still"><b>Parts that keep still</b><div id="still"><button id="find-still">Look for them</button></div></div>`);
     body.querySelector('#trace-back').addEventListener('click', () => this.traceBack());
     body.querySelector('#fit-rough').addEventListener('click', () => this.fit());
-    this.again = new UseAgain(this);
-    this.hides = body.querySelector('.hides');
-    body.querySelector('#trim-behind').addEventListener('click', () => this.trimBehind());
-    body.querySelector('#make-whole').addEventListener('click', () => this.makeWhole());
     body.querySelector('#find-still').addEventListener('click', () => this.findStill());
-    for (const form of body.querySelectorAll('form')) form.addEventListener('submit', (event) => event.preventDefault());
-  }
-
-  // Parts in front of and behind one, by the order in depth that holds here; what the order does not know lies behind.
-  behind(front) {
-    const { depth, parts } = this.app;
-    const order = depth.parts;
-    const names = [...parts.names(), ''];
-    const place = (name) => (order.includes(name) ? order.indexOf(name) : order.length);
-    return names.filter((name) => name !== front && place(name) > place(front));
-  }
-
-  async trimBehind() {
-    const { front: { value: part } } = this.hides;
-    const { targets: to } = this;
-    const behind = part ? this.behind(part) : [];
-    if (!part || !behind.length) { notice(part ? `No part lies behind ${part}; change the order in depth at Paint` : 'Name parts in the dock first'); return; }
-    await this.onAll({ do: 'trim-behind', of: [this.app.current.id, ...to], part, behind }, `what lies behind ${part} is hidden`);
-  }
-
-  async makeWhole() {
-    const { what, targets: to } = this;
-    const parts = what.part ? [what.part] : [...this.app.parts.names(), ''];
-    await this.onAll({ do: 'whole', of: [this.app.current.id, ...to], parts }, `${what.part || 'all parts'} whole again`);
-  }
-
-  async onAll(act, words) {
-    const { app } = this;
-    try {
-      const answer = await post(`/api/levels/${app.level}/do`, { do: act });
-      app.sync.undoes('drawings');
-      await app.sync.refresh();
-      await app.table.draw();
-      notice(`${words} in ${many(answer.drawings.length)}; it can be undone as one`);
-    } catch (error) { notice(error.message, true); }
+    body.querySelector('form').addEventListener('submit', (event) => event.preventDefault());
   }
 
   // Ids of the drawings that are passed on to.

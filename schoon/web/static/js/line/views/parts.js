@@ -1,0 +1,136 @@
+// Parts through the run: a part's lines used for another part, and what a form hides.
+
+import { fill, html } from '../../dom.js';
+import { notice, post } from '../../api.js';
+import { about, multiply, scaledBy, shifted, turnedBy } from '../../pure/geometry.js';
+import { lineNow } from '../../shot/drawings.js';
+import { View } from './view.js';
+
+const PAUSE = 150;
+const many = (n) => `${n} drawing${n === 1 ? '' : 's'}`;
+
+export class PartsView extends View {
+  show() {
+    const { app, body } = this;
+    if (!body.querySelector('.again')) this.build();
+    const names = app.parts.names();
+    const all = { whole: 'all parts', behind: 'what is behind' };
+    for (const select of [this.form.part, this.hides.front, this.hides.behind, this.hides.whole]) {
+      const before = select.value;
+      fill(select, html`${all[select.name] ? html`<option value="">${all[select.name]}</option>` : ''}${names.map((name) => html`<option>${name}</option>`)}`);
+      if (names.includes(before)) select.value = before;
+    }
+    fill(this.form.querySelector('datalist'), names.map((name) => html`<option value="${name}"></option>`));
+    this.where.options[0].textContent = `drawing ${app.current.number}`;
+    this.where.options[1].textContent = `${app.chosen.size} chosen on the sheet`;
+    if (app.chosen.size > 1 && !this.touched) this.where.value = 'chosen';
+    this.try();
+  }
+
+  build() {
+    const { body } = this;
+    fill(body, html`<label class="part-where">in <select name="where" aria-label="In which drawings"><option value="this"></option><option value="chosen"></option><option value="all">all drawings</option></select></label>
+      <form class="part-form again"><b>Use a part again</b>
+        <label>lines of <select name="part"></select></label>
+        <label>as <input name="name" list="part-names" maxlength="60" size="12" placeholder="name of a part"><datalist id="part-names"></datalist></label>
+        <label><input name="shift" type="number" value="0" min="-200" max="200"> drawings later</label>
+        <label><input type="checkbox" name="around"> round the end, as in a cycle</label>
+        <label>right <input name="dx" type="number" value="0" aria-label="Px to the right"> down <input name="dy" type="number" value="0" aria-label="Px down"></label>
+        <label>size <input name="size" type="number" value="100" min="5" max="800" aria-label="Size in percent"> % turn <input name="turn" type="number" value="0" min="-360" max="360" aria-label="Turn in degrees"> °</label>
+        <label><input type="checkbox" name="mirror"> mirrored</label>
+        <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label>
+        <button type="button" id="use-again" class="main">Use again</button></form>
+      <form class="part-form hides"><b>What a form hides</b>
+        <label><select name="front" aria-label="The form in front"></select> hides <select name="behind" aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
+        <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button>
+        <p class="quiet">Lines behind it, by the order in depth or as said, end at its outline. What is hidden is kept; hide again after something has moved.</p></form>`);
+    this.where = body.querySelector('[name="where"]');
+    this.form = body.querySelector('.again');
+    this.hides = body.querySelector('.hides');
+    this.where.addEventListener('change', () => { this.touched = true; });
+    this.form.addEventListener('input', () => { clearTimeout(this.waiting); this.waiting = setTimeout(() => this.try(), PAUSE); });
+    for (const form of [this.form, this.hides]) form.addEventListener('submit', (event) => event.preventDefault());
+    for (const [id, act] of [['use-again', 'use'], ['trim-behind', 'trim'], ['make-whole', 'whole']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
+  }
+
+  // Ids of the drawings that are meant.
+  get drawings() {
+    const { app } = this;
+    if (this.where.value === 'all') return app.data.run.map((d) => d.id);
+    return this.where.value === 'chosen' && app.chosen.size ? [...app.chosen] : [app.current.id];
+  }
+
+  // How the lines are laid: about the middle of the part as it is here.
+  get matrix() {
+    const { form, app } = this;
+    const value = (name) => Number(form[name].value) || 0;
+    const own = (lineNow(app.current)?.strokes || []).filter((s) => s.part === form.part.value).flatMap((s) => s.points);
+    const middle = (k) => { const all = own.filter((_, i) => i % 2 === k); return all.length ? (Math.min(...all) + Math.max(...all)) / 2 : app.table.view.size[k] / 2; };
+    const size = (value('size') || 100) / 100;
+    const laid = about(middle(0), middle(1), multiply(turnedBy((value('turn') * Math.PI) / 180), scaledBy(form.mirror.checked ? -size : size, size)));
+    return multiply(shifted(value('dx'), value('dy')), laid);
+  }
+
+  get wanted() {
+    const { form } = this;
+    return {
+      part: form.part.value, name: form.name.value.trim(), drawings: this.drawings, shift: Math.round(Number(form.shift.value) || 0),
+      around: form.around.checked, matrix: this.matrix, order: form.order.value,
+    };
+  }
+
+  // The lines as this drawing would get them, on the paper.
+  async try() {
+    const { app, wanted } = this;
+    if (!wanted.part || !wanted.name) { app.table.paper.ghost([]); return; }
+    const entry = app.current;
+    try {
+      const { strokes } = await post(`/api/levels/${app.level}/again/${entry.id}/try`, wanted);
+      if (entry === app.current && this.ledge.view === 'parts') app.table.paper.ghost(strokes);
+    } catch { app.table.paper.ghost([]); }
+  }
+
+  async use() {
+    const { wanted } = this;
+    if (!wanted.part) { notice('Name parts in the dock first'); return; }
+    if (!wanted.name) { notice('Name the part that the lines become'); return; }
+    const answer = await this.ledge.post('again', wanted);
+    if (!answer || answer.again) return;
+    this.app.table.paper.ghost([]);
+    notice(`${wanted.part} is ${wanted.name} in ${many(answer.drawings.length)}; it can be undone as one`);
+  }
+
+  // Parts that one hides: the one that is said, or all behind it by the order in depth that holds here; what the order does
+  // not know lies behind what it knows, and before a form that it does not know everything is behind.
+  behind(front) {
+    const said = this.hides.behind.value;
+    if (said) return [said];
+    const order = this.app.depth.parts;
+    const place = (name) => (order.includes(name) ? order.indexOf(name) : order.length);
+    const before = order.includes(front) ? place(front) : -1;
+    return [...this.app.parts.names(), ''].filter((name) => name !== front && place(name) > before);
+  }
+
+  async trim() {
+    const part = this.hides.front.value;
+    if (!part) { notice('Name parts in the dock first'); return; }
+    const behind = this.behind(part);
+    await this.onAll({ do: 'trim-behind', of: this.drawings, part, behind }, `What lies behind ${part} is hidden`);
+  }
+
+  async whole() {
+    const part = this.hides.whole.value;
+    await this.onAll({ do: 'whole', of: this.drawings, parts: part ? [part] : [...this.app.parts.names(), ''] }, `${part || 'All parts'} whole again`);
+  }
+
+  async onAll(act, words) {
+    const { app } = this;
+    try {
+      const answer = await post(`/api/levels/${app.level}/do`, { do: act });
+      app.sync.undoes('drawings');
+      await app.sync.refresh();
+      await app.table.draw();
+      notice(`${words} in ${many(answer.drawings.length)}; it can be undone as one`);
+    } catch (error) { notice(error.message, true); }
+  }
+}
