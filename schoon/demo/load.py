@@ -26,7 +26,7 @@ from .pim import PARTS, POTS
 from .places import store_boat, store_flag_shot, store_stair_scenery
 from .scenery import bow
 from .shapes import Flat, flatten
-from .shots import SIZE, DemoDrawing, lookout, lookout_starts, stair
+from .shots import SIZE, DemoDrawing, exposed, lookout, stair
 from .tones import shade
 
 PRODUCTION = "Harbour Lights"
@@ -152,11 +152,8 @@ def _store(cursor: productions.Cursor, stair_roughs: list[bytes], lookout_roughs
     models.set_state(
         cursor, model, plain, plain.model_copy(update={"pots": tuple(seen), "pictures": tuple(sheet)})
     )
-    climb = stair()
-    for name, drawings, roughs, (starts, frames) in (
-        ("Stair", climb, stair_roughs, ({1 + 2 * k: d.number for k, d in enumerate(climb)}, 2 * len(climb))),
-        ("Lookout", lookout(), lookout_roughs, lookout_starts()),
-    ):
+    for name, drawings, roughs in (("Stair", stair(), stair_roughs), ("Lookout", lookout(), lookout_roughs)):
+        starts, frames = exposed(drawings)
         shot, level = productions.create_shot(cursor, production, name, 24, "Pim", model, keys[0])
         rows = [
             (d.number, d.kind, pictures.put(cursor, body, "image/png", *SIZE))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,6 +18,7 @@ from .shapes import Flat, ellipse, flatten, limb
 SIZE = (1920, 1080)
 _SCALE = 0.94
 _RISE, _RUN = 92.0, 150.0
+_HELD = 26
 
 
 @dataclass(frozen=True)
@@ -141,13 +143,18 @@ def lookout() -> list[DemoDrawing]:
     return drawings
 
 
-def lookout_starts() -> tuple[dict[int, int], int]:
-    """Number of the drawing that stands from each frame, and how many frames: the last pose is kept alive on twos."""
-    starts = {1 + 2 * k: k + 1 for k in range(7)}
-    frame = 15
-    for number, hold in kept_alive([8, 9, 10], 26, 2):
-        starts[frame] = number or 8
-        frame += hold
+def exposed(drawings: Sequence[DemoDrawing]) -> tuple[dict[int, int], int]:
+    """Number of the drawing that stands from each frame, and how many frames: on twos, and a pose that was drawn several
+    times at the end is kept alive by its drawings."""
+    held = [d.number for d in drawings if d.pose == drawings[-1].pose]
+    moving = len(drawings) - len(held)
+    starts = {1 + 2 * k: d.number for k, d in enumerate(drawings[:moving])}
+    pieces = kept_alive(held, _HELD, 2) if len(held) > 1 else [(held[0], 2)]
+    frame = 2 * moving + 1
+    for number, frames in pieces:
+        assert number is not None
+        starts[frame] = number
+        frame += frames
     return starts, frame - 1
 
 
