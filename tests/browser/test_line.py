@@ -315,6 +315,103 @@ def test_in_betweens_are_made_by_a_chart(desk: Page) -> None:
     assert box(ring)[0] == pytest.approx(178 + 16 * 0.75, abs=3)
 
 
+def slid(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
+    """A drag between two places of the screen."""
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(*end, steps=6)
+    page.mouse.up()
+
+
+def test_an_arc_is_shown_bent_and_spaced(desk: Page) -> None:
+    desk.get_by_role("tab", name="In-betweens").click()
+    desk.keyboard.press("l")
+    first = next(s for s in strokes(desk) if s["closed"])["points"][:2]
+    desk.mouse.click(*on_screen(desk, *first))
+    until(desk, "document.querySelectorAll('#paper .arcs .tick').length == 1")
+    arcs = "schoon.stage.lines.views.between.arcs.list"
+    middle = desk.evaluate(f"{arcs}[0].ticks[0]")
+    handle = on_screen(
+        desk, *desk.evaluate(f"{arcs}[0].path[schoon.stage.lines.views.between.arcs.handle({arcs}[0])]")
+    )
+    lower = on_screen(desk, middle[0], middle[1] + 12)
+    slid(desk, handle, (handle[0], handle[1] + lower[1] - on_screen(desk, *middle)[1]))
+    until(desk, f"{arcs}[0].by[1] > 9 && {arcs}[0].ticks[0]?.[1] > {middle[1] + 9}")
+    expect(desk.locator("#arc-list")).to_contain_text("bent")
+    # A tick is drawn along it: the drawing lies later on the way.
+    tick = desk.evaluate(f"{arcs}[0].ticks[0]")
+    later = desk.evaluate(f"{arcs}[0].path[18]")
+    slid(desk, on_screen(desk, *tick), on_screen(desk, *later))
+    expect(desk.locator(".between [name=chart]")).to_have_value("own")
+    until(desk, "schoon.stage.lines.views.between.shares()[0] > 0.65")
+    desk.locator("#make-between").click()
+    expect(desk.locator("#notice")).to_contain_text("1 drawings have in-betweens of 3 lines")
+    desk.get_by_role("button", name="Take away arc 1").click()
+    until(desk, f"{arcs}.length == 0 && !document.querySelector('#paper .arcs polyline')")
+
+
+def test_ticks_are_dragged_on_the_chart_and_a_part_goes_its_own_way(desk: Page) -> None:
+    desk.keyboard.press("c")
+    ring = next(s for s in strokes(desk) if s["closed"])
+    desk.evaluate(
+        "([id]) => fetch(`/api/drawings/${schoon.current.id}/do`, { method: 'POST', headers: { 'content-type': 'application/json' },"
+        " body: JSON.stringify({ base: schoon.current.revision, do: { do: 'part', ids: [id], part: 'face' } }) })",
+        [ring["id"]],
+    )
+    desk.reload()
+    until(desk, "schoon.parts.names().includes('face')")
+    desk.get_by_role("tab", name="In-betweens").click()
+    grip = desk.locator(".chart .tick .grip").bounding_box()
+    assert grip
+    x, y = grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2
+    slid(desk, (x, y), (x + 50, y))
+    expect(desk.locator(".between [name=chart]")).to_have_value("own")
+    share = desk.evaluate("schoon.stage.lines.views.between.shares()[0]")
+    assert share > 0.6
+    desk.locator("#own-way").select_option("face")
+    expect(desk.get_by_label("Drawings that face lags behind")).to_have_value("1")
+    desk.get_by_label("Drawings that face lags behind").fill("0.5")
+    desk.get_by_label("Drawings that face lags behind").press("Tab")
+    until(desk, f"schoon.stage.lines.views.between.shares('face')[0] < {share} - 0.1")
+    expect(desk.locator(".chart .of-part circle")).to_have_count(1)
+    desk.get_by_role("button", name="face goes with the rest").click()
+    expect(desk.locator(".own-way")).to_have_count(0)
+
+
+def test_a_part_is_used_again_and_hides_what_lies_behind_it(desk: Page) -> None:
+    rings = [s["id"] for s in strokes(desk) if s["closed"]]
+    desk.evaluate(
+        "(ids) => fetch(`/api/drawings/${schoon.current.id}/do`, { method: 'POST', headers: { 'content-type': 'application/json' },"
+        " body: JSON.stringify({ base: schoon.current.revision, do: { do: 'part', ids, part: 'face' } }) })",
+        rings,
+    )
+    desk.reload()
+    until(desk, "schoon.parts.names().includes('face')")
+    before = len(strokes(desk))
+    desk.get_by_role("tab", name="Parts").click()
+    form = desk.locator("form.again")
+    form.locator("[name=name]").fill("moon")
+    form.locator("[name=dx]").fill("40")
+    form.locator("[name=mirror]").check()
+    # Seen before it is done.
+    until(desk, f"document.querySelectorAll('#paper .ghost path').length == {len(rings)}")
+    desk.locator("#use-again").click()
+    expect(desk.locator("#notice")).to_contain_text("face is moon in 1 drawing")
+    until(desk, "schoon.parts.names().includes('moon')")
+    assert len(strokes(desk)) == before + len(rings)
+    hides = desk.locator("form.hides")
+    hides.locator("[name=front]").select_option("moon")
+    hides.locator("[name=behind]").select_option("face")
+    desk.locator("#trim-behind").click()
+    expect(desk.locator("#notice")).to_contain_text("What lies behind moon is hidden in 1 drawing")
+    left = sum(len(s["points"]) for s in strokes(desk) if s["part"] == "face")
+    desk.locator("#make-whole").click()
+    expect(desk.locator("#notice")).to_contain_text("All parts whole again in 1 drawing")
+    assert sum(len(s["points"]) for s in strokes(desk) if s["part"] == "face") != left
+    again = saved(desk, lambda: desk.keyboard.press("Control+z"))
+    assert sum(len(s["points"]) for s in again if s["part"] == "face") == left
+
+
 def test_a_reading_is_tried_and_a_coloured_pencil_is_a_part(desk: Page) -> None:
     number = len(strokes(desk))
     desk.get_by_role("tab", name="Read roughs").click()

@@ -98,6 +98,20 @@ def test_empty_sheets_are_put_between_and_taken_back(sheet: Page) -> None:
     reads(sheet, "1 1 2 2 3 3 4 4 5 5 6 6")
 
 
+def test_a_pose_is_kept_alive_through_a_span(sheet: Page) -> None:
+    # Frames 9 to 12 hold drawings 5 and 6; with two redraws of 5 none stands twice running.
+    press(sheet, "Home", *["ArrowDown"] * 8, *["Shift+ArrowDown"] * 3)
+    sheet.get_by_label("The number n of the acts").fill("1")
+    sheet.locator("#time-acts [data-act=alive]").click()
+    until(sheet, "schoon.data.run.length == 8")
+    shown = sheet.evaluate("schoon.data.spans.filter(([at]) => at >= 9).map(([, count, id]) => [count, id])")
+    assert [count for count, _ in shown] == [1, 1, 1, 1]
+    assert len({id_ for _, id_ in shown}) == 4
+    sheet.locator("#time summary").click()
+    sheet.locator("#time-undo").click()
+    until(sheet, "schoon.data.run.length == 6")
+
+
 def test_the_sheet_by_mouse_and_a_tried_act_plays_before_it_is_kept(sheet: Page) -> None:
     box = sheet.locator("#wide-canvas").bounding_box()
     assert box

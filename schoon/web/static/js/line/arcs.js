@@ -33,7 +33,13 @@ export class Arcs {
     this.view.arcsChanged();
   }
 
-  middle({ path }) { return path[Math.floor(path.length / 2)]; }
+  // Where an arc is taken to bend it: near its middle, clear of the ticks.
+  handle({ path, ticks }) {
+    const { zoom } = this.app.table.view;
+    const half = (path.length - 1) / 2;
+    const clear = (k) => Math.min(3 * NEAR, ...ticks.map((tick) => apart(path[k], tick) * zoom)) - 2 * Math.abs(k - half);
+    return path.map((_, k) => k).filter((k) => Math.abs(k - half) <= half / 2).reduce((best, k) => (clear(k) > clear(best) ? k : best), Math.round(half));
+  }
 
   show() {
     const { layers, zoom } = this.app.table.paper;
@@ -44,7 +50,7 @@ export class Arcs {
       make('polyline', { points: arc.path.map((p) => p.join()).join(' ') }, group);
       for (const [x, y] of arc.ticks) make('circle', { cx: x, cy: y, r: 3.2 / zoom, class: 'tick' }, group);
       for (const [x, y] of [arc.path[0], arc.path.at(-1)]) make('circle', { cx: x, cy: y, r: 4.5 / zoom, class: 'end' }, group);
-      const [x, y] = this.middle(arc);
+      const [x, y] = arc.path[arc.held ?? this.handle(arc)];
       make('rect', { x: x - 5 / zoom, y: y - 5 / zoom, width: 10 / zoom, height: 10 / zoom, transform: `rotate(45 ${x} ${y})` }, group);
     }
   }
@@ -58,15 +64,14 @@ export class Arcs {
     };
   }
 
+  // What lies nearest under the pen: the handle of an arc, or one of its ticks.
   down(from) {
-    const reach = NEAR / this.app.table.view.zoom;
-    const arc = this.list.find((a) => a.path && apart(this.middle(a), from) < reach);
-    if (arc) return this.bend(arc, from);
-    for (const other of this.list) {
-      const k = (other.ticks || []).findIndex((tick) => apart(tick, from) < reach);
-      if (k >= 0) return this.space(other, k);
-    }
-    return { move() {}, cancel() {}, up: () => this.add(from) };
+    const found = this.list.filter(({ path }) => path).flatMap((arc) => [
+      { far: apart(arc.path[this.handle(arc)], from), take: () => this.bend(arc, from) },
+      ...arc.ticks.map((tick, k) => ({ far: apart(tick, from), take: () => this.space(arc, k) })),
+    ]);
+    const nearest = found.reduce((best, one) => (one.far < best.far ? one : best), { far: NEAR / this.app.table.view.zoom });
+    return nearest.take?.() ?? { move() {}, cancel() {}, up: () => this.add(from) };
   }
 
   async add(at) {
@@ -76,11 +81,14 @@ export class Arcs {
     if (added && !added.path) { this.list.pop(); this.view.arcsChanged(); }
   }
 
-  // Drags the middle: half way goes all of it, the rest less and less towards the ends.
+  // Drags an arc aside: most of it half way, less and less towards the ends.
   bend(arc, from) {
     const { path, by, ticks } = arc;
+    const held = this.handle(arc);
+    const part = held / (path.length - 1);
     const put = (to) => {
-      const step = [to[0] - from[0], to[1] - from[1]];
+      const step = [to[0] - from[0], to[1] - from[1]].map((v) => v / (4 * part * (1 - part)));
+      arc.held = held;
       arc.by = [round(by[0] + step[0]), round(by[1] + step[1])];
       const bent = (p, share) => p.map((v, axis) => v + 4 * share * (1 - share) * step[axis]);
       arc.path = path.map((p, k) => bent(p, k / (path.length - 1)));
@@ -89,8 +97,8 @@ export class Arcs {
     };
     return {
       move: (e) => put(this.app.table.view.toPaper(e.clientX, e.clientY)),
-      up: () => { if (arc.by === by) arc.ticks = ticks; this.again(); },
-      cancel: () => { Object.assign(arc, { path, by, ticks }); this.show(); },
+      up: () => { delete arc.held; if (arc.by === by) arc.ticks = ticks; this.again(); },
+      cancel: () => { delete arc.held; Object.assign(arc, { path, by, ticks }); this.show(); },
     };
   }
 
