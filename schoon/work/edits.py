@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.run import Placement, redrawn
+from ..core.run import Placement
 from ..core.sketch import SIDE
 from ..core.strokes import LineRule, Stroke, strokes_from_dicts
 from ..errors import NotFound, Refusal
@@ -295,19 +295,11 @@ def change_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> int |
     revision = _keep(cursor, subject, operation, now, then, action)
     for made, like in operation.made.items():
         if like is not None:
-            row = revisions.drawing(cursor, like)
-            parts = {p: row[p] for p in revisions.PARTS if row[p]}
-            if made in operation.redraws and row["line"]:
-                parts["line"] = _redrawn(cursor, row, *operation.redraws[made])
+            row, sheet = load(cursor, like)
+            parts: dict[str, Any] = {p: row[p] for p in revisions.PARTS if row[p]}
+            parts |= _changed(cursor, row, sheet, operation.anew(made, sheet))
             revisions.revise(cursor, Subject("drawing", made), action, **parts)
     return revision
-
-
-def _redrawn(cursor: Cursor, row: DrawingRow, seed: int, reach: float) -> str:
-    """The name of a line document with a drawing's lines drawn once more."""
-    size = paper_of(productions.shot_of_level(cursor, row["level_id"]))
-    strokes, own, behind = line_named(cursor, row["line"])
-    return revisions.put_document(cursor, line_document(redrawn(strokes, size, reach, seed), own, behind))
 
 
 def tried_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> Time:

@@ -11,6 +11,7 @@ from playwright.sync_api import Page
 
 from schoon.core.between import spacing
 from schoon.core.model.compare import RunLimits
+from schoon.core.run import Sway
 from schoon.core.strokes import Stroke, corner_indices, resample
 from schoon.core.strokes.edit import bent
 from schoon.web.statics import address
@@ -63,6 +64,22 @@ def test_charts_are_drawn_as_in_betweens_are_spaced(page: Page) -> None:
         for lag in (2, -1, 0.5):
             late = run(page, "spacing", "m.spaced(given.chart, 4, given.lag)", {"chart": chart, "lag": lag})
             assert np.allclose(late, spacing(chart, 4, lag)), (chart, lag)
+
+
+def test_a_bend_is_previewed_as_it_is_made(page: Page) -> None:
+    handles = [
+        {"at": [100, 50], "by": [40, -20]},
+        {"at": [60, 200], "by": [0, 0]},
+        {"at": [140, 200], "by": [0, 0]},
+    ]
+    points = np.array([[100, 50], [60, 200], [90, 120], [200, 80], [0, 0]], float)
+    sway = Sway.of([(handles[0]["at"], handles[0]["by"])], [[60, 200], [140, 200]])
+    for share in (0.0, 0.4, 1.0):
+        shown = run(
+            page, "sway", "m.swayed(given.points, given.handles, given.share)",
+            {"points": points.ravel().tolist(), "handles": handles, "share": share},
+        )  # fmt: skip
+        assert np.allclose(np.reshape(shown, (-1, 2)), sway.at(points, share), atol=0.01)
 
 
 def test_a_smooth_point_stays_smooth_and_a_broken_one_does_not(page: Page) -> None:

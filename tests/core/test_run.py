@@ -14,6 +14,7 @@ from scipy.spatial import cKDTree
 from schoon.core.run import (
     Lines,
     Placement,
+    Sway,
     Target,
     brought_back,
     cut_at_doubt,
@@ -220,3 +221,20 @@ def test_whatever_is_hidden_comes_back(x: float, radius: float) -> None:
     assert len(back) == 2
     assert gap(back, lines) < 0.2
     assert gap(lines, back) < 0.2
+
+
+@given(st.floats(-40, 40), st.floats(-40, 40), st.floats(0, 1))
+def test_a_sway_meets_its_handles_and_pins(dx: float, dy: float, share: float) -> None:
+    figure = [straight((200, 20), (200, 280)), ring((200, 60), 30)]
+    sway = Sway.of([((200, 20), (dx, dy))], [(190, 280), (210, 280)])
+    feet = np.array([[190, 280], [210, 280]], float)
+    assert np.hypot(*(sway.at(feet, share) - feet).T).max() < 0.01
+    assert (
+        np.hypot(*(sway.at(np.array([[200.0, 20.0]]), share)[0] - (200 + share * dx, 20 + share * dy))) < 0.01
+    )
+    bent = sway.bent(figure, SIZE, share)
+    assert [s.id for s in bent] == [s.id for s in figure]
+    assert bent[1].closed
+    assert np.hypot(*(bent[0].controls[-1] - (200, 280))) < 2.5
+    if share == 0:
+        assert gap(bent, figure) < 0.3

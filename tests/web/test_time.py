@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
 import pytest
 
 from schoon.store import Store, pictures, productions
@@ -307,3 +308,37 @@ def test_a_pose_is_kept_alive_by_redraws_of_it(shot: Shot) -> None:
     before = len(shot.run()["drawings"])
     shot.client.post("/api/times/1/undo")
     assert len(shot.run()["drawings"]) == before - 2
+
+
+def test_a_hold_is_bent_from_exposure_to_exposure(shot: Shot) -> None:
+    shot.job("clean")
+    shot.edit(3, "pour", points=[[100, 100]], pot=1)
+    act(shot, "length", frames=14)
+    act(shot, "living", level=1, first=5, last=14, hold=2, count=1, reach=1.0)
+    before = sheet(shot).split()[4:]
+    strokes = shot.client.get(f"/api/drawings/{shot.ids[2]}").json()["strokes"]
+    top = min(
+        (s["points"][k : k + 2] for s in strokes for k in range(0, len(s["points"]), 6)), key=lambda p: p[1]
+    )
+    low = max(
+        (s["points"][k : k + 2] for s in strokes for k in range(0, len(s["points"]), 6)), key=lambda p: p[1]
+    )
+    bend = {"handles": [{"at": top, "by": [12, 0]}], "pins": [low], "chart": "even"}
+    answer = act(shot, "bend-hold", level=1, first=5, last=14, **bend)
+    # Every exposure but the first has a drawing of its own, bent by its share of the time.
+    after = sheet(shot).split()[4:]
+    assert len(answer["made"]) == 4
+    assert len(set(after)) == 5
+    assert [a == b for a, b in pairwise(after)] == [a == b for a, b in pairwise(before)]
+    spans = [id_ for at, _, id_ in shot.run()["spans"] if at >= 5]
+    for id_, share in ((spans[0], 0.0), (spans[2], 0.5), (spans[4], 1.0)):
+        own = shot.client.get(f"/api/drawings/{id_}").json()["strokes"]
+        points = np.vstack([np.reshape(s["points"], (-1, 2))[::3] for s in own])
+        for goal in (np.add(top, (12 * share, 0)), np.array(low)):
+            assert np.hypot(*(points - goal).T).min() < 2.5, (share, goal)
+    # The paint goes with the lines.
+    painted = shot.client.get(f"/api/drawings/{spans[4]}/patches").json()["paint"]
+    assert [p["pot"] for p in painted.values()] == [1]
+    assert "two at least" in act(shot, "bend-hold", 422, level=1, first=5, last=5, **bend)["error"]
+    shot.client.post("/api/times/1/undo")
+    assert sheet(shot).split()[4:] == before

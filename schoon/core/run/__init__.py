@@ -16,6 +16,7 @@ from .measure import (
 from .placement import Placement
 from .redraw import AS_DRAWN, redrawn, tremble
 from .register import Lines, Target, register, search
+from .sway import Sway
 
 __all__ = [
     "AS_DRAWN",
@@ -26,6 +27,7 @@ __all__ = [
     "Lines",
     "Measures",
     "Placement",
+    "Sway",
     "Target",
     "brought_back",
     "cut_at_doubt",

@@ -9,15 +9,19 @@ from pydantic import Field, PrivateAttr
 
 from ...core import exposure
 from ...core.exposure import Numbering
+from ...core.run import Sway
 from ...errors import NotFound, Refusal
 from ...store.states import Retaken, Starts, Time
-from ...values import Id
-from .base import many
+from ...values import Id, Sound
+from ..documents import Sheet
+from ..living import drawn_anew, swayed
+from .base import Spot, many
 from .spans import Frame
 from .time import Levels, TimeOperation, refuse_locked
 
 MOST_DRAWINGS = 2000
 MOST_ALIVE = 6
+MOST_EXPOSURES = 120
 
 Fresh = Callable[[int, int | None], int]
 """(level, drawing it is like or None) -> the id of a new drawing."""
@@ -40,10 +44,9 @@ class RunChange(TimeOperation):
         """New drawing -> the one it is a copy of; known after it was applied."""
         return self._made
 
-    @property
-    def redraws(self) -> dict[int, tuple[int, float]]:
-        """New drawing -> (seed, px) of those whose lines are drawn anew, so far off those they are a copy of."""
-        return {}
+    def anew(self, made: int, sheet: Sheet) -> Sheet:
+        """A new drawing, of which `sheet` is the one it is a copy of."""
+        return sheet
 
     @property
     def lost(self) -> dict[int, list[int]]:
@@ -163,9 +166,8 @@ class Living(RunChange):
     def label(self) -> str:
         return f"keep frames {self.first} to {self.last} alive on {self.hold}s"
 
-    @property
-    def redraws(self) -> dict[int, tuple[int, float]]:
-        return {made: (made, self.reach) for made in self._made}
+    def anew(self, made: int, sheet: Sheet) -> Sheet:
+        return drawn_anew(sheet, self.reach, made)
 
     def apply(self, time: Time, levels: Levels) -> Time:
         run = self._run(time, levels)
@@ -192,6 +194,72 @@ class Living(RunChange):
         except ValueError as error:
             raise Refusal(f"The sheet stays as it is: {error}") from error
         return self._after(time, levels, run, numbers, after)
+
+
+class Handle(Sound):
+    """A point that goes `by` px, all of it at the end."""
+
+    at: Spot
+    by: Spot
+
+
+class Bend(RunChange):
+    """Bends what stands in a span slowly over time: every exposure after the first gets a drawing of its own, bent by its
+    share of the time, so that it changes only when it is shown anew.
+
+    handles: points that go somewhere. pins: points that stay. chart: how time goes. back: there, and back at the end.
+    """
+
+    do: Literal["bend-hold"]
+    first: Frame
+    last: Frame
+    handles: Annotated[list[Handle], Field(min_length=1, max_length=30)]
+    pins: Annotated[list[Spot], Field(max_length=30)] = Field(default_factory=list)
+    chart: Literal["even", "ease in", "ease out", "slow both"] = "slow both"
+    back: bool = False
+    _shares: dict[int, float] = PrivateAttr(default_factory=dict)
+
+    def label(self) -> str:
+        return f"bend frames {self.first} to {self.last}"
+
+    def anew(self, made: int, sheet: Sheet) -> Sheet:
+        return swayed(sheet, Sway.of([(h.at, h.by) for h in self.handles], self.pins), self._shares[made])
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        run = self._run(time, levels)
+        starts = time.levels.get(self.level, {})
+        try:
+            standing = exposure.pieces(starts, self.first, self.last)
+            if sum(what is not None for what, _ in standing) < 2:
+                raise Refusal(
+                    "A hold is bent from one exposure to the next; keep it alive, or choose frames with two at least"
+                )
+            if len(standing) > MOST_EXPOSURES:
+                raise Refusal(f"At most {MOST_EXPOSURES} exposures are bent at once; choose fewer frames")
+            numbers = [time.numbers[d] for d in run]
+            pieces: list[tuple[int | None, int]] = []
+            for k, (what, frames) in enumerate(standing):
+                share = self._share(k / (len(standing) - 1))
+                if what is not None and share > 0:
+                    numbers = exposure.with_more(numbers, run.index(what), 1, time.numbering)
+                    made = self._new(what)
+                    run.insert(run.index(what) + 1, made)
+                    self._shares[made] = share
+                    what = made
+                pieces.append((what, frames))
+            if len(run) > MOST_DRAWINGS:
+                raise Refusal(f"A level has at most {MOST_DRAWINGS} drawings")
+            after = exposure.replaced(starts, self.first, self.last, pieces, False)
+        except ValueError as error:
+            raise Refusal(f"The sheet stays as it is: {error}") from error
+        return self._after(time, levels, run, numbers, after)
+
+    def _share(self, t: float) -> float:
+        if self.back:
+            t = 1 - abs(2 * t - 1)
+        return {"even": t, "ease in": 1 - (1 - t) ** 2, "ease out": t * t, "slow both": t * t * (3 - 2 * t)}[
+            self.chart
+        ]
 
 
 class TakeOut(RunChange):
@@ -306,4 +374,4 @@ class Mean(TimeOperation):
         )
 
 
-AnyDrawings = Insert | Copy | Living | TakeOut | Renumber | Mean | Look
+AnyDrawings = Insert | Copy | Living | Bend | TakeOut | Renumber | Mean | Look

@@ -4,12 +4,13 @@ import { fill, html } from '../dom.js';
 import { notice, post } from '../api.js';
 import { BetweenView } from './views/between.js';
 import { CompareView } from './views/compare.js';
+import { HoldView } from './views/hold.js';
 import { PartsView } from './views/parts.js';
 import { PassView } from './views/pass.js';
 import { ReadView } from './views/read.js';
 import { RunView } from './views/run.js';
 
-const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], compare: ['Compare', CompareView] };
+const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], compare: ['Compare', CompareView] };
 
 export class LineLedge {
   constructor(app, chosen) {
@@ -50,7 +51,7 @@ export class LineLedge {
     this.show();
   }
 
-  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); paper.path([]); }
+  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); paper.path([]); paper.layers.sway.replaceChildren(); }
 
   button(label, act, main = false, id = '') {
     const button = document.createElement('button');
