@@ -1,7 +1,7 @@
 // Arcs: where a line of the first drawing goes on its way to the last, bent and spaced by hand.
 
 import { notice, post } from '../api.js';
-import { make } from '../shot/paper.js';
+import { make, spot } from '../shot/paper.js';
 import { round } from '../pure/geometry.js';
 
 // Px of the screen within which an arc's handle or a tick is taken.
@@ -42,16 +42,15 @@ export class Arcs {
   }
 
   show() {
-    const { layers, zoom } = this.app.table.paper;
+    const { layers } = this.app.table.paper;
     layers.arcs.replaceChildren();
     if (!this.shown) return;
     for (const arc of this.list.filter(({ path }) => path)) {
       const group = make('g', { class: arc.by.some(Boolean) ? 'bent' : '' }, layers.arcs);
       make('polyline', { points: arc.path.map((p) => p.join()).join(' ') }, group);
-      for (const [x, y] of arc.ticks) make('circle', { cx: x, cy: y, r: 3.2 / zoom, class: 'tick' }, group);
-      for (const [x, y] of [arc.path[0], arc.path.at(-1)]) make('circle', { cx: x, cy: y, r: 4.5 / zoom, class: 'end' }, group);
-      const [x, y] = arc.path[arc.held ?? this.handle(arc)];
-      make('rect', { x: x - 5 / zoom, y: y - 5 / zoom, width: 10 / zoom, height: 10 / zoom, transform: `rotate(45 ${x} ${y})` }, group);
+      for (const tick of arc.ticks) spot(tick, 'circle', { r: 4, class: 'tick' }, group);
+      for (const at of [arc.path[0], arc.path.at(-1)]) spot(at, 'circle', { r: 5.5, class: 'end' }, group);
+      spot(arc.path[arc.held ?? this.handle(arc)], 'path', { d: 'M0-8L8 0L0 8L-8 0Z', class: 'bends' }, group);
     }
   }
 

@@ -214,6 +214,9 @@ export class Paper {
 
 // Widths at which a rough is fetched; Infinity for its own.
 const STEPS = [960, 1920];
+// A mark at a place of the drawing that keeps its size on the screen.
+export const spot = ([x, y], shape, fields, layer) => make(shape, fields, make('g', { class: 'spot', style: `--x: ${x}px; --y: ${y}px` }, layer));
+
 export const roughStep = (width, zoom) => STEPS.find((step) => width * zoom * (window.devicePixelRatio || 1) <= step && step < width) ?? Infinity;
 // without: a pass that is left out, because it is drawn here.
 export function roughUrl(entry, line, step, without = '') {

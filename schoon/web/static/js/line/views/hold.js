@@ -5,7 +5,7 @@ import { change, get, notice } from '../../api.js';
 import { round } from '../../pure/geometry.js';
 import { swayed } from '../../pure/sway.js';
 import { lineNow } from '../../shot/drawings.js';
-import { make } from '../../shot/paper.js';
+import { make, spot } from '../../shot/paper.js';
 import { View } from './view.js';
 
 const CHARTS = { 'slow both': 'slow at both ends', even: 'even', 'ease in': 'gathering at the end', 'ease out': 'gathering at the start' };
@@ -100,7 +100,7 @@ export class HoldView extends View {
 
   // The points, and the drawing as it is bent, on the paper.
   draw() {
-    const { layers, zoom } = this.app.table.paper;
+    const { layers } = this.app.table.paper;
     layers.sway.replaceChildren();
     if (this.ledge.view !== 'hold' || !this.bend) return;
     const moved = this.points.filter((point) => !pinned(point)).length;
@@ -116,10 +116,10 @@ export class HoldView extends View {
     }
     for (const point of this.points) {
       const [[x, y], [u, v]] = [point.at, end(point)];
-      if (pinned(point)) { make('rect', { x: x - 5 / zoom, y: y - 5 / zoom, width: 10 / zoom, height: 10 / zoom, class: 'pin' }, layers.sway); continue; }
+      if (pinned(point)) { spot(point.at, 'rect', { x: -6, y: -6, width: 12, height: 12, class: 'pin' }, layers.sway); continue; }
       make('line', { x1: x, y1: y, x2: u, y2: v }, layers.sway);
-      make('circle', { cx: x, cy: y, r: 3 / zoom, class: 'from' }, layers.sway);
-      make('circle', { cx: u, cy: v, r: 5.5 / zoom }, layers.sway);
+      spot(point.at, 'circle', { r: 4, class: 'from' }, layers.sway);
+      spot(end(point), 'circle', { r: 7 }, layers.sway);
     }
   }
 
