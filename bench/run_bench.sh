@@ -23,6 +23,10 @@ done
 for variant in tone tone-carried; do
   echo "$variant $("${score[@]}" tone "$bench/data/tone" "$out/$variant")"
 done
+for pair in "$bench"/data/between/*/; do
+  "$schoon" between "$pair/a.svg" "$pair/b.svg" --at 0.25,0.5,0.75 --out "$out/between/$(basename "$pair")"
+done
+echo "between $("${score[@]}" between "$bench/data/between" "$out/between")"
 for shot in "$bench"/data/proof/*/; do
   "$schoon" proof "$shot/lines" "$shot/paint" --out "$out/proof/$(basename "$shot").json" --jobs "$(nproc)"
 done

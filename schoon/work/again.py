@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from ..core.run import hidden_by
+from ..core.run import Placement, hidden_by
 from ..core.strokes import Stroke, edit, new_id
 from ..errors import Refusal
 from ..store import Store, revisions
@@ -27,7 +27,8 @@ Matrix = tuple[float, float, float, float, float, float]
 class Ask:
     """part: whose lines are used. name: the part they become. drawings: those that get them. shift: how many drawings later
     they come than they were drawn. around: whether those that would come from beyond an end come from the other, as in a
-    cycle. matrix: a, b, c, d, e, f of an SVG matrix by which they are laid. order: whether they hide what is there, are hidden by it, or neither.
+    cycle. matrix: a, b, c, d, e, f of an SVG matrix by which they are laid. grows: whether they are laid so in the last
+    drawing only, and on the way there in the others. order: whether they hide what is there, are hidden by it, or neither.
     """
 
     part: str
@@ -36,6 +37,7 @@ class Ask:
     shift: int = 0
     around: bool = False
     matrix: Matrix = (1, 0, 0, 1, 0, 0)
+    grows: bool = False
     order: Order = "as it is"
 
 
@@ -49,7 +51,8 @@ def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
             run = load_run(cursor, level_id)
         refuse_locked(run.shot)
         sources = _sources(run, ask)
-        made = {d: call(laid, run.strokes[source], ask) for d, source in sources.items()}
+        shares = _shares(run, ask)
+        made = {d: call(laid, run.strokes[source], ask, shares[d]) for d, source in sources.items()}
         lines = {int(row["id"]): row["line"] for row in run.rows}
         with store.transaction() as cursor:
             held = load_all(cursor, level_id, sorted({*made, *sources.values()}))
@@ -69,7 +72,20 @@ def tried(store: Store, level_id: int, ask: Ask, drawing: int) -> list[Stroke]:
     with store.transaction() as cursor:
         run = load_run(cursor, level_id)
     source = _sources(run, ask).get(drawing)
-    return laid(run.strokes[source], ask) if source is not None else []
+    return laid(run.strokes[source], ask, _shares(run, ask)[drawing]) if source is not None else []
+
+
+def _shares(run: Run, ask: Ask) -> dict[int, float]:
+    """Drawing -> how far the lines are laid there, 0..1."""
+    order = sorted(set(ask.drawings), key=run.index)
+    if not ask.grows:
+        return dict.fromkeys(order, 1.0)
+    a, b, c, d = ask.matrix[:4]
+    if abs(a - d) + abs(b + c) > 1e-6:
+        raise Refusal("What is mirrored cannot come about bit by bit; take “mirrored” or “bit by bit” away")
+    if len(order) < 2:
+        raise Refusal("Choose two drawings at least; in the first the lines are as they were")
+    return {drawing: k / (len(order) - 1) for k, drawing in enumerate(order)}
 
 
 def _sources(run: Run, ask: Ask) -> dict[int, int]:
@@ -90,10 +106,14 @@ def _sources(run: Run, ask: Ask) -> dict[int, int]:
     return found
 
 
-def laid(strokes: Sequence[Stroke], ask: Ask) -> list[Stroke]:
-    """The lines of the part as those of the other. Of one line they have one track through all drawings."""
+def laid(strokes: Sequence[Stroke], ask: Ask, share: float = 1.0) -> list[Stroke]:
+    """The lines of the part as those of the other, laid a share of the way. Of one line they have one track through all
+    drawings."""
     a, b, c, d, e, f = ask.matrix
     matrix = np.array([[a, c, e], [b, d, f]], float)
+    if share < 1:
+        # On an arc about the place that stays: a limb turns about its joint.
+        matrix = Placement(complex(a, b), complex(e, f)).part_way(share).matrix
     found = []
     for stroke in strokes:
         if stroke.part == ask.part:

@@ -274,6 +274,14 @@ def test_what_a_part_hides_is_kept_through_edits_and_comes_back(shot: Shot) -> N
     assert "behind" in shot.client.post("/api/levels/1/do", json={"do": whole}).text
 
 
+def head_of(shot: Shot, number: int) -> list[float]:
+    """Where the head of a drawing is."""
+    points = [
+        np.reshape(s["points"], (-1, 2)) for s in shot.drawing(number)["strokes"] if s["part"] == "head"
+    ]
+    return np.vstack(points).mean(axis=0).tolist()
+
+
 def test_a_part_is_used_again_later_mirrored_and_behind(shot: Shot) -> None:
     parted(shot)
     ask = {
@@ -295,6 +303,20 @@ def test_a_part_is_used_again_later_mirrored_and_behind(shot: Shot) -> None:
     assert shot.client.post("/api/levels/1/again", json=round_).json()["drawings"] == shot.ids
     # What was there of the part goes.
     assert len({s["track"] for s in shot.drawing(2)["strokes"] if s["part"] == "moon"}) == 1
+    # A part that keeps its name is moved bit by bit over the drawings.
+    before = [head_of(shot, n) for n in (1, 2, 3)]
+    grown = {
+        "part": "head",
+        "name": "head",
+        "drawings": shot.ids,
+        "matrix": [1, 0, 0, 1, 0, 30],
+        "grows": True,
+    }
+    assert shot.client.post("/api/levels/1/again", json=grown).status_code == 200
+    steps = [head_of(shot, n)[1] - y for n, (_, y) in zip((1, 2, 3), before, strict=True)]
+    assert steps == pytest.approx([0, 15, 30], abs=0.2)
+    mirrored = shot.client.post("/api/levels/1/again", json={**grown, "matrix": ask["matrix"]})
+    assert "mirrored" in mirrored.text
     nothing = shot.client.post("/api/levels/1/again", json={**ask, "part": "hat"})
     assert nothing.status_code == 422
     assert "hat" in nothing.text

@@ -230,13 +230,14 @@ class Again(Body):
     shift: int = Field(default=0, ge=-2000, le=2000)
     around: bool = False
     matrix: tuple[Number, Number, Number, Number, Number, Number] = (1, 0, 0, 1, 0, 0)
+    grows: bool = False
     order: again.Order = "as it is"
 
     def ask(self) -> again.Ask:
         """As the work takes it."""
         return again.Ask(
-            self.part, self.name.strip(), self.drawings, self.shift, self.around, self.matrix, self.order
-        )
+            self.part, self.name.strip(), self.drawings, self.shift, self.around, self.matrix, self.grows, self.order
+        )  # fmt: skip
 
 
 @router.post("/levels/{level_id}/again")

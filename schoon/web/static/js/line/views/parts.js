@@ -7,6 +7,9 @@ import { lineNow } from '../../shot/drawings.js';
 import { View } from './view.js';
 
 const PAUSE = 150;
+
+// Where in the box of a part it is scaled and turned about: a limb about its joint.
+const JOINTS = { middle: [0.5, 0.5], top: [0.5, 0], bottom: [0.5, 1], left: [0, 0.5], right: [1, 0.5] };
 const many = (n) => `${n} drawing${n === 1 ? '' : 's'}`;
 
 export class PartsView extends View {
@@ -37,7 +40,9 @@ export class PartsView extends View {
         <label><input type="checkbox" name="around"> round the end, as in a cycle</label>
         <label>right <input name="dx" type="number" value="0" aria-label="Px to the right"> down <input name="dy" type="number" value="0" aria-label="Px down"></label>
         <label>size <input name="size" type="number" value="100" min="5" max="800" aria-label="Size in percent"> % turn <input name="turn" type="number" value="0" min="-360" max="360" aria-label="Turn in degrees"> °</label>
+        <label>about its <select name="joint" aria-label="What is scaled and turned about">${Object.keys(JOINTS).map((id) => html`<option>${id}</option>`)}</select></label>
         <label><input type="checkbox" name="mirror"> mirrored</label>
+        <label title="Not at all in the first of the drawings, all of it in the last"><input type="checkbox" name="grows"> bit by bit over the drawings</label>
         <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label>
         <button type="button" id="use-again" class="main">Use again</button></form>
       <form class="part-form hides"><b>What a form hides</b>
@@ -60,14 +65,18 @@ export class PartsView extends View {
     return this.where.value === 'chosen' && app.chosen.size ? [...app.chosen] : [app.current.id];
   }
 
-  // How the lines are laid: about the middle of the part as it is here.
+  // How the lines are laid, about a place of the part as it is here.
   get matrix() {
     const { form, app } = this;
     const value = (name) => Number(form[name].value) || 0;
     const own = (lineNow(app.current)?.strokes || []).filter((s) => s.part === form.part.value).flatMap((s) => s.points);
-    const middle = (k) => { const all = own.filter((_, i) => i % 2 === k); return all.length ? (Math.min(...all) + Math.max(...all)) / 2 : app.table.view.size[k] / 2; };
+    const centre = [0, 1].map((k) => {
+      const all = own.filter((_, i) => i % 2 === k);
+      const share = JOINTS[form.joint.value][k];
+      return all.length ? Math.min(...all) * (1 - share) + Math.max(...all) * share : app.table.view.size[k] / 2;
+    });
     const size = (value('size') || 100) / 100;
-    const laid = about(middle(0), middle(1), multiply(turnedBy((value('turn') * Math.PI) / 180), scaledBy(form.mirror.checked ? -size : size, size)));
+    const laid = about(...centre, multiply(turnedBy((value('turn') * Math.PI) / 180), scaledBy(form.mirror.checked ? -size : size, size)));
     return multiply(shifted(value('dx'), value('dy')), laid);
   }
 
@@ -75,7 +84,7 @@ export class PartsView extends View {
     const { form } = this;
     return {
       part: form.part.value, name: form.name.value.trim(), drawings: this.drawings, shift: Math.round(Number(form.shift.value) || 0),
-      around: form.around.checked, matrix: this.matrix, order: form.order.value,
+      around: form.around.checked, matrix: this.matrix, grows: form.grows.checked, order: form.order.value,
     };
   }
 
