@@ -9,13 +9,14 @@ from typing import Literal
 
 import numpy as np
 
-from ..core.run import Placement, hidden_by
+from ..core.run import Placement, hidden_by, smeared
 from ..core.strokes import Stroke, edit, new_id
 from ..errors import Refusal
 from ..store import Store, revisions
 from .documents import Sheet
-from .edits import load_all, refuse_locked, save_sheet
+from .edits import change_time, load_all, refuse_locked, save_sheet
 from .operations.base import many
+from .operations.drawings import Mean
 from .proposals import taking_place
 from .run import TRIES, Call, Run, load_run
 
@@ -65,6 +66,55 @@ def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
                     save_sheet(cursor, action, row, sheet, _with(sheet, made[int(row["id"])], ask, run.size))
         return list(made)
     raise Refusal("The drawings are being changed in another window; try again when they rest")
+
+
+def smear(
+    store: Store, level_id: int, part: str, drawings: Sequence[int], amount: float, call: Call
+) -> list[int]:
+    """Stretches a part of drawings along its way from the drawing before to the one after, undone as one, and says that they
+    are so on purpose; returns those that changed. Raises NotFound, Refusal.
+    """
+    for _ in range(TRIES):
+        with store.transaction() as cursor:
+            run = load_run(cursor, level_id)
+        refuse_locked(run.shot)
+        made = {d: found for d in drawings if (found := _smeared(run, d, part, amount, call))}
+        if not made:
+            raise Refusal(
+                f"{part} does not move from the drawing before these to the one after, or is not in them"
+            )
+        lines = {int(row["id"]): row["line"] for row in run.rows}
+        with store.transaction() as cursor:
+            held = load_all(cursor, level_id, sorted(made))
+            if any(row["line"] != lines[int(row["id"])] for row, _ in held):
+                continue
+            action = revisions.begin_action(cursor, f"smear {part} in {many(len(made), 'drawing')}")
+            for row, sheet in held:
+                rest = [s for s in sheet.strokes if s.part != part]
+                save_sheet(cursor, action, row, sheet, replace(sheet, strokes=[*rest, *made[int(row["id"])]]))
+            change_time(cursor, run.shot["id"], Mean(do="mean", drawings=sorted(made), meant=True))
+        return list(made)
+    raise Refusal("The drawings are being changed in another window; try again when they rest")
+
+
+def _smeared(run: Run, drawing: int, part: str, amount: float, call: Call) -> list[Stroke]:
+    k = run.index(drawing)
+
+    def form(index: int) -> list[Stroke]:
+        return (
+            [s for s in run.strokes[run.rows[index]["id"]] if s.part == part]
+            if 0 <= index < len(run.rows)
+            else []
+        )
+
+    own = form(k)
+    if not own:
+        return []
+    try:
+        found: list[Stroke] = call(smeared, own, form(k - 1) or None, form(k + 1) or None, amount)
+    except ValueError:
+        return []
+    return found
 
 
 def tried(store: Store, level_id: int, ask: Ask, drawing: int) -> list[Stroke]:

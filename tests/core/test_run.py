@@ -29,6 +29,7 @@ from schoon.core.run import (
     register_parts,
     search,
     silhouette,
+    smeared,
     tremble,
 )
 from schoon.core.strokes import Stroke, sample
@@ -238,3 +239,19 @@ def test_a_sway_meets_its_handles_and_pins(dx: float, dy: float, share: float) -
     assert np.hypot(*(bent[0].controls[-1] - (200, 280))) < 2.5
     if share == 0:
         assert gap(bent, figure) < 0.3
+
+
+def test_a_smear_reaches_from_where_it_was_to_where_it_will_be() -> None:
+    def ball(x: float) -> list[Stroke]:
+        return [ring((x, 150), 30), straight((x - 10, 140), (x + 10, 140))]
+
+    long = smeared(ball(200), ball(120), ball(260), 1.0)
+    x = sample(long[0])[0][:, 0]
+    assert (x.min(), x.max()) == pytest.approx((170 - 40, 230 + 30), abs=3)
+    y = sample(long[0])[0][:, 1]
+    assert (y.min(), y.max()) == pytest.approx((120, 180), abs=1)
+    assert long[0].closed
+    one_way = sample(smeared(ball(200), None, ball(260), 1.0)[0])[0][:, 0]
+    assert (one_way.min(), one_way.max()) == pytest.approx((170, 260), abs=3)
+    with pytest.raises(ValueError, match="does not move"):
+        smeared(ball(200), ball(200), ball(200), 1.0)

@@ -282,6 +282,23 @@ def head_of(shot: Shot, number: int) -> list[float]:
     return np.vstack(points).mean(axis=0).tolist()
 
 
+def test_a_smear_is_long_and_on_purpose(shot: Shot) -> None:
+    parted(shot)
+    before = shot.drawing(2)["strokes"]
+    answer = shot.client.post(
+        "/api/levels/1/smear", json={"part": "head", "drawings": [shot.ids[1]], "amount": 2}
+    )
+    assert answer.json()["drawings"] == [shot.ids[1]]
+    spans = [
+        np.ptp(np.vstack([np.reshape(s["points"], (-1, 2)) for s in strokes if s["part"] == "head"])[:, 0])
+        for strokes in (before, shot.drawing(2)["strokes"])
+    ]
+    assert spans[1] > spans[0] + 5
+    assert shot.run()["meant"] == [shot.ids[1]]
+    still = shot.client.post("/api/levels/1/smear", json={"part": "hat", "drawings": shot.ids})
+    assert still.status_code == 422
+
+
 def test_a_part_is_used_again_later_mirrored_and_behind(shot: Shot) -> None:
     parted(shot)
     ask = {

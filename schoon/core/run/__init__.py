@@ -16,6 +16,7 @@ from .measure import (
 from .placement import Placement
 from .redraw import AS_DRAWN, redrawn, tremble
 from .register import Lines, Target, register, search
+from .smear import smeared
 from .sway import Sway
 
 __all__ = [
@@ -42,5 +43,6 @@ __all__ = [
     "register_parts",
     "search",
     "silhouette",
+    "smeared",
     "tremble",
 ]

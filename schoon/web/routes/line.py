@@ -254,6 +254,22 @@ def try_again(level_id: int, drawing_id: int, want: Again, store: StoreDep) -> J
     )
 
 
+class Smear(Body):
+    """As `work.again.smear`."""
+
+    part: str = Field(min_length=1, max_length=60)
+    drawings: list[Id] = Field(min_length=1, max_length=200)
+    amount: float = Field(default=1.0, gt=0, le=4)
+
+
+@router.post("/levels/{level_id}/smear")
+def smear(level_id: int, want: Smear, store: StoreDep, desk: DeskDep) -> JSONResponse:
+    """Stretches a part along its way."""
+    return JSONResponse(
+        {"drawings": again.smear(store, level_id, want.part, want.drawings, want.amount, desk.call)}
+    )
+
+
 @router.get("/levels/{level_id}/held")
 def held(level_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
     """Parts that keep still in the roughs and are not traced back yet."""

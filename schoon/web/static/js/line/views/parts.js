@@ -18,7 +18,7 @@ export class PartsView extends View {
     if (!body.querySelector('.again')) this.build();
     const names = app.parts.names();
     const all = { whole: 'all parts', behind: 'what is behind' };
-    for (const select of [this.form.part, this.hides.front, this.hides.behind, this.hides.whole]) {
+    for (const select of [this.form.part, this.hides.front, this.hides.behind, this.hides.whole, this.hides.smeared]) {
       const before = select.value;
       fill(select, html`${all[select.name] ? html`<option value="">${all[select.name]}</option>` : ''}${names.map((name) => html`<option>${name}</option>`)}`);
       if (names.includes(before)) select.value = before;
@@ -45,9 +45,10 @@ export class PartsView extends View {
         <label title="Not at all in the first of the drawings, all of it in the last"><input type="checkbox" name="grows"> bit by bit over the drawings</label>
         <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label>
         <button type="button" id="use-again" class="main">Use again</button></form>
-      <form class="part-form hides"><b>What a form hides</b>
+      <form class="part-form hides"><b>What a form hides; smears</b>
         <label><select name="front" aria-label="The form in front"></select> hides <select name="behind" aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
         <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button>
+        <label>smear <select name="smeared"></select> <input name="amount" type="number" value="100" min="10" max="400" step="10" aria-label="How far, in percent"> %</label><button type="button" id="smear">Smear</button>
         <p class="quiet">Lines behind it, by the order in depth or as said, end at its outline. What is hidden is kept; hide again after something has moved.</p></form>`);
     this.where = body.querySelector('[name="where"]');
     this.form = body.querySelector('.again');
@@ -55,7 +56,7 @@ export class PartsView extends View {
     this.where.addEventListener('change', () => { this.touched = true; });
     this.form.addEventListener('input', () => { clearTimeout(this.waiting); this.waiting = setTimeout(() => this.try(), PAUSE); });
     for (const form of [this.form, this.hides]) form.addEventListener('submit', (event) => event.preventDefault());
-    for (const [id, act] of [['use-again', 'use'], ['trim-behind', 'trim'], ['make-whole', 'whole']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
+    for (const [id, act] of [['use-again', 'use'], ['trim-behind', 'trim'], ['make-whole', 'whole'], ['smear', 'smear']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
   }
 
   // Ids of the drawings that are meant.
@@ -130,6 +131,14 @@ export class PartsView extends View {
   async whole() {
     const part = this.hides.whole.value;
     await this.onAll({ do: 'whole', of: this.drawings, parts: part ? [part] : [...this.app.parts.names(), ''] }, `${part || 'All parts'} whole again`);
+  }
+
+  // Drawn long along its way, and said to be so on purpose.
+  async smear() {
+    const { smeared: { value: part }, amount } = this.hides;
+    if (!part) { notice('Name parts in the dock first'); return; }
+    const answer = await this.ledge.post('smear', { part, drawings: this.drawings, amount: (Number(amount.value) || 100) / 100 });
+    if (answer && !answer.again) notice(`${part} is drawn long in ${many(answer.drawings.length)}, on purpose: no rule asks about them`);
   }
 
   async onAll(act, words) {
