@@ -42,7 +42,9 @@ class Pull:
 @dataclass
 class _Side:
     """One of the two drawings. target: where its points lie in the other; seen: which of them are seen there; near: the
-    point of the other that each of those lies by. stroke, place, width: the stroke of a point, where on it, how wide. trust: (n,) 0..1, how well what is said of a point is founded."""
+    point of the other that each of those lies by. trust: (n,) 0..1, how well what is said of a point is founded. stroke,
+    place, width: the stroke of a point, where on it, how wide it is there.
+    """
 
     strokes: Sequence[Stroke]
     chains: list[Chain]
@@ -94,18 +96,9 @@ class Between:
         first = _side(a, chains[0], lines[0], found, lines[1], chains[1])
         last = _side(b, chains[1], lines[1], back, lines[0], chains[0])
         # What is drawn from the first is not drawn from the last again.
-        last.seen = _smoothed(
-            _lying(
-                last.lines.z,
-                last.lines.tangent,
-                _matched(back, len(last.seen)),
-                first.target,
-                lines[0],
-                chains[0],
-                unit,
-            )[0],
-            last,
-        )
+        matched = _matched(back, len(last.seen))
+        drawn, _, _ = _lying(lines[1].z, lines[1].tangent, matched, first.target, lines[0], chains[0], unit)
+        last.seen = _smoothed(drawn, last)
         surfaces = Surfaces.of(lines[0], size), Surfaces.of(lines[1], size)
         strokes = [
             set(np.unique(side.stroke[np.concatenate([m.a for m in of])]).tolist())
@@ -132,8 +125,8 @@ class Between:
         ):
             hidden = hide.hidden(surfaces[0], surfaces[1], here, there)
             for run, over in hide.runs:
-                # Nothing lies before it: it is seen in the half in which it is drawn.
-                hidden[run] |= (not over) & (gone[run] >= 0.5)
+                # Nothing lies before it: it is seen in the half in which it is drawn, half way as in the first.
+                hidden[run] |= (not over) & (gone[run] > 0.5 if side is first else gone[run] >= 0.5)
             shown.append(_smoothed(~hidden, side))
         return [
             *_drawn(first, last, now, shown[0], own, _trust(first, hides[0])),
@@ -212,10 +205,7 @@ def _side(
     for k, own in enumerate(strokes):
         mine = stroke == k
         width[mine] = np.interp(place[mine], np.arange(len(own.widths)), own.widths)
-    side = _Side(
-        strokes, chains, lines, target, seen, near, trust,
-        stroke, place, width,
-    )  # fmt: skip
+    side = _Side(strokes, chains, lines, target, seen, near, trust, stroke, place, width)
     side.seen = _smoothed(seen, side)
     return side
 

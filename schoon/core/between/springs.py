@@ -8,12 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
-from scipy.sparse.linalg import spsolve
+from scipy.sparse.linalg import splu
 from scipy.spatial import cKDTree
 
 from .chains import Chain, Complex, Ints
@@ -123,14 +123,14 @@ class Springs:
         held = np.where(known, 1e4, 1e-7)
         matrix = pull.T @ sparse.diags(strength) @ pull + sparse.diags(held)
         return np.asarray(
-            spsolve(matrix.tocsc(), pull.T @ (strength * moved) + held * np.where(known, there, self.z))
+            _solved(matrix.tocsc(), pull.T @ (strength * moved) + held * np.where(known, there, self.z))
         )
 
     def _spread(self, values: Complex, known: NDArray[np.bool_], strength: Floats) -> Complex:
         pull = self._pull
         held = np.where(known, 1e3, 1e-9)
         matrix = pull.T @ sparse.diags(strength) @ pull + sparse.diags(held)
-        return np.asarray(spsolve(matrix.tocsc(), held * np.where(known, values, 1.0)))
+        return np.asarray(_solved(matrix.tocsc(), held * np.where(known, values, 1.0)))
 
     def settled(self, found: Sequence[Match], other: Springs, reaches: Sequence[float]) -> Complex:
         """(n,) where each point lies in the other drawing: on the lines it is matched with, the rest as the springs pull.
@@ -174,7 +174,7 @@ class Springs:
                 wanted.real + drawn * (across * nx + slide * goal.real) + 1e-6 * x.real,
                 wanted.imag + drawn * (across * ny + slide * goal.imag) + 1e-6 * x.imag,
             ]
-            both = spsolve(matrix, right)
+            both = _solved(matrix, right)
             x = both[:n] + 1j * both[n:]
         return np.asarray(x)
 
@@ -232,7 +232,7 @@ class Springs:
         pull = self._pull
         springs = pull.T @ sparse.diags(strength) @ pull
         right = pull.T @ (strength * wanted) + held * on_arc
-        found = np.asarray(spsolve((springs + sparse.diags(held)).tocsc(), right))
+        found = np.asarray(_solved((springs + sparse.diags(held)).tocsc(), right))
         if bent:
             index = np.array([point for point, _ in bent])
             aside = np.array([by for _, by in bent]) * 4 * shares[index] * (1 - shares[index])
@@ -244,7 +244,7 @@ class Springs:
             goal = np.zeros(len(held), complex)
             goal[index] = found[index] + aside
             matrix = springs + sparse.diags(held + gripped)
-            found = np.asarray(spsolve(matrix.tocsc(), right + gripped * goal))
+            found = np.asarray(_solved(matrix.tocsc(), right + gripped * goal))
         return found
 
     def _arcs(self, source: Complex, target: Complex, turn: Complex, share: Floats) -> tuple[Complex, Floats]:
@@ -265,6 +265,15 @@ class Springs:
         straight = carried(source) + share * beyond
         near = np.exp(-((np.abs(arm) / (_PIVOT * self.unit)) ** 2))
         return np.where(still, straight, arc), _HELD * near + 1e-7
+
+
+def _solved(matrix: sparse.csc_matrix, right: NDArray[Any]) -> NDArray[Any]:
+    """What solves a symmetric system of real numbers; the right side may be complex."""
+    factors = splu(matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True})
+    if np.iscomplexobj(right):
+        both = factors.solve(np.c_[right.real, right.imag])
+        return np.asarray(both[:, 0] + 1j * both[:, 1])
+    return np.asarray(factors.solve(right))
 
 
 def mostly(source: Complex, target: Complex, weight: Floats, unit: float) -> tuple[complex, complex, Complex]:
