@@ -412,6 +412,37 @@ def test_a_part_is_used_again_and_hides_what_lies_behind_it(desk: Page) -> None:
     assert sum(len(s["points"]) for s in again if s["part"] == "face") == left
 
 
+def test_a_hold_is_bent_by_points_on_the_paper(desk: Page) -> None:
+    desk.keyboard.press("]")
+    expect(desk.get_by_role("tab", name="Hold")).to_have_attribute("aria-selected", "true")
+    ring = next(s for s in strokes(desk) if s["closed"])
+    left, top, right, bottom = box(ring)
+    start, pin = on_screen(desk, (left + right) / 2, top), on_screen(desk, (left + right) / 2, bottom)
+    slid(desk, start, (start[0] + 30, start[1]))
+    desk.mouse.click(*pin)
+    # Seen before it is made, as far as the slider says.
+    expect(desk.locator("#sway-says")).to_contain_text("1 moved, 1 pinned")
+    until(desk, "document.querySelectorAll('#paper .sway > path').length > 1")
+    form = desk.locator(".hold-form").first
+    form.locator("[name=first]").fill("1")
+    form.locator("[name=last]").fill("6")
+    desk.locator("#bend-hold").click()
+    expect(desk.locator("#notice")).to_contain_text("every exposure has a drawing of its own")
+    until(desk, "schoon.data.run.length == 5")
+    # Taken back below the sheet; a point is taken away with Shift.
+    desk.locator("#time summary").click()
+    desk.locator("#time-undo").click()
+    until(desk, "schoon.data.run.length == 3")
+    desk.keyboard.down("Shift")
+    desk.mouse.click(*pin)
+    desk.keyboard.up("Shift")
+    expect(desk.locator("#sway-says")).to_contain_text("1 moved, 0 pinned")
+    desk.locator("#sway-none").click()
+    expect(desk.locator("#paper .sway > path")).to_have_count(0)
+    desk.locator("#bend-hold").click()
+    expect(desk.locator("#notice")).to_contain_text("Drag a point")
+
+
 def test_a_reading_is_tried_and_a_coloured_pencil_is_a_part(desk: Page) -> None:
     number = len(strokes(desk))
     desk.get_by_role("tab", name="Read roughs").click()

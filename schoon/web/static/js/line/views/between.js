@@ -32,8 +32,6 @@ export class BetweenView extends View {
     this.ledge.button('Make in-betweens', () => this.make(), true, 'make-between');
   }
 
-  open() { if (this.ledge.view !== 'between') this.ledge.use('between'); }
-
   build() {
     const { body } = this;
     const drawings = this.app.data.run.map((d) => html`<option value="${d.id}">${d.number}${d.kind === 'key' ? ' key' : ''}</option>`);

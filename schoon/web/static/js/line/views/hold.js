@@ -29,8 +29,6 @@ export class HoldView extends View {
     this.draw();
   }
 
-  open() { if (this.ledge.view !== 'hold') this.ledge.use('hold'); }
-
   build() {
     const { body, app } = this;
     const [first, count] = app.data.spans.find(([, , d]) => d === app.current.id) ?? [1, 1];
