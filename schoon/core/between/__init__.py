@@ -2,6 +2,6 @@
 
 from .drawing import Between, Pull, Share
 from .following import followed
-from .spacing import CHARTS, LEAST, MOST, spacing
+from .spacing import CHARTS, LEAST, MOST, eased, spacing
 
-__all__ = ["CHARTS", "LEAST", "MOST", "Between", "Pull", "Share", "followed", "spacing"]
+__all__ = ["CHARTS", "LEAST", "MOST", "Between", "Pull", "Share", "eased", "followed", "spacing"]

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
-CHARTS = ("even", "ease in", "ease out", "slow both")
+_WAYS: dict[str, Callable[[float], float]] = {
+    "even": lambda t: t,
+    "ease in": lambda t: 1 - (1 - t) ** 2,
+    "ease out": lambda t: t * t,
+    "slow both": lambda t: t * t * (3 - 2 * t),
+}
+CHARTS = tuple(_WAYS)
 
 LEAST, MOST = -0.5, 1.5
 """Shares may lie before the first drawing (a wind-up) and beyond the last (an over-shoot), so far."""
@@ -30,12 +36,11 @@ def spacing(chart: str | Sequence[float], drawings: int, lag: float = 0.0) -> li
             raise ValueError(f"a spacing of your own needs {drawings} shares between {LEAST} and {MOST}")
         steps = np.linspace(0, 1, drawings + 2)
         return np.interp(even, steps, [0.0, *shares, 1.0]).tolist()
-    ways = {
-        "even": even,
-        "ease in": 1 - (1 - even) ** 2,
-        "ease out": even**2,
-        "slow both": even * even * (3 - 2 * even),
-    }
-    if chart not in ways:
+    return [eased(chart, float(v)) for v in even]
+
+
+def eased(chart: str, time: float) -> float:
+    """How far on the way one is when a share of the time has passed, both 0..1. Raises ValueError for an unknown chart."""
+    if chart not in _WAYS:
         raise ValueError(f"“{chart}” is not a spacing chart; choose one of {', '.join(CHARTS)}")
-    return [float(v) for v in ways[chart]]
+    return _WAYS[chart](time)

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, PrivateAttr
 
 from ...core import exposure
+from ...core.between import eased
 from ...core.exposure import Numbering
 from ...core.run import Sway
 from ...errors import NotFound, Refusal
@@ -254,12 +255,8 @@ class Bend(RunChange):
             raise Refusal(f"The sheet stays as it is: {error}") from error
         return self._after(time, levels, run, numbers, after)
 
-    def _share(self, t: float) -> float:
-        if self.back:
-            t = 1 - abs(2 * t - 1)
-        return {"even": t, "ease in": 1 - (1 - t) ** 2, "ease out": t * t, "slow both": t * t * (3 - 2 * t)}[
-            self.chart
-        ]
+    def _share(self, time: float) -> float:
+        return eased(self.chart, 1 - abs(2 * time - 1) if self.back else time)
 
 
 class TakeOut(RunChange):
