@@ -27,6 +27,7 @@ export class PartsView extends View {
     this.where.options[0].textContent = `drawing ${app.current.number}`;
     this.where.options[1].textContent = `${app.chosen.size} chosen on the sheet`;
     if (app.chosen.size > 1 && !this.touched) this.where.value = 'chosen';
+    this.ledge.button('Use again', () => this.use(), true, 'use-again');
     this.try();
   }
 
@@ -43,20 +44,19 @@ export class PartsView extends View {
         <label>about its <select name="joint" aria-label="What is scaled and turned about">${Object.keys(JOINTS).map((id) => html`<option>${id}</option>`)}</select></label>
         <label><input type="checkbox" name="mirror"> mirrored</label>
         <label title="Not at all in the first of the drawings, all of it in the last"><input type="checkbox" name="grows"> bit by bit over the drawings</label>
-        <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label>
-        <button type="button" id="use-again" class="main">Use again</button></form>
+        <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label></form>
       <form class="part-form hides"><b>What a form hides; smears</b>
         <label><select name="front" aria-label="The form in front"></select> hides <select name="behind" aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
         <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button>
         <label>smear <select name="smeared"></select> <input name="amount" type="number" value="100" min="10" max="400" step="10" aria-label="How far, in percent"> %</label><button type="button" id="smear">Smear</button>
-        <p class="quiet">Lines behind it, by the order in depth or as said, end at its outline. What is hidden is kept; hide again after something has moved.</p></form>`);
+        <p class="quiet">Lines behind a form end at its outline and are kept; hide again after something has moved.</p></form>`);
     this.where = body.querySelector('[name="where"]');
     this.form = body.querySelector('.again');
     this.hides = body.querySelector('.hides');
     this.where.addEventListener('change', () => { this.touched = true; });
     this.form.addEventListener('input', () => { clearTimeout(this.waiting); this.waiting = setTimeout(() => this.try(), PAUSE); });
     for (const form of [this.form, this.hides]) form.addEventListener('submit', (event) => event.preventDefault());
-    for (const [id, act] of [['use-again', 'use'], ['trim-behind', 'trim'], ['make-whole', 'whole'], ['smear', 'smear']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
+    for (const [id, act] of [['trim-behind', 'trim'], ['make-whole', 'whole'], ['smear', 'smear']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
   }
 
   // Ids of the drawings that are meant.
