@@ -451,7 +451,6 @@ def between(
             (out / f"{round(100 * share):02}.svg").write_text(drawing, encoding="utf-8")
             bar.advance(task)
 
-        found.at(shares[0])
         with ThreadPoolExecutor(jobs) as pool:
             list(pool.map(draw, shares))
 

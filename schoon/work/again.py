@@ -180,11 +180,12 @@ def laid(strokes: Sequence[Stroke], ask: Ask, share: float = 1.0) -> list[Stroke
 
 def _with(sheet: Sheet, new: list[Stroke], ask: Ask, size: tuple[int, int]) -> Sheet:
     present = taking_place(sheet.strokes, new, ask.name)[: -len(new)]
-    behind = [s for s in sheet.behind if s.part != ask.name]
+    behind = {k: [s for s in hidden if s.part != ask.name] for k, hidden in sheet.behind.items()}
+    front, hidden = "", list[Stroke]()
     if ask.order == "behind":
         new, hidden = hidden_by(new, [s for s in present if s.part != ask.name], size)
     elif ask.order == "over":
+        front = ask.name
         present, hidden = hidden_by(present, new, size)
-    else:
-        hidden = []
-    return replace(sheet, strokes=[*present, *new], behind=[*behind, *hidden])
+    behind[front] = [*behind.get(front, ()), *hidden]
+    return replace(sheet, strokes=[*present, *new], behind={k: v for k, v in behind.items() if v})

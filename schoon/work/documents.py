@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -99,13 +100,17 @@ class Own:
         return {"picture": self.picture, "tinted": self.tinted, "body": self.body}
 
 
+Behind = dict[str, list[Stroke]]
+"""The part in front, "" for no part of its own -> the lines it hides."""
+
+
 @dataclass(frozen=True)
 class Sheet:
     """A drawing as it stands: its strokes, stitches, paint and tones, and its size (width, height) in px.
 
     specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
     own: the ink of the picture itself, where that is kept. sketch: what was drawn and rubbed out on the rough here.
-    behind: lines that a form hides; they are kept, and seen nowhere.
+    behind: lines that forms hide; they are kept, and seen nowhere.
     """
 
     size: tuple[int, int]
@@ -117,7 +122,7 @@ class Sheet:
     said: list[Said] = field(default_factory=list)
     own: Own | None = None
     sketch: Sketch = field(default_factory=Sketch)
-    behind: list[Stroke] = field(default_factory=list)
+    behind: Behind = field(default_factory=dict)
 
     @property
     def inked(self) -> list[Stroke]:
@@ -156,9 +161,10 @@ def sheet_of(
     )
 
 
-def behind_of(line: Any) -> list[Stroke]:
+def behind_of(line: Any) -> Behind:
     """The lines that a line document keeps behind others."""
-    return strokes_from_dicts(line.get("behind", ())) if line else []
+    found = line.get("behind", {}) if line else {}
+    return {front: strokes_from_dicts(strokes) for front, strokes in found.items()}
 
 
 def own_of(line: Any) -> Own | None:
@@ -183,17 +189,18 @@ def said_document(said: Sequence[Said]) -> dict[str, Any]:
 
 
 def line_document(
-    strokes: list[Stroke], own: Own | None = None, behind: Sequence[Stroke] = ()
+    strokes: list[Stroke], own: Own | None = None, behind: Behind | None = None
 ) -> dict[str, Any]:
     content: dict[str, Any] = {"version": VERSIONS["line"], "strokes": strokes_to_dicts(strokes)}
     if behind:
-        content["behind"] = strokes_to_dicts(behind)
+        content["behind"] = {front: strokes_to_dicts(hidden) for front, hidden in behind.items()}
     return {**content, "own": own.to_dict()} if own else content
 
 
-def line_text(strokes: Sequence[Stroke], own: Own | None = None, behind: Sequence[Stroke] = ()) -> bytes:
+def line_text(strokes: Sequence[Stroke], own: Own | None = None, behind: Behind | None = None) -> bytes:
     """The canonical text of `line_document`, from what is known of each stroke."""
-    under = f'"behind":[{",".join(s.text for s in behind)}],' if behind else ""
+    hidden = (f"{json.dumps(k)}:[{','.join(s.text for s in v)}]" for k, v in sorted((behind or {}).items()))
+    under = f'"behind":{{{",".join(hidden)}}},' if behind else ""
     kept = f'"own":{{"picture":"{own.picture}","tinted":{str(own.tinted).lower()}}},' if own else ""
     return f'{{{under}{kept}"strokes":[{",".join(s.text for s in strokes)}],"version":{VERSIONS["line"]}}}'.encode()
 

@@ -26,6 +26,7 @@ from . import pen
 from .derived import Memory, sheet_patches
 from .documents import (
     SPECKS,
+    Behind,
     Own,
     Sheet,
     behind_of,
@@ -110,7 +111,7 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
     return row, replace(sheet, strokes=strokes, own=own, behind=behind)
 
 
-_Line = tuple[list[Stroke], Own | None, list[Stroke]]
+_Line = tuple[list[Stroke], Own | None, Behind]
 
 _lines: Memory[_Line] = Memory(
     150_000, lambda line: len(line[0]) + (len(line[1].body) >> 8 if line[1] else 0)
@@ -122,7 +123,7 @@ def line_named(cursor: Cursor, line: str | None) -> _Line:
     """The strokes of a line document, its own ink and the lines it keeps behind others, read once while a hand works on it.
     None is to be changed."""
     if line is None:
-        return [], None, []
+        return [], None, {}
 
     def read() -> _Line:
         content = current("line", revisions.get_documents(cursor, [line])[line])

@@ -26,7 +26,7 @@ def swayed(sheet: Sheet, sway: Sway, share: float) -> Sheet:
     return replace(
         sheet,
         strokes=sway.bent(sheet.strokes, sheet.size, share),
-        behind=sway.bent(sheet.behind, sheet.size, share),
+        behind={k: sway.bent(hidden, sheet.size, share) for k, hidden in sheet.behind.items()},
         stitches=[replace(s, points=move(s.points)) for s in sheet.stitches],
         spots=[replace(spot, at=_place(spot.at, move)) for spot in sheet.spots],
         tones=[

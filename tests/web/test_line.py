@@ -265,7 +265,12 @@ def test_what_a_part_hides_is_kept_through_edits_and_comes_back(shot: Shot) -> N
     answer = shot.client.post("/api/levels/1/do", json={"do": hide})
     assert answer.json()["drawings"] == shot.ids
     assert not {s["id"] for s in shot.drawing(1)["strokes"]} & set(inner)
-    # Again there is nothing to do; another edit keeps what is hidden.
+    # Again there is nothing to do, and another form in front leaves it hidden; another edit keeps it.
+    other = {**hide, "part": "moon"}
+    straight(shot, 1, "moonline", (300, 20), (380, 20))
+    do(shot, 1, "part", ids=["moonline"], part="moon")
+    assert shot.client.post("/api/levels/1/do", json={"do": other}).status_code == 422
+    assert not {s["id"] for s in shot.drawing(1)["strokes"]} & set(inner)
     assert shot.client.post("/api/levels/1/do", json={"do": hide}).status_code == 422
     straight(shot, 1, "onemore1", (10, 10), (60, 20))
     whole = {"do": "whole", "of": shot.ids, "parts": ["inside"]}

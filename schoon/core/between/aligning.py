@@ -32,7 +32,9 @@ _APART = 6
 _FEW = 16
 """Counterparts kept of a line."""
 
-_RING = 256
+RING = 256
+"""Points at which closed lines are compared."""
+
 _LEAST_SHARE = 0.35
 
 
@@ -73,7 +75,7 @@ class Alignments:
     """Stretches of two drawings that may be the same line; every array has one entry for each.
 
     a, b: their units. back: whether b runs the other way. offset: point i of a lies on point i - offset of b, so run;
-    of two rings it is where along `_RING` points b begins. first, last: the points of a that have one, `last` excluded.
+    of two rings it is where along `RING` points b begins. first, last: the points of a that have one, `last` excluded.
     turn, shift: the movement z -> turn z + shift. middle: of the stretch of a. cost: 0 for the same line at the same place.
     """
 
@@ -104,7 +106,7 @@ class Alignments:
         a, b = units[0][self.a[k]], units[1][self.b[k]]
         if a.closed and b.closed:
             here = np.arange(len(a.z))
-            return a.at, _on_ring(b.z, (here / len(a.z) + self.offset[k] / _RING) % 1), b.at
+            return a.at, on_ring(b.z, (here / len(a.z) + self.offset[k] / RING) % 1), b.at
         here = np.arange(self.first[k], self.last[k])
         there = (here - self.offset[k]) % len(b.z)
         if self.back[k]:
@@ -112,7 +114,8 @@ class Alignments:
         return a.at[here % len(a.z)], b.z[there], b.at[there]
 
 
-def _on_ring(z: Complex, share: Floats) -> Complex:
+def on_ring(z: Complex, share: Floats) -> Complex:
+    """Points of a closed line at shares of its way round, 0..1."""
     around = np.r_[z, z[:1]]
     steps = np.arange(len(around))
     where = share * len(z)
@@ -131,7 +134,7 @@ def alignments(
     middles = np.array([u.z.mean() for u in b])
     rings = [k for k, u in enumerate(b) if u.closed]
     lines = [k for k, u in enumerate(b) if not u.closed]
-    around = np.array([_on_ring(b[k].z, np.arange(_RING) / _RING) for k in rings]).reshape(-1, _RING)
+    around = np.array([on_ring(b[k].z, np.arange(RING) / RING) for k in rings]).reshape(-1, RING)
     for i, u in enumerate(a):
         added = np.zeros(len(b)) if unlike is None else unlike[i]
         near = np.abs(middles - u.z.mean()) < (3.4 - np.minimum(added, 0)) * reach * unit
@@ -173,7 +176,7 @@ def _rings(
     i: int, u: Unit, index: Ints, around: Complex, b: Sequence[Unit], unit: float, reach: float, added: Floats
 ) -> tuple[NDArray[Any], ...]:
     """A closed line with closed ones, at the best of all offsets."""
-    mine = _on_ring(u.z, np.arange(_RING) / _RING)
+    mine = on_ring(u.z, np.arange(RING) / RING)
     lengths = np.array([len(b[k].z) for k in index])
     fair = np.maximum(lengths, len(u.z)) <= 2 * np.minimum(lengths, len(u.z))
     index, around = index[fair], around[fair]
@@ -181,8 +184,8 @@ def _rings(
     crossed = ifft(fft(mine - centre).conj() * fft(around - centres[:, None], axis=1), axis=1)
     own = float((np.abs(mine - centre) ** 2).sum())
     theirs = (np.abs(around - centres[:, None]) ** 2).sum(axis=1)
-    off = np.sqrt(np.maximum(own + theirs[:, None] - 2 * np.abs(crossed), 0) / _RING)
-    cost = off / (_SAME * unit + 0.12 * np.sqrt(own / _RING)) + _TURN * np.abs(np.angle(crossed))
+    off = np.sqrt(np.maximum(own + theirs[:, None] - 2 * np.abs(crossed), 0) / RING)
+    cost = off / (_SAME * unit + 0.12 * np.sqrt(own / RING)) + _TURN * np.abs(np.angle(crossed))
     best = cost.argmin(axis=1)
     rows = np.arange(len(index))
     turn = crossed[rows, best] / np.maximum(np.abs(crossed[rows, best]), 1e-9)

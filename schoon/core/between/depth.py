@@ -250,10 +250,6 @@ class Said:
     chains: Sequence[int]
     surfaces: tuple[dict[int, int], dict[int, int]]
 
-    def turned(self, chains: Sequence[int]) -> Said:
-        """The same seen from the other drawing, of which these are the chains' ranks."""
-        return Said(chains, self.surfaces[::-1])
-
 
 def _before(surfaces: Surfaces, label: int, places: Complex) -> bool:
     if not len(places):

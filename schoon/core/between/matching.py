@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from .aligning import _RING, Alignments, Floats, Unit, _on_ring, alignments, units_of
+from .aligning import RING, Alignments, Floats, Unit, alignments, on_ring, units_of
 from .chains import STEP, Chain, Complex, Ints
 from .springs import Springs, mostly
 
@@ -184,8 +184,8 @@ class _Places:
         goal = self.z[self.starts[b] + there]
         if unit.closed:
             for k in np.flatnonzero(self.rings[b]):
-                share = (point / n + f.offset[chosen[k]] / _RING) % 1
-                goal[k] = _on_ring(self.units[1][b[k]].z, np.array([share]))[0]
+                share = (point / n + f.offset[chosen[k]] / RING) % 1
+                goal[k] = on_ring(self.units[1][b[k]].z, np.array([share]))[0]
                 held[k], beyond[k] = point, 0.0
         return goal + f.turn[chosen] * (place - unit.z[held % n]), beyond
 

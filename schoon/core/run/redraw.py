@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import map_coordinates
 
 from ..strokes import Points, Stroke, arc_lengths, new_id
-from ..strokes.edit import at, count, divided, places_along
+from ..strokes.edit import at, finely
 from .placement import Placement
 from .register import Lines, Target, register, search
 
@@ -65,7 +65,7 @@ def redrawn(strokes: Sequence[Stroke], size: tuple[int, int], reach: float, seed
     unit = max(size) / 1000
     rng = np.random.default_rng(seed)
     field = _Field(rng, size, _WAVE * unit)
-    fine = [_fine(stroke, _WAVE * unit) for stroke in strokes]
+    fine = [finely(stroke, _WAVE * unit / 2) for stroke in strokes]
     places = [at(s, np.arange(len(s.controls)) / 3) for s in fine]
     moves = [_SHARED * field.at(p) + (1 - _SHARED) * _own(rng, p, _WAVE * unit) for p in places]
     power = np.sqrt(np.mean(np.concatenate([(m**2).sum(axis=1) for m in moves])) / 2)
@@ -108,9 +108,3 @@ def _own(rng: np.random.Generator, points: Points, wave: float) -> Points:
     steps = rng.normal(size=(len(knots), 2))
     swing = np.stack([np.interp(along, knots, steps[:, k]) for k in (0, 1)], axis=1)
     return np.asarray(swing * np.sin(np.pi * np.clip(along / max(along[-1], 1e-6), 0, 1))[:, None])
-
-
-def _fine(stroke: Stroke, wave: float) -> Stroke:
-    """The same line with points near enough to each other to swing."""
-    places = places_along(stroke, wave / 2)
-    return divided(stroke, places[1:-1].tolist()) if len(places) > count(stroke) + 1 else stroke

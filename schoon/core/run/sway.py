@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..strokes import Points, Stroke
-from ..strokes.edit import count, divided, places_along
+from ..strokes.edit import finely
 
 _STEP = 40.0
 """Px of a drawing 1000 px across between points of a line that is bent."""
@@ -54,8 +54,7 @@ class Sway:
         step = _STEP * max(size) / 1000
         found = []
         for stroke in strokes:
-            places = places_along(stroke, step)
-            fine = divided(stroke, places[1:-1].tolist()) if len(places) > count(stroke) + 1 else stroke
+            fine = finely(stroke, step)
             controls = self.at(fine.controls, share)
             if stroke.closed:
                 controls[-1] = controls[0]

@@ -83,6 +83,12 @@ def divided(stroke: Stroke, places: Sequence[float]) -> Stroke:
     return replace(stroke, controls=np.vstack(controls), widths=np.array(widths))
 
 
+def finely(stroke: Stroke, step: float) -> Stroke:
+    """The same line with points about `step` px apart, if it has fewer: so that it can be bent."""
+    places = places_along(stroke, step)
+    return divided(stroke, places[1:-1].tolist()) if len(places) > count(stroke) + 1 else stroke
+
+
 def cut(stroke: Stroke, first: float, last: float) -> Stroke:
     """The stretch from one place to a later one, as a stroke of its own. Raises ValueError for an empty stretch."""
     if last - first < 1e-6:

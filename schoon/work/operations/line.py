@@ -565,19 +565,17 @@ class TrimBehind(OnMany):
         under = set(self.behind) - {self.part}
         if not front:
             return sheet, 0
-        kept = [s for s in sheet.behind if s.part not in under]
-        own = brought_back(
-            [s for s in sheet.strokes if s.part in under], [s for s in sheet.behind if s.part in under]
-        )
-        seen, hidden = hidden_by(own, front, context.size)
-        if len(hidden) == len(sheet.behind) - len(kept) and {s.id for s in seen} == {
-            s.id for s in sheet.strokes if s.part in under
-        }:
+        before = sheet.behind.get(self.part, [])
+        kept, back = [s for s in before if s.part not in under], [s for s in before if s.part in under]
+        shown = [s for s in sheet.strokes if s.part in under]
+        seen, hidden = hidden_by(brought_back(shown, back), front, context.size)
+        if len(hidden) == len(back) and {s.id for s in seen} == {s.id for s in shown}:
             return sheet, 0
-        before = {s.id for s in sheet.strokes}
-        fresh = [s if s.id in before else _by_hand(s) for s in seen]
+        known = {s.id for s in shown}
         others = [s for s in sheet.strokes if s.part not in under]
-        return replace(sheet, strokes=[*others, *fresh], behind=[*kept, *hidden]), len(hidden)
+        fresh = [s if s.id in known else _by_hand(s) for s in seen]
+        behind = {k: v for k, v in {**sheet.behind, self.part: [*kept, *hidden]}.items() if v}
+        return replace(sheet, strokes=[*others, *fresh], behind=behind), len(hidden) + len(back)
 
 
 class BringBack(OnMany):
@@ -594,11 +592,11 @@ class BringBack(OnMany):
 
     def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
         meant = set(self.parts)
-        back = [s for s in sheet.behind if s.part in meant]
+        back = [s for hidden in sheet.behind.values() for s in hidden if s.part in meant]
         if not back:
             return sheet, 0
         strokes = brought_back(sheet.strokes, back)
-        rest = [s for s in sheet.behind if s.part not in meant]
+        rest = {k: left for k, v in sheet.behind.items() if (left := [s for s in v if s.part not in meant])}
         return replace(sheet, strokes=strokes, behind=rest), len(back)
 
 

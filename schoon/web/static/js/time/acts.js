@@ -2,7 +2,8 @@
 // off the end of the shot, or if acts are to be tried: then it stands in the sheet, and plays, until it is kept or dropped.
 
 import { fill, html } from '../dom.js';
-import { change, get, notice, post } from '../api.js';
+import { change, notice, post } from '../api.js';
+import { reachOf } from './alive.js';
 
 const $ = (id) => document.getElementById(id);
 
@@ -188,9 +189,9 @@ export class Acts {
     let reach = 0;
     if (count) {
       try {
-        const found = await get(`/api/levels/${wide.ids[0]}/tremble?${drawings.map((id) => `drawings=${id}`).join('&')}`);
-        reach = found.reach * Number($('time-strength').value);
-        app.tools.says(`${found.measured ? 'the redraws here lie' : 'a steady hand draws'} ${found.reach} px off; drawn ${reach.toFixed(1)} px off`);
+        const found = await reachOf(wide.ids[0], drawings, Number($('time-strength').value));
+        reach = found.reach;
+        app.tools.says(found.words);
       } catch (error) { notice(error.message, true); return null; }
     }
     return ['living', { level: wide.ids[0], hold: Math.min(24, this.number), count, reach }];

@@ -1,11 +1,12 @@
 // A living hold: the drawings of one pose by turns, and a slow bend from exposure to exposure.
 
 import { fill, html } from '../../dom.js';
-import { change, get, notice } from '../../api.js';
+import { change, notice } from '../../api.js';
 import { round } from '../../pure/geometry.js';
 import { swayed } from '../../pure/sway.js';
 import { lineNow } from '../../shot/drawings.js';
 import { make, spot } from '../../shot/paper.js';
+import { reachOf } from '../../time/alive.js';
 import { View } from './view.js';
 
 const CHARTS = { 'slow both': 'slow at both ends', even: 'even', 'ease in': 'gathering at the end', 'ease out': 'gathering at the start' };
@@ -78,15 +79,12 @@ export class HoldView extends View {
   async keepAlive() {
     const { form, app, standing } = this;
     const count = Math.round(Number(form.count.value) || 0);
-    let reach = 0;
+    let found = { reach: 0, words: '' };
     try {
-      if (count && standing.length) {
-        const found = await get(`/api/levels/${app.level}/tremble?${standing.map((id) => `drawings=${id}`).join('&')}`);
-        reach = found.reach * Number(form.strength.value);
-      }
+      if (count && standing.length) found = await reachOf(app.level, standing, Number(form.strength.value));
     } catch (error) { notice(error.message, true); return; }
-    const off = count ? `; redraws lie ${reach.toFixed(1)} px off the first` : '';
-    await this.do('living', { hold: Math.round(Number(form.hold.value) || 2), count, reach }, `Kept alive by ${standing.length + count} drawings${off}`);
+    const { reach, words } = found;
+    await this.do('living', { hold: Math.round(Number(form.hold.value) || 2), count, reach }, `Kept alive by ${standing.length + count} drawings${words && `; ${words}`}`);
   }
 
   async send() {
