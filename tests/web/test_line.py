@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 from typing import Any
 
 import cv2
@@ -13,6 +14,7 @@ from PIL import Image
 from schoon.core.strokes import Stroke, sample
 from schoon.formats.pictures import encode_png
 from schoon.store import Store, pictures
+from schoon.work.documents import behind_of, line_document, line_text
 
 from ..shot import Shot
 
@@ -285,6 +287,15 @@ def head_of(shot: Shot, number: int) -> list[float]:
         np.reshape(s["points"], (-1, 2)) for s in shot.drawing(number)["strokes"] if s["part"] == "head"
     ]
     return np.vstack(points).mean(axis=0).tolist()
+
+
+def test_a_document_with_hidden_lines_has_one_text() -> None:
+    line = Stroke(np.array([[0, 0], [10, 0], [20, 5], [30, 5]], float), np.ones(2), id="abcdef0123")
+    behind = {"Hut ü": [line], "": [line], "arm": [line, line]}
+    whole = json.dumps(line_document([line], None, behind), sort_keys=True, separators=(",", ":")).encode()
+    assert line_text([line], None, behind) == whole
+    assert behind_of(json.loads(whole)).keys() == behind.keys()
+    assert b"behind" not in line_text([line])
 
 
 def test_a_smear_is_long_and_on_purpose(shot: Shot) -> None:
