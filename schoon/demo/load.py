@@ -18,9 +18,10 @@ from ..store import Store, actor, jobs, models, pictures, productions, revisions
 from ..store.states import SheetPicture
 from ..work import edits, keys
 from ..work.derived import sheet_patches
-from ..work.documents import line_document, paint_document, spots_of
+from ..work.documents import line_document, paint_document, painting_of, spots_of
 from .flag import POTS as FLAG_POTS
 from .flag import FlagDrawing, flag
+from .lantern import hang
 from .model_sheet import KEYS, key_colours, sheet_pictures
 from .pim import PARTS, POTS
 from .places import store_boat, store_flag_shot, store_stair_scenery
@@ -71,6 +72,9 @@ def load(store: Store, runner: Runner, say: Say = print, workers: int = 2) -> No
     levels = _levels(store)
     _once(store, "demo: cleaned", lambda cursor: _clean(cursor, levels))
     runner.run_open()
+    say("Hanging the lantern in its hand as a rigid prop …")
+    _once(store, "demo: hung", lambda cursor: _hang(cursor, levels[0]))
+    runner.run_open()
     say("Painting its keys and carrying the paint …")
     _once(store, "demo: painted", lambda cursor: _paint(cursor, levels))
     runner.run_open()
@@ -120,9 +124,8 @@ def _proof(cursor: productions.Cursor, levels: Sequence[int]) -> None:
 
 
 def _paint(cursor: productions.Cursor, levels: Sequence[int]) -> None:
-    """What a person would do: names the parts, paints the keys, and has the paint carried."""
+    """What a person would do: paints the keys, and has the paint carried."""
     stairs, *flags, bows = levels
-    _assign_parts(cursor, stairs)
     _paint_keys(cursor, stairs, {str(d.number): d.truth() for d in stair() if d.number in KEYS_BY_HAND})
     for level in flags:
         _paint_keys(cursor, level, {"1": flag(SIZE)[0].truth()})
@@ -220,6 +223,12 @@ def _assign_parts(cursor: productions.Cursor, level: int) -> None:
         )
 
 
+def _hang(cursor: productions.Cursor, level: int) -> None:
+    """Names the parts and puts the rigid prop in the place of the lantern that was read."""
+    _assign_parts(cursor, level)
+    hang(cursor, level)
+
+
 def _model_of(cursor: productions.Cursor, level: int) -> int:
     model = productions.shot_of_level(cursor, level)["model_id"]
     assert model is not None
@@ -230,10 +239,10 @@ def _paint_keys(cursor: productions.Cursor, level: int, truths: dict[str, Flat])
     """Pours into the key drawings as a person with the model sheet would: what is drawn there decides the pot."""
     names = {pot["name"]: pot["id"] for pot in models.model(cursor, _model_of(cursor, level))["pots"]}
     for row, sheet in edits.load_all(cursor, level):
-        if row["number"] not in truths or sheet.spots:
+        if row["number"] not in truths:
             continue
         patches = sheet_patches(row["line"], sheet)
-        painting = poured(patches, truths[row["number"]], names)
+        painting = poured(patches, truths[row["number"]], names) | painting_of(sheet.spots, patches)
         action = revisions.begin_action(cursor, f"paint drawing {row['number']}")
         document = revisions.put_document(cursor, paint_document(spots_of(painting, patches)))
         revisions.revise(cursor, revisions.of(row), action, paint=document)

@@ -24,6 +24,9 @@ _LIGHT: dict[str, tuple[tuple[float, float, float], float]] = {
     "Lamp room at night": ((0.42, 0.36, 0.46), 0.85),
     "Storm": ((0.52, 0.62, 0.68), 0.62),
 }
+DETAILS_AT, DETAILS_SIZE = (240, 180), 2.1
+"""Where on its page the lantern hangs by its ring, px, and how much larger than in the drawings."""
+
 _OWN_LIGHT = {"Flame", "Eye", "Glass"}
 
 
@@ -207,11 +210,11 @@ def front() -> list[Part]:
 
 def _details() -> NDArray[np.uint8]:
     """The lantern, a boot and a button, enlarged on one page."""
-    pose = Pose(place=(0, 0), size=2.1, near_hand=(0, 0))
+    pose = Pose(place=(0, 0), size=DETAILS_SIZE, near_hand=(0, 0))
     page: list[Part] = []
     for part in draw(pose):
         if part.name.startswith("lantern"):
-            page.append(_moved(part, (240, 180)))
+            page.append(_moved(part, DETAILS_AT))
         if part.name in ("near boot", "near sole"):
             page.append(_moved(part, (560, 240)))
         if part.name == "button 2":

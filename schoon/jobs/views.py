@@ -19,6 +19,7 @@ from ..core.model import Rgb, write_colour
 from ..core.model.pictures import FlatColours, flat_colours
 from ..core.paper import densities, on_paper, strongest
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
+from ..core.prop import Placed, Sight, runs, turned_by
 from ..core.run import Placement, register_parts
 from ..core.strokes import arc_lengths, sample, strokes_from_dicts, strokes_to_dicts
 from ..formats import svg
@@ -29,6 +30,7 @@ from ..work.derived import patches_in, scaled, to_json
 from ..work.documents import Own, sheet_of
 from ..work.frames import Drawn, frame_of, inks_of, on_white, own_seen
 from ..work.placing import SAME
+from ..work.props import Body, solid_of
 from ..work.readings import settings_of
 
 _CROP = (300, 240)
@@ -204,6 +206,61 @@ def pencils(name: str, body: bytes) -> list[dict[str, Any]]:
         }
         for pencil, role in found
     ]
+
+
+_SEEN_MARGIN = 0.86
+
+_PLAIN = (226, 221, 212)
+"""Colour of a form without a pot."""
+
+
+def prop(
+    body: Body, colours: Mapping[int, Rgb], size: int, right: float, down: float, opened: float
+) -> bytes:
+    """PNG, `size` px wide and high, of a prop seen from a side, turned by degrees: painted, lined, what is hidden faint."""
+    solid = solid_of(body)
+    middle = size / 2
+    placed = turned_by(Placed((middle, middle), 1.0, opened=opened), right, down, 0.0)
+    flat = placed.seen(placed.turned(solid.posed(opened)))
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    scale = _SEEN_MARGIN * size / max(float((high - low).max()), 1e-6)
+    at = middle - scale * ((low + high) / 2 - middle)
+    placed = replace(placed, at=(float(at[0]), float(at[1])), size=scale)
+    sight = Sight.of(solid, placed)
+    table = np.array([(255, 255, 255), *(colours.get(form.pot, _PLAIN) for form in solid.forms)], np.uint8)
+    picture = np.ascontiguousarray(table[sight.picture((size, size))])
+    found = runs(sight)
+    for seen, ink, thick in ((False, (176, 150, 140), 1), (True, (29, 43, 58), 2)):
+        lines = [np.round(run.flat * 16 - 8).astype(np.int32) for run in found if run.seen == seen]
+        cv2.polylines(picture, lines, False, ink, thick, cv2.LINE_AA, 4)
+    return encode_png(picture)
+
+
+def wire(body: Body, opened: float) -> dict[str, Any]:
+    """The solid of a prop for the page: flat lists of points and faces, lines as lists of points, and the edge of each two
+    smooth faces."""
+    solid = solid_of(body)
+    points = solid.posed(opened)
+    details = [line for _, line in solid.details_posed(opened)]
+    lines = [*(points[chain] for chain in solid.ridges), *details]
+    return {
+        "points": points.round(4).ravel().tolist(),
+        "edges": solid.smooth_edges.ravel().tolist(),
+        "faces": solid.faces.ravel().tolist(),
+        "lines": [line.round(4).ravel().tolist() for line in lines],
+    }
+
+
+def prop_forms(body: Body, placed: Placed, size: tuple[int, int]) -> bytes:
+    """PNG in which every form of a placed prop has a colour of its own; the rest is clear."""
+    solid = solid_of(body)
+    count = len(solid.forms)
+    hues = (np.arange(count) * 0.618034 % 1 * 179).astype(np.uint8)
+    shades = np.stack([hues, np.full(count, 190, np.uint8), np.full(count, 230, np.uint8)], axis=1)
+    table = np.zeros((count + 1, 4), np.uint8)
+    table[1:, :3] = cv2.cvtColor(shades[None], cv2.COLOR_HSV2RGB)[0]
+    table[1:, 3] = 255
+    return encode_png(table[Sight.of(solid, placed).picture(size)])
 
 
 def flats(body: bytes) -> FlatColours:

@@ -17,7 +17,7 @@ from .rows import DrawingRow
 _LARGE = 200_000
 """Bytes of a document from which a hand would feel that it is pressed hard."""
 
-Part = Literal["line", "seal", "paint", "tone", "said", "sketch"]
+Part = Literal["line", "seal", "paint", "tone", "said", "sketch", "props"]
 
 PAINTED: tuple[Part, ...] = ("line", "seal", "paint")
 """The documents of a drawing that say what is painted."""
@@ -25,9 +25,9 @@ PAINTED: tuple[Part, ...] = ("line", "seal", "paint")
 SHOWN: tuple[Part, ...] = (*PAINTED, "tone")
 """The documents of a drawing that its picture derives from."""
 
-PARTS: tuple[Part, ...] = (*SHOWN, "said", "sketch")
+PARTS: tuple[Part, ...] = (*SHOWN, "said", "sketch", "props")
 """The documents of a drawing; `said` is what a person said of the marks on its rough, `sketch` what was drawn and rubbed out on
-that."""
+that, `props` how rigid props are placed."""
 
 
 def put_document(cursor: Cursor, content: Any) -> str:
@@ -75,8 +75,8 @@ def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str | Non
 
 def picture_in(body: bytes) -> str | None:
     """The name of the picture whose ink a stored line document keeps; None for any other document."""
-    head = re.match(rb'{"own":{"picture":"([0-9a-f]{64})"', zlib.decompressobj().decompress(body, 120))
-    return head[1].decode() if head else None
+    found = re.search(rb'[{,]"own":{"picture":"([0-9a-f]{64})"', zlib.decompress(body))
+    return found[1].decode() if found else None
 
 
 def textures_in(text: str) -> set[str]:
@@ -96,6 +96,7 @@ VERSIONS = {
     "tone": 1,
     "said": 1,
     "sketch": 1,
+    "props": 1,
     "time": 1,
     "stack": 1,
     "model": 1,
@@ -127,6 +128,6 @@ def parts_of(text: str | None) -> dict[str, str]:
 
 
 def with_parts(row: Row) -> DrawingRow:
-    """A drawing's row with `line`, `seal`, `paint`, `tone`, `said` and `sketch` instead of `parts`; None for what there is not yet."""
+    """A drawing's row with `line`, `seal`, `paint`, `tone`, `said`, `sketch` and `props` instead of `parts`; None for what there is not yet."""
     found = parts_of(row.pop("parts"))
     return cast(DrawingRow, {**row, **{part: found.get(part) for part in PARTS}})

@@ -56,7 +56,7 @@ class LevelRow(TypedDict):
 
 class DrawingRow(TypedDict):
     """A drawing. number: what is written on it, as `core.exposure.place_of`. rough: hash of its picture, "" for none. head: its present revision. meant: it is as it is on
-    purpose. was, looked: as in `states.Retaken`. line, seal, paint, said, sketch: names of the
+    purpose. was, looked: as in `states.Retaken`. line, seal, paint, said, sketch, props: names of the
     documents of that revision, None for what there is not yet."""
 
     id: int
@@ -74,6 +74,7 @@ class DrawingRow(TypedDict):
     tone: str | None
     said: str | None
     sketch: str | None
+    props: str | None
 
 
 class PictureRow(TypedDict):

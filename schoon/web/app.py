@@ -43,6 +43,7 @@ from .routes import (
     line,
     models,
     proof,
+    props,
     references,
     renders,
     sheets,
@@ -116,6 +117,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
         finish,
         references,
         proof,
+        props,
         hand_off,
     ):
         app.include_router(module.router)

@@ -99,7 +99,10 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
             else:
                 names["pictures"] |= textures_in(row.get("finish") or "")
                 names["pictures"] |= set(json.loads(row.get("pictures") or "[]"))
-                names["pictures"] |= {row[c] for c in ("rough", "was", "sha256", "picture") if row.get(c)}
+                names["pictures"] |= {
+                    row[c] for c in ("rough", "was", "sha256", "picture", "sheet") if row.get(c)
+                }
+                names["pictures"] |= tiles_in(row["made"]) if table.name == "props" else set()
     done = 0
     for kind, more in backup.PARTS.items():
         about = []
@@ -205,6 +208,8 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
             ids.put(cursor, table, rows[table.name], lambda row: {**row, "name": name})
         elif table.name == "levels":
             ids.put(cursor, table, rows[table.name], lambda row: _level_row(row, ids))
+        elif table.name == "props":
+            ids.put(cursor, table, rows[table.name], lambda row: _prop_row(row, ids))
         elif table.name == "recipes":
             ids.put(cursor, table, rows[table.name], lambda row: _finished_row(row, ids))
         else:
@@ -305,6 +310,18 @@ def _finished_row(row: Row, ids: backup.Ids) -> Row:
     return {**row, "finish": json.dumps(entries)}
 
 
+def _prop_row(row: Row, ids: backup.Ids) -> Row:
+    """A prop, whose forms name pots."""
+    made = json.loads(row["made"])
+    for form in made.get("shapes") or made.get("surfaces") or []:
+        form["pot"] = (ids.of("pots", form["pot"]) or _LOST) if form.get("pot") else 0
+    return {**row, "made": json.dumps(made)}
+
+
+def _props(content: Any, ids: backup.Ids) -> Any:
+    return {**content, "placed": _keyed("props", content["placed"], ids)}
+
+
 def _level_row(row: Row, ids: backup.Ids) -> Row:
     changes = json.loads(row.get("key_changes") or "{}")
     return {**_finished_row(row, ids), "key_changes": json.dumps(_changes(changes, ids)), "waved": None}
@@ -365,6 +382,7 @@ _RENAMED: dict[str, Rename] = {
     "time": _time,
     "stack": _stack,
     "model": _model,
+    "props": _props,
 }
 """part -> what gives its documents the new ids; the others name no rows."""
 

@@ -16,7 +16,7 @@ linked: the same drawings: what is done to one is done to the other."""
 
 _PARTS: dict[What, tuple[revisions.Part, ...]] = {
     "timing": (),
-    "lines": ("line", "said", "sketch"),
+    "lines": ("line", "said", "sketch", "props"),
     "all": revisions.PARTS,
     "linked": revisions.PARTS,
 }

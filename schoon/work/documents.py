@@ -12,6 +12,7 @@ import numpy as np
 from ..core.cleanup import Said
 from ..core.paint import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from ..core.patches import OpenPatches, Patches
+from ..core.prop import Placed
 from ..core.seal import Stitch
 from ..core.strokes import Points, Stroke, strokes_from_dicts, strokes_to_dicts
 from ..core.tone import Tone
@@ -110,7 +111,7 @@ class Sheet:
 
     specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
     own: the ink of the picture itself, where that is kept. sketch: what was drawn and rubbed out on the rough here.
-    behind: lines that forms hide; they are kept, and seen nowhere.
+    behind: lines that forms hide; they are kept, and seen nowhere. props: how rigid props are placed, by their ids.
     """
 
     size: tuple[int, int]
@@ -123,6 +124,7 @@ class Sheet:
     own: Own | None = None
     sketch: Sketch = field(default_factory=Sketch)
     behind: Behind = field(default_factory=dict)
+    props: Mapping[int, Placed] = field(default_factory=dict)
 
     @property
     def inked(self) -> list[Stroke]:
@@ -143,6 +145,7 @@ def sheet_of(
     tone: Any = None,
     said: Any = None,
     sketch: Any = None,
+    props: Any = None,
 ) -> Sheet:
     """A sheet from the contents of its documents, each of which may be None."""
     line, seal, paint = current("line", line), current("seal", seal), current("paint", paint)
@@ -158,7 +161,18 @@ def sheet_of(
         own_of(line),
         sketch_of(sketch),
         behind_of(line),
+        placed_of(props),
     )
+
+
+def placed_of(document: Any) -> dict[int, Placed]:
+    """Prop -> how it is placed, from the document or None."""
+    document = current("props", document)
+    return {int(k): Placed.from_dict(p) for k, p in document["placed"].items()} if document else {}
+
+
+def props_document(placed: Mapping[int, Placed]) -> dict[str, Any]:
+    return {"version": VERSIONS["props"], "placed": {str(k): p.to_dict() for k, p in placed.items()}}
 
 
 def behind_of(line: Any) -> Behind:

@@ -34,6 +34,7 @@ from .documents import (
     line_text,
     own_of,
     paint_document,
+    props_document,
     said_document,
     seal_document,
     sheet_of,
@@ -103,7 +104,7 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
     shot = productions.shot_of_level(cursor, row["level_id"])
     if lock:
         refuse_locked(shot)
-    beside: tuple[revisions.Part, ...] = ("seal", "paint", "tone", "said", "sketch")
+    beside: tuple[revisions.Part, ...] = ("seal", "paint", "tone", "said", "sketch", "props")
     found = revisions.get_documents(cursor, [row[part] for part in beside])
     size = paper_of(shot)
     sheet = sheet_of(size, None, *(found.get(row[part]) for part in beside))
@@ -241,6 +242,8 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
         made["sketch"] = sketch_document(after.sketch)
         for body in after.sketch.fresh.values():
             pictures.put(cursor, body, "image/png", SIDE, SIDE)
+    if after.props is not before.props:
+        made["props"] = props_document(after.props)
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}
     if "line" in named:
         _lines.get(named["line"], lambda: (after.strokes, after.own, after.behind))

@@ -1,7 +1,7 @@
 """Strokes through the run: registration, fitting to other roughs, held parts, redraws and measures."""
 
 from .follow import Fitted, cut_at_doubt, fit_to
-from .hiding import brought_back, hidden_by, silhouette
+from .hiding import brought_back, hidden_by, hidden_within, silhouette
 from .measure import (
     ODD,
     OFF,
@@ -36,6 +36,7 @@ __all__ = [
     "fit_to",
     "held_parts",
     "hidden_by",
+    "hidden_within",
     "measure",
     "odd_ones",
     "redrawn",

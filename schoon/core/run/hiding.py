@@ -59,11 +59,17 @@ def silhouette(front: Sequence[Stroke], size: tuple[int, int]) -> Callable[[Poin
 def hidden_by(
     strokes: Sequence[Stroke], front: Sequence[Stroke], size: tuple[int, int]
 ) -> tuple[list[Stroke], list[Stroke]]:
-    """What is seen and what is hidden of strokes that lie behind a form, cut at its outline.
+    """What is seen and what is hidden of strokes that lie behind a form, as `hidden_within` its silhouette."""
+    return hidden_within(strokes, silhouette(front, size), size)
 
-    The longest piece that is seen keeps the stroke's id; all keep its track.
+
+def hidden_within(
+    strokes: Sequence[Stroke], inside: Callable[[Points], NDArray[np.bool_]], size: tuple[int, int]
+) -> tuple[list[Stroke], list[Stroke]]:
+    """What of strokes lies outside an area and what inside, cut at its edge. inside: tells which of (k, 2) points lie in it.
+
+    The longest piece outside keeps the stroke's id; all keep its track.
     """
-    inside = silhouette(front, size)
     least = _LEAST * max(size) / 1000
     seen: list[Stroke] = []
     hidden: list[Stroke] = []

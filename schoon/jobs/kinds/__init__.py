@@ -13,6 +13,7 @@ from .clean import Clean
 from .export import Export
 from .fit import Fit
 from .proof import Proof
+from .props import Props
 from .seal import Seal
 from .specks import Specks
 from .tone import Tone
@@ -35,12 +36,13 @@ KINDS: dict[str, Kind] = {
     "carry": Carry(),
     "track": Track(),
     "tone": Tone(),
+    "props": Props(),
     "proof": Proof(),
     "export": Export(),
 }
 
 LANES: dict[str, tuple[str, ...]] = {
-    "drawings": ("clean", "fit", "seal", "specks", "carry", "track", "tone"),
+    "drawings": ("clean", "fit", "seal", "specks", "carry", "track", "tone", "props"),
     "proof": ("proof",),
     "hand-off": ("export",),
 }

@@ -7,10 +7,11 @@ import { CompareView } from './views/compare.js';
 import { HoldView } from './views/hold.js';
 import { PartsView } from './views/parts.js';
 import { PassView } from './views/pass.js';
+import { PropView } from './views/prop.js';
 import { ReadView } from './views/read.js';
 import { RunView } from './views/run.js';
 
-const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], compare: ['Compare', CompareView] };
+const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], prop: ['Prop', PropView], compare: ['Compare', CompareView] };
 
 export class LineLedge {
   constructor(app, chosen) {
@@ -51,7 +52,7 @@ export class LineLedge {
     this.show();
   }
 
-  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); paper.path([]); paper.layers.sway.replaceChildren(); }
+  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); paper.path([]); paper.layers.sway.replaceChildren(); paper.layers.prop.replaceChildren(); }
 
   button(label, act, main = false, id = '') {
     const button = document.createElement('button');

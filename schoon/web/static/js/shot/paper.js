@@ -14,7 +14,7 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'sun', 'tone-points', 'noted', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
 const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
