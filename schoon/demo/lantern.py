@@ -16,10 +16,10 @@ from .pim import Pose
 from .shapes import rotation
 from .shots import stair
 
-KEYS = (1, 4, 12, 16)
+KEYS = (1, 6, 11, 16)
 """Drawings in which a person would place it."""
 
-_TOP, _BOTTOM = -8.0, 192.0
+_TOP, _BOTTOM = -8.0, 186.0
 """From the top of the ring to the foot, in px of the rig, below the hand that holds it."""
 
 _FROM_ABOVE = 7.0

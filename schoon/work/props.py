@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..core.between.spacing import eased
 from ..core.paper import densities, strongest
@@ -28,8 +29,8 @@ from ..core.prop import (
     without,
 )
 from ..core.prop import between as placed_between
-from ..core.run import brought_back, hidden_by, hidden_within
-from ..core.strokes import LineRule, Stroke, new_id, ruled, sample
+from ..core.run import brought_back, hidden_by, hidden_within, silhouette
+from ..core.strokes import LineRule, Points, Stroke, new_id, ruled, sample
 from ..errors import NotFound, Refusal
 from ..formats import solids
 from ..formats.pictures import decode
@@ -90,13 +91,13 @@ def body_of(cursor: Cursor, row: PropRow) -> Body:
 @dataclass(frozen=True)
 class Order:
     """What is to be done in a drawing. placed: None takes the prop away. rough: of the drawing, as (name, picture), to bring
-    the prop onto it first. turns: whether it may then be turned in space. rule: of the model."""
+    the prop onto it first. moves: it keeps its size and side then. rule: of the model."""
 
     body: Body
     placed: Placed | None
     rule: LineRule
     rough: tuple[str, bytes] | None = None
-    turns: bool = True
+    moves: bool = False
 
 
 def laid(sheet: Sheet, order: Order) -> Sheet:
@@ -124,7 +125,13 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
         )  # fmt: skip
     if order.rough is not None:
         name, picture = order.rough
-        placed = snapped(solid, placed, strongest(densities(decode(name, picture))), order.turns)
+        density = strongest(densities(decode(name, picture)))
+        forms = [silhouette([s for s in others if s.part == front], sheet.size) for front in placed.behind]
+
+        def covered(at: Points) -> NDArray[np.bool_]:
+            return np.logical_or.reduce([np.zeros(len(at), bool), *(form(at) for form in forms)])
+
+        placed = snapped(solid, placed, density, order.moves, covered)
     sight = Sight.of(solid, placed)
     lines = runs(sight)
     hand: list[Stroke] = []
@@ -222,7 +229,7 @@ def order_for(
     shot: ShotRow,
     placed: Placed | None,
     snap: bool,
-    turns: bool = True,
+    moves: bool = False,
 ) -> Order:
     """What a worker is given to place a prop in a drawing. Raises Refusal if there is no rough to bring it onto."""
     rough = None
@@ -230,7 +237,7 @@ def order_for(
         if not rough_name(row):
             raise Refusal(f"Drawing {row['number']} has no rough; place the prop by hand there")
         rough = (f"drawing {row['number']}", rough_body(cursor, row, paper_of(shot)))
-    return Order(body_of(cursor, prop), placed, line_rule(cursor, shot), rough, turns)
+    return Order(body_of(cursor, prop), placed, line_rule(cursor, shot), rough, moves)
 
 
 DERIVES_FROM: tuple[revisions.Part, ...] = ("line", "seal", "paint", "props")

@@ -27,7 +27,7 @@ class Props(DrawingKind):
         if row["id"] not in where:
             raise Refusal("This drawing lies between no two in which the prop is placed any more")
         snap = bool(work.settings.get("snap")) and bool(placed_props.rough_name(row))
-        order = placed_props.order_for(cursor, prop, row, shot, where[row["id"]], snap, turns=False)
+        order = placed_props.order_for(cursor, prop, row, shot, where[row["id"]], snap, moves=True)
         return placed_props.drawn, placed_props.documents_of(cursor, row), paper_of(shot), order
 
     def documents(self, result: Any, cursor: Cursor, row: DrawingRow) -> dict[revisions.Part, Any]:
