@@ -149,7 +149,7 @@ export class PropView extends View {
     const order = app.depth.parts;
     const behind = order.includes(prop.part) ? order.slice(0, order.indexOf(prop.part)).filter((name) => app.parts.names().includes(name)) : [];
     const first = { at: [width / 2, height / 2], size: FIRST * height, turn: [0, 0, 0, 1], depth: 0, opened: 0, behind };
-    app.tools.use('prop');
+    if (app.tools.now?.id !== 'prop') app.tools.use('prop');
     this.send(near ? this.placedIn(near.id) : first);
   }
 
@@ -219,11 +219,18 @@ export class PropView extends View {
   tool() {
     return {
       id: 'prop', label: 'Place a prop', key: '=', pen: 'Place a prop: drag it; the ball turns it in space, the round handle makes it larger and turns it, Shift keeps its size',
-      enter: () => { this.open(); this.told(); this.draw(); if (this.listed.length && !this.here) this.place(); },
+      enter: () => this.entered(),
       leave: () => { this.app.table.paper.layers.prop.replaceChildren(); },
       redrawn: () => { if (!this.held) { this.told(); this.draw(); } },
       down: (event, from) => this.down(event, from),
     };
+  }
+
+  async entered() {
+    const { tools } = this.app;
+    this.open();
+    await this.read();
+    if (tools.now?.id === 'prop' && this.prop && !this.here) this.place();
   }
 
   down(event, from) {
