@@ -35,7 +35,7 @@ def lantern(pots: Mapping[str, int]) -> Built:
     brass, glass, flame = pots["Brass"], pots["Glass"], pots["Flame"]
     shapes = [
         Shape(kind="turned", name="base", pot=brass, path=at((0, 157), (46, 157), (54, 186), (0, 186))),
-        Shape(kind="turned", name="glass", pot=glass, glass=True, rounded=True, path=at((40, 68), (46, 112), (40, 158))),
+        Shape(kind="turned", name="glass", pot=glass, glass=True, rounded=True, path=at((38, 58), (46, 112), (38, 166))),
         Shape(kind="turned", name="flame", pot=flame, rounded=True,
               path=at((0, 88), (13, 118), (17, 138), (11, 150), (0, 153))),
         Shape(kind="turned", name="cap", pot=brass, path=at((0, 41), (20, 43), (48, 66), (0, 66))),

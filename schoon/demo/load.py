@@ -6,11 +6,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..core.paint import NOTHING, Paint
 from ..core.patches import Patches, most_of
-from ..core.strokes import Stroke, sample
+from ..core.run.follow import stretches
+from ..core.strokes import Points, Stroke, sample
 from ..formats.pictures import encode_png
 from ..jobs import Runner
 from ..jobs.pool import local_executor
@@ -200,15 +202,26 @@ def part_of(form: str) -> str:
     return "lantern" if form.startswith("lantern") else "tail" if form == "tail" else "head"
 
 
+_LEAST = 14.0
+"""Px over which a line has to follow another part for it to be cut there."""
+
+
 def with_parts(strokes: Sequence[Stroke], truth: Flat) -> list[Stroke]:
-    """The strokes, each a line of the part that most of it lies on in the true drawing."""
+    """The strokes, each a line of the part that most of it lies on in the true drawing, cut where it leaves the lantern for
+    something else or comes to it."""
     tree = cKDTree(np.vstack(truth.lines))
-    owner = np.repeat(np.arange(len(truth.lines)), [len(line) for line in truth.lines])
+    parts = np.array([part_of(truth.owners[k]) for k in range(len(truth.lines))])
+    owner = np.repeat(parts, [len(line) for line in truth.lines])
+
+    def hangs(points: Points) -> NDArray[np.bool_]:
+        return np.asarray(owner[tree.query(points)[1]] == "lantern")
+
     named = []
     for stroke in strokes:
-        near = owner[tree.query(sample(stroke, 4.0)[0])[1]]
-        parts = [part_of(truth.owners[k]) for k in near]
-        named.append(replace(stroke, part=max(sorted(set(parts)), key=parts.count)))
+        for piece, _ in stretches(stroke, hangs, _LEAST):
+            near = owner[tree.query(sample(piece, 4.0)[0])[1]].tolist()
+            part = max(sorted(set(near)), key=near.count)
+            named.append(replace(piece, part=part, by=stroke.by))
     return named
 
 

@@ -11,11 +11,14 @@ from playwright.sync_api import Page
 
 from schoon.core.between import spacing
 from schoon.core.model.compare import RunLimits
+from schoon.core.prop import Built, Placed, Shape, build, turned_by
 from schoon.core.run import Sway
 from schoon.core.strokes import Stroke, corner_indices, resample
 from schoon.core.strokes.edit import bent
+from schoon.jobs.views import wire
 from schoon.web.statics import address
 from schoon.work import pen
+from schoon.work.props import Body
 
 
 def run(page: Page, module: str, expression: str, given: object = None) -> Any:
@@ -194,3 +197,20 @@ def test_what_is_nearly_true_is_told(page: Page) -> None:
     assert form(np.c_[wave * 40, 50 * np.sin(wave)]) is None
     square = np.array([(0, 0), (100, 0), (100, 100), (0, 100), (0, 0)], float)
     assert form(np.vstack([np.linspace(a, b, 20) for a, b in pairwise(square)])) is None
+
+
+def test_a_prop_is_shown_where_it_will_be(page: Page) -> None:
+    made = Built(shapes=[Shape(kind="box", name="crate", path=[(0, 0), (100, 80)], thick=60)])
+    start = Placed((300, 200), 140, depth=0.3)
+    turned = turned_by(turned_by(start, 30, -15, 0), 0, 0, 25)
+    given = {"placed": start.to_dict(), "wire": wire(Body(1, "crate", made), 0.0)}
+    shown = run(page, "solid", "m.rolled(m.rolled(given.placed, 30, -15), 0, 0, 25)", given)
+    # Quaternions of either sign are the same turn.
+    assert abs(np.dot(shown["turn"], turned.turn)) == pytest.approx(1, abs=1e-5)
+    path = run(
+        page, "solid", "m.wirePath(given.wire, m.rolled(m.rolled(given.placed, 30, -15), 0, 0, 25))", given
+    )
+    numbers = np.array(path.replace("M", " ").replace("L", " ").split(), float).reshape(-1, 2)
+    corners = turned.seen(turned.turned(build(made).points))
+    assert len(np.unique(numbers.round(0), axis=0)) == 8
+    assert max(np.hypot(*(corners - point).T).min() for point in numbers) < 0.2

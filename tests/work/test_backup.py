@@ -15,12 +15,14 @@ import numpy as np
 import pytest
 
 from schoon.core.exposure import Again
+from schoon.core.prop import Built, Imported, Placed, Shape, Surface
 from schoon.errors import Refusal
 from schoon.formats import backup as file
 from schoon.formats.pictures import encode_png
-from schoon.store import LocalServer, Store, backup, models, pictures, productions, recipes, revisions
+from schoon.store import LocalServer, Store, backup, models, pictures, productions, props, recipes, revisions
 from schoon.store.revisions import Subject
 from schoon.work.backup import _parts, back_up, restore
+from schoon.work.documents import placed_of, props_document
 
 from .. import hands
 from ..conftest import table_counts
@@ -300,3 +302,39 @@ def test_the_finish_comes_back_with_its_pictures_and_pots(shot: Shot, store: Sto
 
 def test_a_backup_of_before_revisions_named_their_parts_is_read() -> None:
     assert _parts({"id": 1, "line": "a", "seal": None, "paint": "c"}) == {"line": "a", "paint": "c"}
+
+
+def test_props_their_files_and_where_they_are_placed_come_along(
+    shot: Shot, store: Store, tmp_path: Path
+) -> None:
+    with store.transaction() as cursor:
+        coat = models.model(cursor, 1)["pots"][0]["id"]
+        box = Shape(kind="box", name="crate", path=[(0, 0), (9, 9)], pot=coat)
+        crate = props.add(cursor, 1, 1, "Crate", "crate", Built(shapes=[box]))
+        file_name = pictures.put(cursor, b"v 0 0 0", "model/obj", 0, 0)
+        surface = Surface(name="all", pot=coat)
+        props.add(
+            cursor, 1, 1, "Globe", "globe", Imported(file=file_name, called="globe.obj", surfaces=[surface])
+        )
+        placed = Placed((50, 60), 30, (0, 0, 0.6, 0.8), behind=("arm",))
+        name = revisions.put_document(cursor, props_document({crate: placed}))
+        row = revisions.drawing(cursor, shot.ids[0])
+        revisions.revise(cursor, revisions.of(row), revisions.begin_action(cursor, "place"), props=name)
+    back_up(store, tmp_path / "all.schoon", "Harbour Lights")
+    with store.transaction() as cursor:
+        cursor.execute("UPDATE productions SET name = 'Old' WHERE id = 1")
+    restore(store, tmp_path / "all.schoon")
+    with store.transaction() as cursor:
+        new = max(row["id"] for row in productions.listing(cursor))
+        found = {row["name"]: row for row in props.listing(cursor, new)}
+        model = models.model(cursor, found["Crate"]["model_id"] or 0)
+        made, brought = found["Crate"]["made"], found["Globe"]["made"]
+        assert isinstance(made, Built)
+        assert isinstance(brought, Imported)
+        assert model["production_id"] == new
+        assert made.shapes[0].pot == brought.surfaces[0].pot == model["pots"][0]["id"] != coat
+        assert pictures.get(cursor, brought.file)["body"] == b"v 0 0 0"
+        shots = [s for s in productions.shots(cursor) if s["production_id"] == new]
+        first = productions.drawings(cursor, shots[0]["level_id"])[0]
+        documents = revisions.get_documents(cursor, [first["props"]])
+        assert placed_of(documents[first["props"]]) == {found["Crate"]["id"]: placed}

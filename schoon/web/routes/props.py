@@ -261,10 +261,12 @@ def place(level_id: int, prop_id: int, want: Placement, store: StoreDep, desk: D
 
 
 class Through(Body):
-    """chart: how drawings lie between keys: as they stand on the sheet, or by a spacing. snap: brings each onto its rough."""
+    """chart: how drawings lie between keys: as they stand on the sheet, or by a spacing. snap: brings each onto its rough.
+    of: only these of the drawings between keys."""
 
     chart: Literal["time", "even", "slow both", "ease in", "ease out"] = "time"
     snap: bool = False
+    of: Annotated[list[Id], Field(max_length=2000)] | None = None
 
 
 @router.post("/api/levels/{level_id}/props/{prop_id}/through")
@@ -276,8 +278,11 @@ def through(level_id: int, prop_id: int, want: Through, store: StoreDep, runner:
         work.prop_for(cursor, prop_id, shot)
         rows = productions.drawings(cursor, level_id)
         where = work.way_through(cursor, shot, rows, prop_id, want.chart)
+        wanted = [d for d in where if want.of is None or d in set(want.of)]
+        if not wanted:
+            raise NotFound("These drawings lie between no two keys of the prop any more")
         settings = {"prop": prop_id, "chart": want.chart, "snap": want.snap}
-        job_id = jobs.create(cursor, "props", level_id, list(where), settings)
+        job_id = jobs.create(cursor, "props", level_id, wanted, settings)
         answer = state_of(cursor, job_id)
     runner.wake()
     return JSONResponse(answer)

@@ -66,7 +66,7 @@ export class PropView extends View {
         <label>near is larger <input name="depth" type="range" min="0" max="1" step="0.05" aria-label="How strongly what is near is larger"></label>
         <span class="prop-behind" role="group" aria-label="Parts that lie before it"></span></form>
       <form class="part-form prop-run"><b>Through the run</b><span class="prop-strip" role="group" aria-label="Drawings"></span>
-        <label>between keys <select name="chart">${charts}</select></label><label><input type="checkbox" name="snap"> each onto its rough</label>
+        <label>between keys <select name="chart">${charts}</select></label><label><input type="checkbox" name="snap" checked> each onto its rough</label>
         <a id="prop-ids" class="quiet-link" download>its forms as a picture</a></form>`);
     [this.top, this.hereForm, this.run] = this.body.querySelectorAll('form');
     for (const form of [this.top, this.hereForm, this.run]) form.addEventListener('submit', (event) => event.preventDefault());
@@ -168,21 +168,29 @@ export class PropView extends View {
       this.held = null;
       await app.sync.refresh();
       await app.table.draw();
-      if (Object.values(this.placed).some((own) => own[prop.id] && !own[prop.id].key)) this.follow();
+      this.follow(drawing);
     } catch (error) { this.held = null; notice(error.message, true); }
     this.told();
     this.draw();
   }
 
-  // Drawings that were carried go with their keys.
-  follow() { this.through(true); }
+  // Drawings that were carried go with the key beside them that was moved.
+  follow(drawing) {
+    const { run } = this.app.data;
+    const beside = [];
+    for (const step of [-1, 1]) {
+      for (let k = run.indexOf(drawing) + step; this.placedIn(run[k]?.id) && !this.placedIn(run[k].id).key; k += step) beside.push(run[k].id);
+    }
+    if (beside.length) this.through(beside);
+  }
 
-  async through(quiet = false) {
+  // of: drawings that follow quietly; without it, all between keys.
+  async through(of = null) {
     const { app, prop, run } = this;
     if (!prop) { notice('Build a prop or bring one first'); return; }
-    const content = { chart: run.chart.value, snap: run.snap.checked };
-    const keys = Object.values(this.placed).filter((own) => own[prop.id]?.key).length;
-    if (quiet && keys < 2) return;
+    const quiet = Boolean(of);
+    const content = { chart: run.chart.value, snap: run.snap.checked, of };
+    if (quiet && Object.values(this.placed).filter((own) => own[prop.id]?.key).length < 2) return;
     await app.jobs.start(`/api/levels/${app.level}/props/${prop.id}/through`, content, async (job) => {
       await app.table.draw();
       await this.read();
