@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
-from ..core.run import Placement, hidden_by, smeared
-from ..core.strokes import Stroke, edit, new_id
+from ..core.run import Placement, hidden_by, silhouette, smeared
+from ..core.strokes import Points, Stroke, edit, new_id, sample
+from ..core.tone import Tone
 from ..errors import Refusal
 from ..store import Store, revisions
 from .documents import Sheet
@@ -21,6 +24,11 @@ from .proposals import taking_place
 from .run import TRIES, Call, Run, load_run
 
 Order = Literal["over", "behind", "as it is"]
+Form = Callable[[Points], NDArray[np.bool_]]
+
+_ON_LINE = 8.0
+"""Px within which a stitch ends on a line."""
+
 Matrix = tuple[float, float, float, float, float, float]
 
 
@@ -29,7 +37,8 @@ class Ask:
     """part: whose lines are used. name: the part they become. drawings: those that get them. shift: how many drawings later
     they come than they were drawn. around: whether those that would come from beyond an end come from the other, as in a
     cycle. matrix: a, b, c, d, e, f of an SVG matrix by which they are laid. grows: whether they are laid so in the last
-    drawing only, and on the way there in the others. order: whether they hide what is there, are hidden by it, or neither.
+    drawing only, and on the way there in the others.    order: whether they hide what is there, are hidden by it, or neither. painted: whether stitches, paint and tones that
+    lie on the part come along.
     """
 
     part: str
@@ -40,6 +49,7 @@ class Ask:
     matrix: Matrix = (1, 0, 0, 1, 0, 0)
     grows: bool = False
     order: Order = "as it is"
+    painted: bool = False
 
 
 def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
@@ -59,11 +69,16 @@ def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
             held = load_all(cursor, level_id, sorted({*made, *sources.values()}))
             if any(row["line"] != lines[int(row["id"])] for row, _ in held):
                 continue
+            sheets = {int(row["id"]): sheet for row, sheet in held}
             label = f"use {ask.part} again as {ask.name} in {many(len(made), 'drawing')}"
             action = revisions.begin_action(cursor, label)
             for row, sheet in held:
-                if int(row["id"]) in made:
-                    save_sheet(cursor, action, row, sheet, _with(sheet, made[int(row["id"])], ask, run.size))
+                drawing = int(row["id"])
+                if drawing in made:
+                    after = _with(sheet, made[drawing], ask, run.size)
+                    if ask.painted:
+                        after = _painted(after, sheet, sheets[sources[drawing]], ask, shares[drawing])
+                    save_sheet(cursor, action, row, sheet, after)
         return list(made)
     raise Refusal("The drawings are being changed in another window; try again when they rest")
 
@@ -159,23 +174,78 @@ def _sources(run: Run, ask: Ask) -> dict[int, int]:
 def laid(strokes: Sequence[Stroke], ask: Ask, share: float = 1.0) -> list[Stroke]:
     """The lines of the part as those of the other, laid a share of the way. Of one line they have one track through all
     drawings."""
-    a, b, c, d, e, f = ask.matrix
-    matrix = np.array([[a, c, e], [b, d, f]], float)
-    if share < 1:
-        # On an arc about the place that stays: a limb turns about its joint.
-        matrix = Placement(complex(a, b), complex(e, f)).part_way(share).matrix
+    matrix = _matrix(ask, share)
     found = []
     for stroke in strokes:
         if stroke.part == ask.part:
             own = stroke.track or stroke.id
-            track = (
-                own if ask.name == ask.part else hashlib.sha256(f"{own} {ask.name}".encode()).hexdigest()[:10]
-            )
+            track = own if ask.name == ask.part else _named(own, ask.name)
             moved = edit.transformed(stroke, matrix)
             found.append(
                 replace(moved, id=new_id(), track=track, link=None, part=ask.name, by="hand", confidence=1.0)
             )
     return found
+
+
+def _matrix(ask: Ask, share: float) -> NDArray[np.float64]:
+    """(2, 3) how the lines are laid a share of the way."""
+    a, b, c, d, e, f = ask.matrix
+    if share < 1:
+        # On an arc about the place that stays: a limb turns about its joint.
+        return Placement(complex(a, b), complex(e, f)).part_way(share).matrix
+    return np.array([[a, c, e], [b, d, f]], float)
+
+
+def _painted(after: Sheet, before: Sheet, source: Sheet, ask: Ask, share: float) -> Sheet:
+    """A drawing that was given a part, with the stitches, paint and tones that lie on it in the one its lines come from. Those
+    that lay on what was there of the part go."""
+    matrix = _matrix(ask, share)
+    form = [s for s in source.strokes if s.part == ask.part]
+    on_part = silhouette(form, source.size)
+    lines = cKDTree(np.vstack([sample(s)[0] for s in form]))
+    gone = [
+        silhouette([s for s in sheet.strokes if s.part == ask.name], after.size) for sheet in (before, after)
+    ]
+
+    def moved(points: Points) -> Points:
+        return points @ matrix[:, :2].T + matrix[:, 2]
+
+    def there(at: tuple[float, float]) -> tuple[float, float]:
+        x, y = moved(np.array([at], float))[0].tolist()
+        return x, y
+
+    def lies(tone: Tone, inside: Form) -> bool:
+        return bool(inside(np.vstack([ring[::3] for ring in tone.rings])).mean() > 0.5)
+
+    def free(points: Points) -> NDArray[np.bool_]:
+        """Which places no line of another part covers."""
+        if ask.order != "behind":
+            return np.ones(len(points), bool)
+        return ~silhouette([s for s in after.strokes if s.part != ask.name], after.size)(points)
+
+    spots = [s for s in after.spots if not any(inside(np.array([s.at]))[0] for inside in gone)]
+    came = [replace(s, at=there(s.at), source=None) for s in source.spots if on_part(np.array([s.at]))[0]]
+    spots += [s for s in came if free(np.array([s.at]))[0]]
+    tones = [
+        replace(t, id=_named(t.id, ask.name), by="hand", rings=tuple(map(moved, t.rings)), at=tuple(map(there, t.at)))
+        for t in source.tones if lies(t, on_part)
+    ]  # fmt: skip
+    ids = {t.id for t in tones}
+    kept = [t for t in after.tones if t.id not in ids and not lies(t, gone[0])]
+    stitches = [
+        replace(s, id=_named(s.id, ask.name), points=moved(s.points))
+        for s in source.stitches
+        if s.state == "taken" and (lines.query(s.points[[0, -1]])[0] < _ON_LINE).all()
+    ]
+    names = {s.id for s in stitches}
+    return replace(
+        after, spots=spots, tones=[*kept, *tones],
+        stitches=[*(s for s in after.stitches if s.id not in names), *stitches],
+    )  # fmt: skip
+
+
+def _named(own: str, name: str) -> str:
+    return hashlib.sha256(f"{own} {name}".encode()).hexdigest()[:10]
 
 
 def _with(sheet: Sheet, new: list[Stroke], ask: Ask, size: tuple[int, int]) -> Sheet:

@@ -484,3 +484,35 @@ def test_a_closed_line_is_made_a_black_and_a_line_again(shot: Shot) -> None:
     )
     assert answer.status_code == 422
     assert "join its ends" in answer.text
+
+
+def test_paint_and_tones_come_along_with_a_part_that_is_used_again(shot: Shot) -> None:
+    straight(shot, 1, "outofside", (300, 40), (310, 200), part="pole")
+    ring = [[80 + 40 * np.cos(a), 120 + 40 * np.sin(a), 0.5] for a in np.linspace(0, 2 * np.pi, 60)]
+    (head,) = do(shot, 1, "trace", id="headring1", path=ring, width=4, part="head")["strokes"]
+    assert head["id"]
+    shot.edit(1, "pour", points=[[80, 120]], pot=1)
+    path = [[x, y, 0.5] for x, y in ((60, 100), (100, 100), (100, 130), (60, 130), (60, 100))]
+    shot.edit(
+        1, "line", do={"do": "tone", "id": "0123456789", "kind": "shade", "path": path, "within": "patch"}
+    )
+    ask = {
+        "part": "head",
+        "name": "moon",
+        "drawings": shot.ids[:1],
+        "matrix": [1, 0, 0, 1, 130, 0],
+        "painted": True,
+    }
+    for _ in range(2):
+        # Done again, it lies there once.
+        assert shot.client.post("/api/levels/1/again", json=ask).status_code == 200
+        found = shot.patches(1)
+        by_place = {
+            tuple(np.round(p["at"], -1)): found["paint"].get(str(p["n"]), {}).get("pot")
+            for p in found["patches"]
+        }
+        assert by_place[80, 120] == by_place[210, 120] == 1
+        assert len(found["tones"]) == 2
+    plain = {**ask, "name": "sun", "matrix": [1, 0, 0, 1, 0, 90], "painted": False}
+    shot.client.post("/api/levels/1/again", json=plain)
+    assert len(shot.patches(1)["tones"]) == 2

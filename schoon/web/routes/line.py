@@ -232,11 +232,13 @@ class Again(Body):
     matrix: tuple[Number, Number, Number, Number, Number, Number] = (1, 0, 0, 1, 0, 0)
     grows: bool = False
     order: again.Order = "as it is"
+    painted: bool = False
 
     def ask(self) -> again.Ask:
         """As the work takes it."""
         return again.Ask(
-            self.part, self.name.strip(), self.drawings, self.shift, self.around, self.matrix, self.grows, self.order
+            self.part, self.name.strip(), self.drawings, self.shift, self.around, self.matrix, self.grows, self.order,
+            self.painted,
         )  # fmt: skip
 
 
