@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from ..core.between import Between, Pull, followed, spacing
 from ..core.model.depth import depth_at
+from ..core.run import brought_back, hidden_by
 from ..core.strokes import Stroke
 from ..errors import Refusal
 from ..store import Cursor, DrawingRow, ShotRow, Store, models, productions, revisions
 from .derived import Memory
-from .edits import load_all, refuse_locked
+from .documents import Behind, behind_of
+from .edits import load_all, refuse_locked, save_sheet
 from .proposals import keep_hand
-from .run import TRIES, Call, Run, load_run, save_line
+from .run import TRIES, Call, Run, load_run
 
 Chart = str | Sequence[float]
 
@@ -83,10 +85,11 @@ class _Span:
 def between(store: Store, level_id: int, ask: Ask, call: Call) -> Made:
     """Gives the drawings between two lined ones their lines; what a hand made in them stays. Raises NotFound, Refusal."""
     for _ in range(TRIES):
-        run, orders = _read(store, level_id)
+        known = _read(store, level_id)
+        run = known.run
         refuse_locked(run.shot)
         spans = _spans(run, ask)
-        found = call(_computed, run, spans, ask, orders)
+        found = call(_computed, known, spans, ask)
         ends = {int(row["id"]): row["line"] for span in spans for row in (span.first, span.last)}
         inner = [row for span in spans for row in span.inner]
         with store.transaction() as cursor:
@@ -105,7 +108,15 @@ def between(store: Store, level_id: int, ask: Ask, call: Call) -> Made:
                 own = [s for s in sheet.strokes if not ask.part or s.part == ask.part]
                 strokes = keep_hand(own, found.strokes[row["id"]])
                 doubtful += sum(s.doubtful for s in strokes)
-                save_line(cursor, action, now, rest + strokes)
+                # What an earlier time hid is hidden anew.
+                kept = {
+                    front: [s for s in hidden if s.by == "hand" or (ask.part and s.part != ask.part)]
+                    for front, hidden in sheet.behind.items()
+                }
+                for front, hidden in found.hidden[row["id"]].items():
+                    kept[front] = [*kept.get(front, []), *hidden]
+                behind = {front: hidden for front, hidden in kept.items() if hidden}
+                save_sheet(cursor, action, now, sheet, replace(sheet, strokes=rest + strokes, behind=behind))
         through = [str(span.last["number"]) for span in spans[:-1]]
         return Made([r["id"] for r in inner], found.matched, found.lost, doubtful, found.followed, through)
     raise Refusal("The two drawings are being changed in another window; try again when they rest")
@@ -116,15 +127,39 @@ def paths(
 ) -> list[dict[str, Any]]:
     """The arcs of lines at places of the first drawing: where they go, a tick for each drawing between, and their part.
     Raises NotFound, Refusal."""
-    run, _ = _read(store, level_id)
+    run = _read(store, level_id).run
     found: list[dict[str, Any]] = call(_paths, run, _spans(run, ask), ask, places)
     return found
 
 
-def _read(store: Store, level_id: int) -> tuple[Run, dict[int, tuple[str, ...]]]:
+@dataclass(frozen=True)
+class _Known:
+    """What is read. run: the drawings with what their forms hide, whole. orders: parts from front to rear where somebody said
+    so. over: drawing -> (front, part) of which the one hides lines of the other there."""
+
+    run: Run
+    orders: dict[int, tuple[str, ...]]
+    over: dict[int, set[tuple[str, str]]]
+
+
+def _read(store: Store, level_id: int) -> _Known:
     with store.transaction() as cursor:
         run = load_run(cursor, level_id)
-        return run, _said_orders(cursor, run.shot, [int(row["id"]) for row in run.rows])
+        orders = _said_orders(cursor, run.shot, [int(row["id"]) for row in run.rows])
+        documents = revisions.get_documents(cursor, [row["line"] for row in run.rows])
+    over: dict[int, set[tuple[str, str]]] = {}
+    whole = dict(run.strokes)
+    for row in run.rows:
+        hidden = [
+            (front, s)
+            for front, strokes in behind_of(documents.get(row["line"])).items()
+            for s in strokes
+            if front and s.part and s.part != front
+        ]
+        if hidden:
+            over[int(row["id"])] = {(front, s.part) for front, s in hidden}
+            whole[row["id"]] = brought_back(whole[row["id"]], [s for _, s in hidden])
+    return _Known(replace(run, strokes=whole), orders, over)
 
 
 def _said_orders(cursor: Cursor, shot: ShotRow, ids: Sequence[int]) -> dict[int, tuple[str, ...]]:
@@ -200,7 +235,10 @@ def _inner(run: Run, ask: Ask) -> tuple[DrawingRow, DrawingRow, list[DrawingRow]
 
 @dataclass(frozen=True)
 class _Found:
+    """Drawing -> its strokes, and what forms hide of them."""
+
     strokes: dict[int, list[Stroke]]
+    hidden: dict[int, Behind]
     matched: int
     lost: int
     followed: int
@@ -219,14 +257,18 @@ def _pair(run: Run, span: _Span) -> Between:
         ) from error
 
 
-def _computed(run: Run, spans: Sequence[_Span], ask: Ask, orders: Mapping[int, tuple[str, ...]]) -> _Found:
+def _computed(known: _Known, spans: Sequence[_Span], ask: Ask) -> _Found:
+    run = known.run
     strokes: dict[int, list[Stroke]] = {}
+    hidden: dict[int, Behind] = {}
     matched = lost = led = 0
     for span in spans:
         pair = _pair(run, span)
+        over = known.over.get(int(span.first["id"]), set()) | known.over.get(int(span.last["id"]), set())
         proposed = []
         for row, share in zip(span.inner, span.shares, strict=True):
-            lines = pair.at(share, orders.get(int(row["id"]), ()), ask.pulls)
+            lines = pair.at(share, known.orders.get(int(row["id"]), ()), ask.pulls)
+            lines, hidden[int(row["id"])] = _behind(lines, over, run.size)
             proposed.append([s for s in lines if not ask.part or s.part == ask.part])
         if ask.follow:
             drawn = [[s for s in run.strokes[row["id"]] if s.by == "hand"] for row in span.inner]
@@ -234,7 +276,22 @@ def _computed(run: Run, spans: Sequence[_Span], ask: Ask, orders: Mapping[int, t
             led += corrected
         strokes |= {int(row["id"]): lines for row, lines in zip(span.inner, proposed, strict=True)}
         matched, lost = matched + pair.matched, lost + pair.lost
-    return _Found(strokes, matched, lost, led)
+    return _Found(strokes, hidden, matched, lost, led)
+
+
+def _behind(
+    strokes: Sequence[Stroke], over: Collection[tuple[str, str]], size: tuple[int, int]
+) -> tuple[list[Stroke], Behind]:
+    """Lines of which forms that hide others in the keys hide them here too, and what is hidden."""
+    shown, hidden = list(strokes), Behind()
+    for front in sorted({front for front, _ in over}):
+        form = [s for s in shown if s.part == front]
+        under = {part for one, part in over if one == front}
+        seen, covered = hidden_by([s for s in shown if s.part in under], form, size)
+        if covered:
+            shown = [*(s for s in shown if s.part not in under), *seen]
+            hidden[front] = covered
+    return shown, hidden
 
 
 def _paths(

@@ -516,3 +516,27 @@ def test_paint_and_tones_come_along_with_a_part_that_is_used_again(shot: Shot) -
     plain = {**ask, "name": "sun", "matrix": [1, 0, 0, 1, 0, 90], "painted": False}
     shot.client.post("/api/levels/1/again", json=plain)
     assert len(shot.patches(1)["tones"]) == 2
+
+
+def test_lines_that_a_form_hides_come_out_behind_it_in_between(shot: Shot) -> None:
+    for number, x in ((1, 130), (3, 190)):
+        straight(shot, number, "polepole0", (20, 120), (300, 120), part="pole")
+        ring = [[x + 40 * np.cos(a), 120 + 40 * np.sin(a), 0.5] for a in np.linspace(0, 2 * np.pi, 80)]
+        do(shot, number, "trace", id="headring0", path=ring, width=4, part="head")
+    hide = {"do": "trim-behind", "of": [shot.ids[0], shot.ids[2]], "part": "head", "behind": ["pole"]}
+    assert shot.client.post("/api/levels/1/do", json={"do": hide}).status_code == 200
+    assert len([s for s in shot.drawing(1)["strokes"] if s["part"] == "pole"]) == 2
+    answer = shot.client.post("/api/levels/1/between", json={"first": shot.ids[0], "last": shot.ids[2]})
+    assert answer.status_code == 200, answer.text
+    found = shot.drawing(2)["strokes"]
+    pole = np.vstack(
+        [sample(Stroke.from_dict({**s, "widths": s["widths"]}))[0] for s in found if s["part"] == "pole"]
+    )
+    assert pole[:, 0].min() == pytest.approx(20, abs=3)
+    assert pole[:, 0].max() == pytest.approx(300, abs=3)
+    far = np.hypot(pole[:, 0] - 160, pole[:, 1] - 120)
+    assert far.min() > 36
+    # Nothing is missing on either side of the disc.
+    assert np.diff(np.sort(pole[pole[:, 0] < 160, 0])).max() < 6
+    assert pole[pole[:, 0] < 160, 0].max() == pytest.approx(120, abs=4)
+    assert pole[pole[:, 0] > 160, 0].min() == pytest.approx(200, abs=4)
