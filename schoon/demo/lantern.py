@@ -38,8 +38,9 @@ def lantern(pots: Mapping[str, int]) -> Built:
         Shape(kind="turned", name="glass", pot=glass, glass=True, rounded=True, path=at((38, 58), (46, 112), (38, 166))),
         Shape(kind="turned", name="flame", pot=flame, rounded=True,
               path=at((0, 88), (13, 118), (17, 138), (11, 150), (0, 153))),
-        Shape(kind="turned", name="cap", pot=brass, path=at((0, 41), (20, 43), (48, 66), (0, 66))),
-        Shape(kind="turned", name="knob", pot=brass, rounded=True, path=at((0, 28), (9, 32), (10, 37), (6, 43))),
+        Shape(kind="turned", name="cap", pot=brass, rounded=True,
+              path=at((0, 37), (12, 39), (24, 46), (48, 66), (0, 66))),
+        Shape(kind="turned", name="knob", pot=brass, rounded=True, path=at((0, 28), (8, 30), (10, 35), (7, 44))),
         Shape(kind="tube", name="ring", pot=brass, rounded=True, thick=8 * DETAILS_SIZE,
               path=at((-34, 54), (-36, 22), (0, -4), (36, 22), (34, 54))),
     ]  # fmt: skip

@@ -29,6 +29,10 @@ _STEP = 1 / 36
 """Length of a piece of a rounded outline, in shares of the whole outline."""
 
 _CORNER = np.radians(72)
+_BENDS = np.radians(10)
+_MOST = 400
+"""Radians that a rounded outline turns from point to point at the most, as long as it has fewer points than this."""
+
 _LIFT = 1e-3
 
 
@@ -244,10 +248,8 @@ def smooth(path: Points, closed: bool = False) -> Points:
     if closed and not np.allclose(path[0], path[-1]):
         path = np.vstack([path, path[:1]])
     step = np.diff(path, axis=0)
-    heading = np.arctan2(step[:, 1], step[:, 0])
-    turn = np.abs((np.diff(heading) + np.pi) % (2 * np.pi) - np.pi)
-    cuts = [0, *(np.flatnonzero(turn > _CORNER) + 1).tolist(), len(path) - 1]
-    seam = abs((heading[0] - heading[-1] + np.pi) % (2 * np.pi) - np.pi)
+    cuts = [0, *(np.flatnonzero(_turns(path) > _CORNER) + 1).tolist(), len(path) - 1]
+    seam = float(_turns(np.array([path[-2], path[0], path[1]]))[0])
     least = _STEP * float(np.hypot(*step.T).sum())
     found = [path[:1]]
     for a, b in itertools.pairwise(cuts):
@@ -259,9 +261,19 @@ def smooth(path: Points, closed: bool = False) -> Points:
         periodic = closed and len(cuts) == 2 and seam <= _CORNER
         curve = CubicSpline(along, run, bc_type="periodic" if periodic else "natural")
         count = max(len(run), round(float(np.hypot(*np.diff(run, axis=0).T).sum()) / least))
-        at = np.union1d(np.linspace(0, along[-1], count), along)
-        found.append(curve(at)[1:])
+        fine = curve(np.linspace(0, along[-1], count))
+        # Tight bends are divided until none of them looks like a corner.
+        while len(fine) < _MOST and _turns(fine).max(initial=0) > _BENDS:
+            count *= 2
+            fine = curve(np.linspace(0, along[-1], count))
+        found.append(fine[1:])
     return np.vstack(found)
+
+
+def _turns(path: Points) -> NDArray[np.float64]:
+    """(k - 2,) radians by which a (k, 2) polyline turns at each of its inner points."""
+    heading = np.arctan2(*np.diff(path, axis=0).T[::-1])
+    return np.abs((np.diff(heading) + np.pi) % (2 * np.pi) - np.pi)
 
 
 def _circle(axis: float, shape: Shape, height: float) -> Points3:

@@ -133,6 +133,6 @@ def _nearest_turn(vector: NDArray[np.float64], near: NDArray[np.float64]) -> NDA
 
 def turned_by(placed: Placed, right: float, down: float, round_: float) -> Placed:
     """A placement turned by degrees: to the right and down as if a ball was rolled by hand, and round in the picture."""
-    roll = Rotation.from_rotvec(np.radians([-down, right, 0.0])) if right or down else Rotation.identity()
+    roll = Rotation.from_rotvec(np.radians([down, -right, 0.0])) if right or down else Rotation.identity()
     spin = Rotation.from_rotvec(np.radians([0.0, 0.0, round_]))
     return replace(placed, turn=_turn((spin * roll * placed.rotation).as_quat()))

@@ -17,7 +17,7 @@ export function about([x, y, z], radians) {
 export function rolled(placed, right, down, round = 0) {
   const [r, d] = [(right * Math.PI) / 180, (down * Math.PI) / 180];
   const angle = Math.hypot(r, d);
-  const roll = angle ? about([-d / angle, r / angle, 0], angle) : [0, 0, 0, 1];
+  const roll = angle ? about([d / angle, -r / angle, 0], angle) : [0, 0, 0, 1];
   const spin = about([0, 0, 1], (round * Math.PI) / 180);
   return { ...placed, turn: turnedBy(spin, turnedBy(roll, placed.turn)) };
 }
