@@ -41,6 +41,7 @@ TABLES = (
     Table("model_pictures", f"model_id IN ({_MODELS})", {"model_id": "models"}),
     Table("pots", f"model_id IN ({_MODELS})", {"model_id": "models"}),
     Table("props", "production_id IN ({0})", {"production_id": "productions", "model_id": "models"}),
+    Table("bends", "production_id IN ({0})", {"production_id": "productions"}),
     Table("recipes", "production_id IN ({0})", {"production_id": "productions"}),
     Table("colour_keys", f"model_id IN ({_MODELS})", {"model_id": "models"}),
     Table(

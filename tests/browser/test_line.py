@@ -429,6 +429,19 @@ def test_a_hold_is_bent_by_points_on_the_paper(desk: Page) -> None:
     desk.locator("#bend-hold").click()
     expect(desk.locator("#notice")).to_contain_text("every exposure has a drawing of its own")
     until(desk, "schoon.data.run.length == 5")
+    # Kept under a name, it is there where the figure is in another drawing.
+    before = desk.evaluate("schoon.stage.lines.views.hold.points.map((p) => p.at)")
+    desk.once("dialog", lambda dialog: dialog.accept("Sag"))
+    desk.locator("#sway-kept").select_option(label="keep this bend …")
+    expect(desk.locator("#sway-kept option")).to_contain_text(
+        ["Kept bends", "keep this", "use “Sag”", "forget “Sag”"]
+    )
+    desk.locator("#sway-kept").select_option(label="use “Sag”")
+    until(desk, "schoon.stage.lines.views.hold.points.length === 2")
+    after = desk.evaluate("schoon.stage.lines.views.hold.points.map((p) => p.at)")
+    assert np.allclose(before, after, atol=12)
+    desk.locator("#sway-kept").select_option(label="forget “Sag”")
+    expect(desk.locator("#sway-kept option")).to_have_count(2)
     # Taken back below the sheet; a point is taken away with Shift.
     desk.locator("#time summary").click()
     desk.locator("#time-undo").click()

@@ -16,7 +16,8 @@ from ...core.strokes.model import new_id
 from ...errors import Refusal
 from ...formats import svg
 from ...jobs import views
-from ...store import models, pictures, productions, revisions
+from ...store import bends, models, pictures, productions, revisions
+from ...text import named
 from ...work import again, edits, run
 from ...work import between as betweens
 from ...work.derived import key_of, to_json
@@ -322,6 +323,46 @@ def ledge(
         if found.shot["model_id"] and part and area is None:
             says = models.model(cursor, found.shot["model_id"])["measures"].get(part)
     return JSONResponse(desk.call(run.ledge, found, reference, part, area, svg.centre_path, says))
+
+
+class BendPoint(Body):
+    """As `store.bends.BendPoint`."""
+
+    at: Place
+    by: Place
+
+
+class KeptBend(Body):
+    name: str = Field(max_length=500)
+    points: list[BendPoint] = Field(min_length=1, max_length=60)
+
+
+@router.get("/shots/{shot_id}/bends")
+def kept_bends(shot_id: int, store: StoreDep) -> JSONResponse:
+    """The bends that a shot's production keeps."""
+    with store.transaction() as cursor:
+        return JSONResponse(
+            {"bends": bends.listing(cursor, productions.shot(cursor, shot_id)["production_id"])}
+        )
+
+
+@router.post("/shots/{shot_id}/bends")
+def keep_bend(shot_id: int, want: KeptBend, store: StoreDep) -> JSONResponse:
+    """Keeps a bend under a name for the whole production; the name's old one goes."""
+    with store.transaction() as cursor:
+        production = productions.shot(cursor, shot_id)["production_id"]
+        points = [bends.BendPoint(at=p.at, by=p.by) for p in want.points]
+        bends.keep(cursor, production, named(want.name, "bend"), points)
+        return JSONResponse({"bends": bends.listing(cursor, production)})
+
+
+@router.post("/shots/{shot_id}/bends/{bend_id}/drop")
+def drop_bend(shot_id: int, bend_id: int, store: StoreDep) -> JSONResponse:
+    """Forgets a bend; what was bent by it stays."""
+    with store.transaction() as cursor:
+        production = productions.shot(cursor, shot_id)["production_id"]
+        bends.drop(cursor, production, bend_id)
+        return JSONResponse({"bends": bends.listing(cursor, production)})
 
 
 class Weighing(Body):

@@ -1,7 +1,7 @@
 // A living hold: the drawings of one pose by turns, and a slow bend from exposure to exposure.
 
 import { fill, html } from '../../dom.js';
-import { change, notice } from '../../api.js';
+import { change, get, notice, post } from '../../api.js';
 import { round } from '../../pure/geometry.js';
 import { swayed } from '../../pure/sway.js';
 import { lineNow } from '../../shot/drawings.js';
@@ -28,6 +28,53 @@ export class HoldView extends View {
   show() {
     if (!this.body.querySelector('.hold-form')) this.build();
     this.draw();
+    if (!this.kept) this.read();
+  }
+
+  // ---- bends under names, for every shot of the production; in shares of the figure's box
+
+  get keptUrl() { return `/api/shots/${this.app.data.shot.id}/bends`; }
+
+  async read() {
+    this.kept = [];
+    try { this.kept = (await get(this.keptUrl)).bends; } catch (error) { notice(error.message, true); }
+    this.listKept();
+  }
+
+  listKept() {
+    const list = this.kept ?? [];
+    fill(this.body.querySelector('#sway-kept'), html`<option value="">Kept bends …</option><option value="keep">keep this bend …</option>${list.map(({ id, name }) => html`<option value="use-${id}">use “${name}”</option>`)}${list.map(({ id, name }) => html`<option value="drop-${id}">forget “${name}”</option>`)}`);
+  }
+
+  // Left, top, width and height of the figure as it is drawn here; null without lines.
+  get box() {
+    const points = (lineNow(this.app.current)?.strokes || []).flatMap((s) => s.points);
+    if (!points.length) return null;
+    const [xs, ys] = [0, 1].map((k) => points.filter((_, i) => i % 2 === k));
+    const [left, top] = [xs, ys].map((all) => all.reduce((a, b) => Math.min(a, b)));
+    return [left, top, ...[[xs, left], [ys, top]].map(([all, low]) => Math.max(1, all.reduce((a, b) => Math.max(a, b)) - low))];
+  }
+
+  async useKept(value) {
+    const [act, id] = value.split('-');
+    const { box } = this;
+    const found = this.kept.find((bend) => bend.id === Number(id));
+    try {
+      if (act === 'keep') {
+        if (!this.points.length || !box) { notice('Place points on a drawing with lines first; then the bend can be kept'); return; }
+        const name = window.prompt('Name of the bend');
+        if (!name) return;
+        const [left, top, width, height] = box;
+        const points = this.points.map(({ at, by }) => ({ at: [(at[0] - left) / width, (at[1] - top) / height], by: [by[0] / width, by[1] / height] }));
+        this.kept = (await post(this.keptUrl, { name, points })).bends;
+      } else if (act === 'use' && found) {
+        if (!box) { notice('Clean or trace this drawing first; a bend is laid on its lines'); return; }
+        const [left, top, width, height] = box;
+        this.points = found.points.map(({ at, by }) => ({ at: [round(left + at[0] * width), round(top + at[1] * height)], by: [round(by[0] * width), round(by[1] * height)] }));
+        this.app.tools.use('sway');
+        this.draw();
+      } else if (found) this.kept = (await post(`${this.keptUrl}/${found.id}/drop`)).bends;
+    } catch (error) { notice(error.message, true); }
   }
 
   build() {
@@ -45,11 +92,15 @@ export class HoldView extends View {
         <label>time <select name="chart">${charts}</select></label><label><input name="back" type="checkbox"> and back</label>
         <label>seen at <input name="seen" type="range" min="0" max="100" value="100" aria-label="How far the bend is shown"></label>
         <button type="button" id="sway-tool">Place points <kbd>]</kbd></button><button type="button" id="sway-none">Take them away</button>
+        <select id="sway-kept" aria-label="Bends kept under names"></select>
         <button type="button" id="bend-hold" class="main">Bend</button>
         <p class="quiet" id="sway-says"></p></form>`);
     [this.form, this.bend] = body.querySelectorAll('form');
     for (const form of [this.form, this.bend]) form.addEventListener('submit', (event) => event.preventDefault());
     this.bend.seen.addEventListener('input', () => this.draw());
+    this.listKept();
+    const kept = body.querySelector('#sway-kept');
+    kept.addEventListener('change', async () => { await this.useKept(kept.value); this.listKept(); });
     const acts = { 'keep-alive': () => this.keepAlive(), 'sway-tool': () => app.tools.use('sway'), 'sway-none': () => { this.points = []; this.draw(); }, 'bend-hold': () => this.send() };
     for (const [id, act] of Object.entries(acts)) body.querySelector(`#${id}`).addEventListener('click', act);
   }
