@@ -19,8 +19,10 @@ from ..core.look import Look
 from ..core.model import Rgb
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches, grow, pack, unpack_open
+from ..core.run import brought_back
 from ..formats.pictures import rgba
 from ..store.states import Lay
+from .below import whole_paint
 from .derived import own_pixels, patches_in
 from .documents import Own, Sheet, painting_of, parts_told, seen_in, sheet_of
 from .placing import SAME, Numbers, matrix_from
@@ -206,17 +208,20 @@ def parts_within(drawn: Drawn, size: tuple[int, int]) -> dict[str, Frame]:
         told = {p: drawn.look.parts.get(paint.pot, "") for p, paint in painting.items()}
         told |= parts_told(sheet.spots, patches)
     finish = tuple(entry for entry in drawn.finish if of_lines(entry))
-    names = {s.part for s in sheet.strokes} | {told[p] for p in told} | ({""} if sheet.own else set())
+    # Parts are whole where others cover them, as far as their lines are kept there.
+    kept = [s for hidden in sheet.behind.values() for s in hidden]
+    below = whole_paint(sheet, patches, drawn.look, told)
+    names = {s.part for s in (*sheet.strokes, *kept)} | set(told.values()) | ({""} if sheet.own else set())
     found = {}
     for name in sorted(names):
         own = replace(
             sheet,
-            strokes=[s for s in sheet.strokes if s.part == name],
+            strokes=[s for s in brought_back(sheet.strokes, kept) if s.part == name],
             spots=[s for s in sheet.spots if patches and told.get(patches.at(*s.at)) == name],
             own=None if name else sheet.own,
         )
         layers = layers_of(own, patches, drawn.look, finish, drawn.number, drawn.textures)
-        found[name] = Frame(sheet.size, layers)
+        found[name] = Frame(sheet.size, (*below.get(name, ()), *layers))
     return found
 
 

@@ -417,3 +417,35 @@ def test_the_difference_of_two_drawings_is_that_of_what_they_show(painted: Shot)
     assert other > alike + 100
     missing = painted.client.get(f"/drawings/{painted.ids[0]}/against.webp?other=999")
     assert missing.status_code == 404
+
+
+def test_a_part_is_whole_below_what_covers_it(shot: Shot) -> None:
+    def ring(name: str, part: str, x: float) -> None:
+        path = [[x + 50 * np.cos(a), 120 + 50 * np.sin(a), 0.5] for a in np.linspace(0, 2 * np.pi, 90)]
+        shot.edit(1, "line", do={"do": "trace", "id": name, "path": path, "width": 4, "part": part})
+
+    ring("drumring01", "drum", 110)
+    ring("headring01", "head", 170)
+    on_model(shot, "describe-pot", pot=1, part="head")
+    on_model(shot, "describe-pot", pot=2, part="drum")
+    hide = {"do": "trim-behind", "of": shot.ids[:1], "part": "head", "behind": ["drum"]}
+    assert shot.client.post("/api/levels/1/do", json={"do": hide}).status_code == 200
+    shot.edit(1, "pour", points=[[80, 120]], pot=2)
+    shot.edit(1, "pour", points=[[190, 120]], pot=1)
+    files = archive(made(shot, "frames", only="parts", of="frame"))
+    drum = pixels(
+        files[
+            "Pim/drum/Quay_drum_0001.png"
+            if "Pim/drum/Quay_drum_0001.png" in files
+            else "Pim/drum/Quay_Pim_drum_0001.png"
+        ]
+    )
+    head = pixels(files["Pim/head/Quay_Pim_head_0001.png"])
+    y, x = np.mgrid[:240, :320]
+    far = np.hypot(x - 110, y - 120)
+    # Painted as far as its own outline goes, also where the other lies over it.
+    assert (drum[far < 45][:, 3] == 255).all()
+    assert (drum[(far < 45) & (x > 145)][:, :3] == drum[120, 80, :3]).all()
+    assert (drum[far > 55][:, 3] == 0).all()
+    assert (head[np.hypot(x - 170, y - 120) < 45][:, 3] == 255).all()
+    assert (head[120, 190, :3] != drum[120, 80, :3]).any()

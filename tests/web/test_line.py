@@ -13,7 +13,7 @@ from PIL import Image
 
 from schoon.core.strokes import Stroke, sample
 from schoon.formats.pictures import encode_png
-from schoon.store import Store, pictures
+from schoon.store import Store, pictures, revisions
 from schoon.work.documents import behind_of, line_document, line_text
 
 from ..shot import Shot
@@ -540,3 +540,46 @@ def test_lines_that_a_form_hides_come_out_behind_it_in_between(shot: Shot) -> No
     assert np.diff(np.sort(pole[pole[:, 0] < 160, 0])).max() < 6
     assert pole[pole[:, 0] < 160, 0].max() == pytest.approx(120, abs=4)
     assert pole[pole[:, 0] > 160, 0].min() == pytest.approx(200, abs=4)
+
+
+def test_a_part_is_completed_behind_what_covers_it_from_its_neighbours(shot: Shot) -> None:
+    def ring(number: int, name: str, part: str, x: float, y: float, r: float) -> None:
+        path = [[x + r * np.cos(a), y + r * np.sin(a), 0.5] for a in np.linspace(0, 2 * np.pi, 90)]
+        do(shot, number, "trace", id=name, path=path, width=4, part=part)
+
+    # In drawing 2 a head covers a third of the drum; in 1 and 3 the drum is seen whole, a little elsewhere.
+    for number, x in ((1, 100), (2, 110), (3, 120)):
+        ring(number, f"drumring0{number}", "drum", x, 120, 50)
+        straight(shot, number, f"drumline0{number}", (x - 30, 100), (x - 30, 140), part="drum")
+    ring(2, "headring02", "head", 170, 120, 50)
+    rub = {"do": "trim-behind", "of": [shot.ids[1]], "part": "head", "behind": ["drum"]}
+    assert shot.client.post("/api/levels/1/do", json={"do": rub}).status_code == 200
+    whole = {"do": "whole", "of": [shot.ids[1]], "parts": ["drum"]}
+    kept = hidden(shot, 2)
+    # As if it had never been drawn.
+    with shot.client.app.state.store.transaction() as cursor:  # type: ignore[attr-defined]
+        row = revisions.drawing(cursor, shot.ids[1])
+        line = revisions.get_documents(cursor, [row["line"]])[row["line"]]
+        name = revisions.put_document(cursor, {k: v for k, v in line.items() if k != "behind"})
+        revisions.revise(cursor, revisions.of(row), revisions.begin_action(cursor, "drawn so"), line=name)
+    ask = {"part": "drum", "drawings": [shot.ids[1]], "fronts": ["head"]}
+    answer = shot.client.post("/api/levels/1/complete", json=ask)
+    assert answer.status_code == 200, answer.text
+    found = hidden(shot, 2)["head"]
+    truth = np.vstack([sample(s)[0] for s in kept["head"]])
+    made = np.vstack([sample(s)[0] for s in found])
+    assert np.abs(np.hypot(made[:, 0] - 110, made[:, 1] - 120) - 50).max() < 2.5
+    assert abs(len(made) - len(truth)) < 0.25 * len(truth)
+    assert all(s.doubtful for s in found)
+    assert shot.client.post("/api/levels/1/do", json={"do": whole}).status_code == 200
+    drum = [s for s in shot.drawing(2)["strokes"] if s["part"] == "drum"]
+    assert max(np.ptp(np.reshape(s["points"], (-1, 2))[:, 0]) for s in drum) == pytest.approx(100, abs=3)
+    none = shot.client.post("/api/levels/1/complete", json={**ask, "part": "head", "fronts": ["drum"]})
+    assert none.status_code == 422
+    assert "No neighbour shows more of head" in none.json()["error"]
+
+
+def hidden(shot: Shot, number: int) -> dict[str, list[Stroke]]:
+    with shot.client.app.state.store.transaction() as cursor:  # type: ignore[attr-defined]
+        row = revisions.drawing(cursor, shot.ids[number - 1])
+        return behind_of(revisions.get_documents(cursor, [row["line"]])[row["line"]])

@@ -18,6 +18,7 @@ from .redraw import AS_DRAWN, redrawn, tremble
 from .register import Lines, Target, register, search
 from .smear import smeared
 from .sway import Sway
+from .whole import completed
 
 __all__ = [
     "AS_DRAWN",
@@ -31,6 +32,7 @@ __all__ = [
     "Sway",
     "Target",
     "brought_back",
+    "completed",
     "cut_at_doubt",
     "drift_and_tremble",
     "fit_to",

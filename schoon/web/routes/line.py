@@ -18,7 +18,7 @@ from ...formats import svg
 from ...jobs import views
 from ...store import bends, models, pictures, productions, revisions
 from ...text import named
-from ...work import again, edits, run
+from ...work import again, edits, run, whole
 from ...work import between as betweens
 from ...work.derived import key_of, to_json
 from ...work.documents import said_of
@@ -255,6 +255,21 @@ def try_again(level_id: int, drawing_id: int, want: Again, store: StoreDep) -> J
     return JSONResponse(
         {"strokes": [shape_of(s) for s in again.tried(store, level_id, want.ask(), drawing_id)]}
     )
+
+
+class Complete(Body):
+    """As `work.whole.complete`."""
+
+    part: str = Field(min_length=1, max_length=60)
+    drawings: list[Id] = Field(min_length=1, max_length=2000)
+    fronts: list[Annotated[str, Field(max_length=60)]] = Field(min_length=1, max_length=200)
+
+
+@router.post("/levels/{level_id}/complete")
+def complete(level_id: int, want: Complete, store: StoreDep, desk: DeskDep) -> JSONResponse:
+    """Completes a part behind what lies in front of it, from its neighbours."""
+    done = whole.complete(store, level_id, want.part, want.drawings, want.fronts, desk.call)
+    return JSONResponse({"drawings": done})
 
 
 class Smear(Body):

@@ -48,7 +48,7 @@ export class PartsView extends View {
         <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label></form>
       <form class="part-form hides"><b>What a form hides; smears</b>
         <label><select name="front" aria-label="The form in front"></select> hides <select name="behind" aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
-        <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button>
+        <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button><button type="button" id="complete" title="What lies in front of it hides the rest, which is taken from drawings that show it">Complete from neighbours</button>
         <label>smear <select name="smeared"></select> <input name="amount" type="number" value="100" min="10" max="400" step="10" aria-label="How far, in percent"> %</label><button type="button" id="smear">Smear</button>
         <p class="quiet">Lines behind a form end at its outline and are kept; hide again after something has moved.</p></form>`);
     this.where = body.querySelector('[name="where"]');
@@ -57,7 +57,7 @@ export class PartsView extends View {
     this.where.addEventListener('change', () => { this.touched = true; });
     this.form.addEventListener('input', () => { clearTimeout(this.waiting); this.waiting = setTimeout(() => this.try(), PAUSE); });
     for (const form of [this.form, this.hides]) form.addEventListener('submit', (event) => event.preventDefault());
-    for (const [id, act] of [['trim-behind', 'trim'], ['make-whole', 'whole'], ['smear', 'smear']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
+    for (const [id, act] of [['trim-behind', 'trim'], ['make-whole', 'whole'], ['complete', 'complete'], ['smear', 'smear']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
   }
 
   // Ids of the drawings that are meant.
@@ -132,6 +132,20 @@ export class PartsView extends View {
   async whole() {
     const part = this.hides.whole.value;
     await this.onAll({ do: 'whole', of: this.drawings, parts: part ? [part] : [...this.app.parts.names(), ''] }, `${part || 'All parts'} whole again`);
+  }
+
+  // Parts that may lie before one, by the order in depth that holds here; all others where that does not know it.
+  before(part) {
+    const order = this.app.depth.parts;
+    const others = this.app.parts.names().filter((name) => name !== part);
+    return order.includes(part) ? others.filter((name) => order.includes(name) && order.indexOf(name) < order.indexOf(part)) : others;
+  }
+
+  async complete() {
+    const part = this.hides.whole.value;
+    if (!part) { notice('Choose the part that is to be completed'); return; }
+    const answer = await this.ledge.post('complete', { part, drawings: this.drawings, fronts: this.before(part) });
+    if (answer && !answer.again) notice(`${part} goes on behind what covers it in ${many(answer.drawings.length)}; Make whole shows it`);
   }
 
   // Drawn long along its way, and said to be so on purpose.
