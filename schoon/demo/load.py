@@ -202,7 +202,7 @@ def part_of(form: str) -> str:
     return "lantern" if form.startswith("lantern") else "tail" if form == "tail" else "head"
 
 
-_LEAST = 14.0
+_LEAST = 6.0
 """Px over which a line has to follow another part for it to be cut there."""
 
 
