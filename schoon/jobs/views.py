@@ -12,12 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.cleanup import KINDS, pencils_of
+from ..core.cleanup import KINDS, CleanupSettings, pencils_of, read_rough
 from ..core.cleanup.tidy import readings
 from ..core.compose import Frame, Layer, Picture, render
 from ..core.model import Rgb, write_colour
 from ..core.model.pictures import FlatColours, flat_colours
-from ..core.paper import densities, on_paper, strongest
+from ..core.paper import densities, lines_of_painted, on_paper, strongest
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
 from ..core.prop import Placed, Sight, runs, turned_by
 from ..core.run import Placement, register_parts
@@ -190,6 +190,14 @@ def notes(name: str, body: bytes, found: Mapping[str, Any]) -> list[tuple[bytes,
         if min(crop.shape[:2]) > 2 * _ROUND:
             pictures.append((encode_png(crop), crop.shape[1], crop.shape[0]))
     return pictures
+
+
+def sheet_lines(body: bytes) -> dict[str, Any]:
+    """The lines of a page of a model sheet, painted or not, as documents keep them, and its size."""
+    picture = lines_of_painted(decode("the page", body))
+    settings = CleanupSettings(detail=1.0, follow=1.0)
+    found = read_rough(picture, settings).strokes
+    return {"strokes": strokes_to_dicts(found), "size": list(picture.shape[1::-1])}
 
 
 def pencils(name: str, body: bytes) -> list[dict[str, Any]]:

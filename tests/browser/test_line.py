@@ -14,6 +14,7 @@ from playwright.sync_api import Page, expect
 from schoon.core.strokes import Stroke, fit_curve
 from schoon.formats.pictures import encode_png
 from schoon.store import Store, models, pictures, productions, revisions
+from schoon.store.states import SheetPicture
 from schoon.work.documents import line_document
 
 from .test_path import drag, on_screen
@@ -597,3 +598,45 @@ def test_labels_are_written_on_parts_and_levels_and_taken_off(desk: Page) -> Non
     desk.get_by_label("Label of Pim").click()
     desk.locator("#levels-list .write-label [name=off]").click()
     expect(desk.locator("#levels-list .own-label")).to_have_count(0)
+
+
+def test_a_part_comes_off_the_model_sheet(desk: Page, store: Store) -> None:
+    page = np.full((240, 320, 3), 255, np.uint8)
+    cv2.circle(page, (160, 120), 70, (240, 190, 40), -1)
+    cv2.circle(page, (160, 120), 70, (29, 43, 58), 5, cv2.LINE_AA)
+    with store.transaction() as cursor:
+        name = pictures.put(cursor, encode_png(page), "image/png", 320, 240)
+        now = models.state_of(cursor, 1)
+        models.set_state(
+            cursor, 1, now, now.model_copy(update={"pictures": (SheetPicture(caption="badge", sha256=name),)})
+        )
+    desk.reload()
+    until(desk, "document.querySelectorAll('#paper .ink path').length > 1 && globalThis.schoon")
+    count = len(strokes(desk))
+    desk.keyboard.press(";")
+    expect(desk.get_by_role("tab", name="Parts")).to_have_attribute("aria-selected", "true")
+    expect(desk.locator(".sheet-page path")).to_have_count(1)
+    desk.locator(".sheet-page").scroll_into_view_if_needed()
+    seen = desk.locator(".sheet-page").bounding_box()
+    assert seen
+    left, top = seen["x"], seen["y"]
+    slid(desk, (left + 4, top + 4), (left + seen["width"] - 4, top + seen["height"] - 4))
+    expect(desk.locator("#paper .prop .wire")).to_have_count(1)
+    desk.locator(".off-sheet [name=part]").fill("badge")
+    quad = desk.evaluate("schoon.stage.lines.views.parts.sheetPart.quad")
+    # One corner alone, with Shift; then into the drawing.
+    start = on_screen(desk, *quad[2])
+    desk.keyboard.down("Shift")
+    slid(desk, start, (start[0] + 24, start[1] + 10))
+    desk.keyboard.up("Shift")
+    after = desk.evaluate("schoon.stage.lines.views.parts.sheetPart.quad")
+    assert after[:2] == quad[:2]
+    assert after[2][0] > quad[2][0]
+    found = saved(desk, lambda: desk.locator("#lay-part").click())
+    assert len(found) == count + 1
+    badge = next(s for s in found if s["part"] == "badge")
+    left, top, right, bottom = box(badge)
+    assert (left, top) == pytest.approx(quad[0], abs=4)
+    # Drawn out towards its corner, which a ring does not reach.
+    assert quad[2][0] + 2 < right < after[2][0]
+    assert quad[2][1] < bottom < after[2][1] + 1

@@ -14,7 +14,7 @@ from schoon.core.model.compare import RunLimits
 from schoon.core.prop import Built, Placed, Shape, build, turned_by
 from schoon.core.run import Sway
 from schoon.core.strokes import Stroke, corner_indices, resample
-from schoon.core.strokes.edit import bent
+from schoon.core.strokes.edit import bent, on_corners
 from schoon.jobs.views import wire
 from schoon.web.statics import address
 from schoon.work import pen
@@ -214,3 +214,18 @@ def test_a_prop_is_shown_where_it_will_be(page: Page) -> None:
     corners = turned.seen(turned.turned(build(made).points))
     assert len(np.unique(numbers.round(0), axis=0)) == 8
     assert max(np.hypot(*(corners - point).T).min() for point in numbers) < 0.2
+
+
+def test_four_corners_are_shown_as_they_will_be_laid(page: Page) -> None:
+    points = np.random.default_rng(5).uniform(10, 90, (12, 2))
+    box, quad = (0.0, 0.0, 100.0, 80.0), np.array([[20, 30], [180, 10], [150, 140], [40, 120]], float)
+    shown = run(
+        page, "quad", "m.laidOn(given[0], given[1], given[2])", [points.ravel().tolist(), box, quad.tolist()]
+    )
+    assert np.allclose(np.reshape(shown, (-1, 2)), on_corners(points, box, quad), atol=1e-3)
+    folded = quad[[0, 2, 1, 3]]
+    assert run(
+        page, "quad", "[m.convex(given[0]), m.convex(given[1])]", [quad.tolist(), folded.tolist()]
+    ) == [True, False]
+    with pytest.raises(ValueError, match="folded"):
+        on_corners(points, box, folded)

@@ -583,3 +583,31 @@ def hidden(shot: Shot, number: int) -> dict[str, list[Stroke]]:
     with shot.client.app.state.store.transaction() as cursor:  # type: ignore[attr-defined]
         row = revisions.drawing(cursor, shot.ids[number - 1])
         return behind_of(revisions.get_documents(cursor, [row["line"]])[row["line"]])
+
+
+def test_a_part_is_taken_off_a_painted_sheet_and_laid_on_four_corners(shot: Shot) -> None:
+    sheet = np.full((200, 300, 3), 255, np.uint8)
+    cv2.circle(sheet, (90, 100), 60, (240, 190, 40), -1)
+    cv2.circle(sheet, (90, 100), 60, (29, 43, 58), 5, cv2.LINE_AA)
+    cv2.line(sheet, (90, 45), (90, 155), (29, 43, 58), 5, cv2.LINE_AA)
+    with shot.client.app.state.store.transaction() as cursor:  # type: ignore[attr-defined]
+        name = pictures.put(cursor, encode_png(sheet), "image/png", 300, 200)
+    found = shot.client.get(f"/api/pictures/{name}/lines").json()
+    assert found["size"] == [300, 200]
+    read = [s["stroke"] for s in found["strokes"]]
+    points = np.vstack([np.reshape(s["points"], (-1, 2)) for s in read])
+    # The lines, and no edge of the paint.
+    assert sorted({round(v / 10) for v in (*points.min(axis=0), *points.max(axis=0))}) == [3, 4, 15, 16]
+    box = [*points.min(axis=0).tolist(), *points.max(axis=0).tolist()]
+    quad = [[200, 40], [260, 40], [260, 100], [200, 100]]
+    do(shot, 1, "lay-part", strokes=read, box=box, quad=quad, part="badge")
+    badge = [s for s in shot.drawing(1)["strokes"] if s["part"] == "badge"]
+    assert len(badge) == len(read)
+    laid = np.vstack([np.reshape(s["points"], (-1, 2)) for s in badge])
+    assert [*laid.min(axis=0), *laid.max(axis=0)] == pytest.approx([200, 40, 260, 100], abs=0.1)
+    assert all(s["by"] == "hand" for s in badge)
+    folded = {"do": "lay-part", "strokes": read, "box": box, "quad": [quad[0], quad[2], quad[1], quad[3]]}
+    url = f"/api/drawings/{shot.ids[0]}/do"
+    refused = shot.client.post(url, json={"base": shot.drawing(1)["revision"], "do": folded})
+    assert refused.status_code == 422
+    assert "move the corners apart" in refused.json()["error"]

@@ -2,6 +2,7 @@
 
 from .density import densities, on_paper, strongest
 from .own import own_ink
+from .painted import lines_of_painted
 from .pencils import MARKED, Pencil, construction, find_pencils, separate
 
 __all__ = [
@@ -10,6 +11,7 @@ __all__ = [
     "construction",
     "densities",
     "find_pencils",
+    "lines_of_painted",
     "on_paper",
     "own_ink",
     "separate",

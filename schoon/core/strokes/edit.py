@@ -10,6 +10,7 @@ import itertools
 from collections.abc import Sequence
 from dataclasses import replace
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -526,3 +527,19 @@ def _snap_end(stroke: Stroke, others: Sequence[Stroke], reach: float, last: bool
     controls[2] += step / 3
     body = replace(body, controls=controls)
     return turned_round(body) if last else body
+
+
+def on_corners(points: Points, box: tuple[float, float, float, float], quad: Points) -> Points:
+    """(k, 2) points of a box (left, top, right, bottom) laid on four corners (4, 2), from the top left one round.
+
+    Raises ValueError where the corners do not make a shape that is nowhere folded.
+    """
+    left, top, right, bottom = box
+    ring = np.roll(quad, -1, axis=0) - quad
+    turns = ring[:, 0] * np.roll(ring[:, 1], -1) - ring[:, 1] * np.roll(ring[:, 0], -1)
+    if not ((turns > 1e-6).all() or (turns < -1e-6).all()):
+        raise ValueError("the corners are folded over each other")
+    corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]], np.float32)
+    plane = cv2.getPerspectiveTransform(corners, quad.astype(np.float32))
+    laid = np.c_[points, np.ones(len(points))] @ plane.T
+    return np.asarray(laid[:, :2] / laid[:, 2:])

@@ -61,6 +61,17 @@ def marks(drawing_id: int, reading: Reading, store: StoreDep, files: FilesDep, d
     return JSONResponse({"marks": views.marks(read(row)), "said": shown})
 
 
+@router.get("/pictures/{name}/lines")
+def sheet_lines(name: str, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
+    """The lines of a page of a model sheet, to be laid into drawings."""
+    with store.transaction() as cursor:
+        body = bytes(pictures.get(cursor, name)["body"])
+    found = json.loads(
+        files.get(key_of("sheet lines", name), ".json", lambda: to_json(desk.call(views.sheet_lines, body)))
+    )
+    return JSONResponse({"strokes": [{"stroke": s} for s in found["strokes"]], "size": found["size"]})
+
+
 class Lasso(Body):
     """lasso: px of the drawing. reading: how its rough is read."""
 

@@ -424,6 +424,40 @@ class Tidy(LineOperation):
         return [s if before.get(s.id) is s else w for s, w in zip(after, weighed, strict=True)]
 
 
+class LayPart(LineOperation):
+    """Lines of a page of the model sheet laid on four corners. strokes: as documents keep them, px of the page. box: left, top,
+    right and bottom of them. quad: where its corners go, from the top left one round."""
+
+    do: Literal["lay-part"]
+    strokes_new: list[dict[str, Any]] = Field(min_length=1, max_length=2000, alias="strokes")
+    box: tuple[Number, Number, Number, Number]
+    quad: tuple[Spot, Spot, Spot, Spot]
+    part: str = Field(default="", max_length=60)
+
+    def label(self) -> str:
+        return f"lay {self.part or 'lines'} off the model sheet"
+
+    def strokes(self, strokes: list[Stroke], context: Context) -> list[Stroke]:
+        left, top, right, bottom = self.box
+        if right - left < 1 or bottom - top < 1:
+            raise Refusal("The box holds nothing; draw it again")
+        name = " ".join(self.part.split())
+        try:
+            fresh = [Stroke.from_dict(s) for s in self.strokes_new]
+            laid = [
+                _by_hand(
+                    replace(
+                        s, controls=edit.on_corners(s.controls, self.box, np.array(self.quad, float)),
+                        id=new_id(), track="", link=None, part=name,
+                    )
+                )
+                for s in fresh
+            ]  # fmt: skip
+        except (KeyError, TypeError, ValueError) as error:
+            raise Refusal("These lines could not be laid there; move the corners apart") from error
+        return [*strokes, *ruled(laid, context.size, context.rule)]
+
+
 class Assign(_OnChosen):
     """Chosen strokes made lines of a part of the model."""
 
@@ -601,7 +635,7 @@ class BringBack(OnMany):
 
 
 AnyLine = (
-    Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Fill | Tidy | Assign | Vouch
+    Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Fill | Tidy | LayPart | Assign | Vouch
     | Unlink | Copy | Rule | Delete
 )  # fmt: skip
 AnyLines = RubInk | TrimBehind | BringBack
