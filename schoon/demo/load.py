@@ -207,18 +207,21 @@ _LEAST = 6.0
 
 
 def with_parts(strokes: Sequence[Stroke], truth: Flat) -> list[Stroke]:
-    """The strokes, each a line of the part that most of it lies on in the true drawing, cut where it leaves the lantern for
-    something else or comes to it."""
+    """The strokes, each a line of the part that most of it lies on in the true drawing, cut where it leaves the lantern, or the arm that
+    holds it, for something else."""
     tree = cKDTree(np.vstack(truth.lines))
     parts = np.array([part_of(truth.owners[k]) for k in range(len(truth.lines))])
     owner = np.repeat(parts, [len(line) for line in truth.lines])
 
-    def hangs(points: Points) -> NDArray[np.bool_]:
-        return np.asarray(owner[tree.query(points)[1]] == "lantern")
+    def of(part: str) -> Callable[[Points], NDArray[np.bool_]]:
+        return lambda points: np.asarray(owner[tree.query(points)[1]] == part)
 
     named = []
     for stroke in strokes:
-        for piece, _ in stretches(stroke, hangs, _LEAST):
+        pieces = [stroke]
+        for part in ("lantern", "near arm"):
+            pieces = [piece for whole in pieces for piece, _ in stretches(whole, of(part), _LEAST)]
+        for piece in pieces:
             near = owner[tree.query(sample(piece, 4.0)[0])[1]].tolist()
             part = max(sorted(set(near)), key=near.count)
             named.append(replace(piece, part=part, by=stroke.by))
