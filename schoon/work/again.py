@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..core.run import Placement, hidden_by, silhouette, smeared
-from ..core.strokes import Points, Stroke, edit, new_id, sample
+from ..core.sketch import cut
+from ..core.strokes import Points, Stroke, edit, ink_coverage, new_id, sample
 from ..core.tone import Tone
 from ..errors import Refusal
 from ..store import Store, revisions
@@ -22,9 +23,13 @@ from .operations.base import many
 from .operations.drawings import Mean
 from .proposals import taking_place
 from .run import TRIES, Call, Run, load_run
+from .sketches import MOST_PASSES, Pass, Sketch, named
 
 Order = Literal["over", "behind", "as it is"]
 Form = Callable[[Points], NDArray[np.bool_]]
+
+_PENCIL, _PALE = (96, 128, 190), 0.45
+"""Colour of the pencil in which a part comes as a rough, and how strong it is."""
 
 _ON_LINE = 8.0
 """Px within which a stitch ends on a line."""
@@ -38,7 +43,7 @@ class Ask:
     they come than they were drawn. around: whether those that would come from beyond an end come from the other, as in a
     cycle. matrix: a, b, c, d, e, f of an SVG matrix by which they are laid. grows: whether they are laid so in the last
     drawing only, and on the way there in the others.    order: whether they hide what is there, are hidden by it, or neither. painted: whether stitches, paint and tones that
-    lie on the part come along.
+    lie on the part come along. rough: they come as a pale pass of the rough, to be drawn anew, and no line changes.
     """
 
     part: str
@@ -50,6 +55,7 @@ class Ask:
     grows: bool = False
     order: Order = "as it is"
     painted: bool = False
+    rough: bool = False
 
 
 def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
@@ -64,6 +70,7 @@ def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
         sources = _sources(run, ask)
         shares = _shares(run, ask)
         made = {d: call(laid, run.strokes[source], ask, shares[d]) for d, source in sources.items()}
+        passes = {d: _pale(strokes, ask, run.size) for d, strokes in made.items()} if ask.rough else {}
         lines = {int(row["id"]): row["line"] for row in run.rows}
         with store.transaction() as cursor:
             held = load_all(cursor, level_id, sorted({*made, *sources.values()}))
@@ -74,7 +81,11 @@ def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
             action = revisions.begin_action(cursor, label)
             for row, sheet in held:
                 drawing = int(row["id"])
-                if drawing in made:
+                if drawing in made and ask.rough:
+                    save_sheet(
+                        cursor, action, row, sheet, replace(sheet, sketch=passes[drawing](sheet.sketch))
+                    )
+                elif drawing in made:
                     after = _with(sheet, made[drawing], ask, run.size)
                     if ask.painted:
                         after = _painted(after, sheet, sheets[sources[drawing]], ask, shares[drawing])
@@ -242,6 +253,23 @@ def _painted(after: Sheet, before: Sheet, source: Sheet, ask: Ask, share: float)
         after, spots=spots, tones=[*kept, *tones],
         stitches=[*(s for s in after.stitches if s.id not in names), *stitches],
     )  # fmt: skip
+
+
+def _pale(strokes: Sequence[Stroke], ask: Ask, size: tuple[int, int]) -> Callable[[Sketch], Sketch]:
+    """Puts lines on a rough as a pale pass of its own, in the place of one that was put there before. Raises Refusal."""
+    coverage = ink_coverage(strokes, size)
+    alpha = (coverage * _PALE).round().astype(np.uint8)
+    colour = np.where(alpha[..., None] > 0, np.array(_PENCIL, np.uint8), 0).astype(np.uint8)
+    tiles, fresh = named({}, cut(np.dstack([colour, alpha])))
+    new = Pass(_named(ask.part, ask.name), ask.name, tiles=tiles)
+
+    def laid_on(sketch: Sketch) -> Sketch:
+        rest = tuple(one for one in sketch.passes if one.id != new.id)
+        if len(rest) >= MOST_PASSES:
+            raise Refusal(f"A drawing has {MOST_PASSES} passes at the most; merge some or take them off")
+        return replace(sketch, passes=(*rest, new), fresh={**sketch.fresh, **fresh})
+
+    return laid_on
 
 
 def _named(own: str, name: str) -> str:

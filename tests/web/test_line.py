@@ -611,3 +611,30 @@ def test_a_part_is_taken_off_a_painted_sheet_and_laid_on_four_corners(shot: Shot
     refused = shot.client.post(url, json={"base": shot.drawing(1)["revision"], "do": folded})
     assert refused.status_code == 422
     assert "move the corners apart" in refused.json()["error"]
+
+
+def test_a_part_comes_as_a_pale_rough_to_be_drawn_anew(shot: Shot) -> None:
+    parted(shot)
+    before = shot.drawing(2)
+    ask = {
+        "part": "head",
+        "name": "moon",
+        "drawings": [shot.ids[1]],
+        "matrix": [1, 0, 0, 1, 20, 0],
+        "rough": True,
+    }
+    for _ in range(2):
+        assert shot.client.post("/api/levels/1/again", json=ask).status_code == 200
+    after = shot.drawing(2)
+    assert after["strokes"] == before["strokes"]
+    (pale,) = after["sketch"]["passes"]
+    assert pale["name"] == "moon"
+    rough = shot.client.get(f"/drawings/{shot.ids[1]}/rough.png")
+    seen = np.array(Image.open(io.BytesIO(rough.content)).convert("RGB")).astype(int)
+    blue = (seen[..., 2] - seen[..., 0]) > 20
+    head = np.vstack([sample(Stroke.from_dict(s))[0] for s in before["strokes"] if s["part"] == "head"]) + [
+        20,
+        0,
+    ]
+    at = head.round().astype(int)[(head[:, 0] < 318) & (head[:, 1] < 238)]
+    assert blue[at[:, 1], at[:, 0]].mean() > 0.8

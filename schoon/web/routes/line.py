@@ -245,12 +245,13 @@ class Again(Body):
     grows: bool = False
     order: again.Order = "as it is"
     painted: bool = False
+    rough: bool = False
 
     def ask(self) -> again.Ask:
         """As the work takes it."""
         return again.Ask(
             self.part, self.name.strip(), self.drawings, self.shift, self.around, self.matrix, self.grows, self.order,
-            self.painted,
+            self.painted, self.rough,
         )  # fmt: skip
 
 

@@ -47,7 +47,7 @@ export class PartsView extends View {
         <label>about its <select name="joint" aria-label="What is scaled and turned about">${Object.keys(JOINTS).map((id) => html`<option>${id}</option>`)}</select></label>
         <label><input type="checkbox" name="mirror"> mirrored</label>
         <label title="Not at all in the first of the drawings, all of it in the last"><input type="checkbox" name="grows"> bit by bit over the drawings</label>
-        <label><input type="checkbox" name="painted" checked> with its paint and tones</label>
+        <label>they come <select name="come"><option value="painted">with paint and tones</option><option value="lines">as lines alone</option><option value="rough">as a pale rough to draw over</option></select></label>
         <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label></form>
       <form class="part-form hides"><b>What a form hides; smears</b>
         <label><select name="front" aria-label="The form in front"></select> hides <select name="behind" aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
@@ -91,7 +91,7 @@ export class PartsView extends View {
     const { form } = this;
     return {
       part: form.part.value, name: form.name.value.trim(), drawings: this.drawings, shift: Math.round(Number(form.shift.value) || 0),
-      around: form.around.checked, matrix: this.matrix, grows: form.grows.checked, order: form.order.value, painted: form.painted.checked,
+      around: form.around.checked, matrix: this.matrix, grows: form.grows.checked, order: form.order.value, painted: form.come.value === 'painted', rough: form.come.value === 'rough',
     };
   }
 
