@@ -29,6 +29,9 @@ from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, questions
 from .core.patches import Patches, add_stitches, find_patches, most_of, pack
 from .core.proof import Links, Run, Sight, packed_links, sight_of
 from .core.proof import proof as proofed
+from .core.prop import Imported, Placed, Surface, runs, strokes_of
+from .core.prop import Sight as SolidSight
+from .core.prop import between as placed_between
 from .core.seal import propose_stitches
 from .core.strokes import Stroke, ink_coverage
 from .core.tone import (
@@ -46,11 +49,13 @@ from .core.tone import (
     tracks_of,
 )
 from .errors import Away, Damaged, Full, Refusal
-from .formats import gif, svg
+from .formats import gif, solids, svg
 from .formats.movie import frames
 from .formats.painted import ink_of, painted_patches, read_picture
 from .formats.pictures import encode_png
 from .formats.sequences import number_of
+from .jobs import views
+from .work.props import Body, solid_of
 
 app = typer.Typer(
     help="Cleanup, ink and paint for hand-drawn animation.",
@@ -477,6 +482,62 @@ def _strokes(path: Path) -> tuple[list[Stroke], tuple[int, int]]:
     if not strokes:
         raise Refusal(f"{path.name} holds no line; export it again as plain paths without fill")
     return strokes, size
+
+
+@app.command()
+def prop(
+    solid: Annotated[Path, typer.Argument(help="The prop, OBJ or glTF.")],
+    placed: Annotated[
+        Path,
+        typer.Argument(
+            help="Where it is placed in keys, JSON: drawing number -> placement; see docs/formats.md."
+        ),
+    ],
+    size: Annotated[
+        str, typer.Option("--size", help="Width and height of the drawings, px, such as 1920x1080.")
+    ],
+    out: Out,
+    jobs: Jobs = 1,
+    width: Annotated[float, typer.Option("--width", min=0.1, help="Width of the lines, px.")] = 4.0,
+) -> None:
+    """Draws a rigid prop in its keys and in all drawings between: its lines, and a picture of its forms."""
+    across, _, down = size.partition("x")
+    if not (across.isdigit() and down.isdigit() and 0 < int(across) <= 20_000 and 0 < int(down) <= 20_000):
+        raise typer.BadParameter(f"--size takes width and height such as 1920x1080, not {size!r}")
+    frame = int(across), int(down)
+    try:
+        keys = {
+            int(k): Placed.from_dict(v) for k, v in json.loads(placed.read_text(encoding="utf-8")).items()
+        }
+    except (OSError, UnicodeDecodeError, ValueError, KeyError, TypeError, AttributeError) as error:
+        raise Refusal(f"{placed} holds no placements ({error}); write it as docs/formats.md says") from error
+    if not keys:
+        raise Refusal(f"{placed} names no drawing; place the prop in one at least")
+    made = Body(0, solid.stem, _imported(solid), solid.read_bytes())
+    numbers = list(range(min(keys), max(keys) + 1))
+    order = sorted(keys)
+    found = placed_between([keys[k] for k in order], order, numbers) if len(order) > 1 else [keys[order[0]]]
+    out.mkdir(parents=True, exist_ok=True)
+    with _progress() as bar:
+        task = bar.add_task("Drawing", total=len(numbers))
+
+        def draw(number: int, where: Placed) -> None:
+            lines = strokes_of(runs(SolidSight.of(solid_of(made), where)), width, solid.stem, "prop")
+            (out / f"{number:04}.svg").write_text(svg.drawing_svg(lines, frame), encoding="utf-8")
+            (out / f"{number:04}-forms.png").write_bytes(views.prop_forms(made, where, frame))
+            bar.advance(task)
+
+        with ThreadPoolExecutor(jobs) as pool:
+            list(pool.map(draw, numbers, found))
+
+
+def _imported(path: Path) -> Imported:
+    """A prop's file as it is brought. Raises Refusal naming it."""
+    try:
+        parts = solids.read(path.name, path.read_bytes())
+    except OSError as error:
+        raise Refusal(f"{path} cannot be read ({error.strerror})") from error
+    return Imported(file="0" * 64, called=path.name, surfaces=[Surface(name=name) for name, _, _ in parts])
 
 
 @app.command()

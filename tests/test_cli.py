@@ -13,10 +13,12 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+import trimesh
 from svgelements import SVG
 from svgelements import Path as SvgPath
 
 from schoon.cli import main
+from schoon.formats import svg
 
 from .films import film, number_in
 from .shot import rough
@@ -210,3 +212,27 @@ def test_tone_says_how_it_is_used(shaded: Path, wrong: list[str]) -> None:
     done = schoon("tone", shaded / "lines", shaded / "paint", *wrong, "--out", shaded / "out")
     assert done.returncode == 2
     assert "--light" in done.stderr or "--key" in done.stderr
+
+
+def test_a_prop_is_drawn_in_its_keys_and_between(tmp_path: Path) -> None:
+    box = tmp_path / "crate.obj"
+    box.write_text(trimesh.creation.box(extents=(2, 1, 1)).export(file_type="obj"))
+    places = tmp_path / "places.json"
+    one, two = ({"at": [x, 120], "size": 80, "turn": [0, 0, 0, 1]} for x in (80, 160))
+    places.write_text(json.dumps({"1": one, "3": two}))
+    out = tmp_path / "out"
+    done = schoon("prop", box, places, "--size", "320x240", "--out", out)
+    assert done.returncode == 0, done.stderr
+    assert sorted(p.name for p in out.iterdir()) == [
+        f"{k:04}{end}" for k in (1, 2, 3) for end in ("-forms.png", ".svg")
+    ]
+    strokes, size = svg.read_drawing_svg("x", (out / "0002.svg").read_text())
+    assert size == (320, 240)
+    points = np.vstack([s.controls for s in strokes])
+    assert [*points.min(axis=0), *points.max(axis=0)] == pytest.approx([80, 100, 160, 140], abs=1)
+    places.write_text("{}")
+    refused = schoon("prop", box, places, "--size", "320x240", "--out", out)
+    assert refused.returncode
+    assert "names no drawing" in refused.stderr
+    wrong = schoon("prop", box, places, "--size", "wide", "--out", out)
+    assert wrong.returncode
