@@ -614,7 +614,7 @@ def test_a_part_comes_off_the_model_sheet(desk: Page, store: Store) -> None:
     until(desk, "document.querySelectorAll('#paper .ink path').length > 1 && globalThis.schoon")
     count = len(strokes(desk))
     desk.keyboard.press(";")
-    expect(desk.get_by_role("tab", name="Parts")).to_have_attribute("aria-selected", "true")
+    expect(desk.get_by_role("tab", name="Off the sheet")).to_have_attribute("aria-selected", "true")
     expect(desk.locator(".sheet-page path")).to_have_count(1)
     desk.locator(".sheet-page").scroll_into_view_if_needed()
     seen = desk.locator(".sheet-page").bounding_box()
@@ -623,13 +623,13 @@ def test_a_part_comes_off_the_model_sheet(desk: Page, store: Store) -> None:
     slid(desk, (left + 4, top + 4), (left + seen["width"] - 4, top + seen["height"] - 4))
     expect(desk.locator("#paper .prop .wire")).to_have_count(1)
     desk.locator(".off-sheet [name=part]").fill("badge")
-    quad = desk.evaluate("schoon.stage.lines.views.parts.sheetPart.quad")
+    quad = desk.evaluate("schoon.stage.lines.views.sheet.quad")
     # One corner alone, with Shift; then into the drawing.
     start = on_screen(desk, *quad[2])
     desk.keyboard.down("Shift")
     slid(desk, start, (start[0] + 24, start[1] + 10))
     desk.keyboard.up("Shift")
-    after = desk.evaluate("schoon.stage.lines.views.parts.sheetPart.quad")
+    after = desk.evaluate("schoon.stage.lines.views.sheet.quad")
     assert after[:2] == quad[:2]
     assert after[2][0] > quad[2][0]
     found = saved(desk, lambda: desk.locator("#lay-part").click())

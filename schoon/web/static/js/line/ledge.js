@@ -10,8 +10,9 @@ import { PassView } from './views/pass.js';
 import { PropView } from './views/prop.js';
 import { ReadView } from './views/read.js';
 import { RunView } from './views/run.js';
+import { SheetView } from './views/sheet.js';
 
-const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], prop: ['Prop', PropView], compare: ['Compare', CompareView] };
+const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], prop: ['Prop', PropView], sheet: ['Off the sheet', SheetView], compare: ['Compare', CompareView] };
 
 export class LineLedge {
   constructor(app, chosen) {

@@ -52,7 +52,7 @@ export class LineStage extends Stage {
       new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), points,
       new TouchTool(app, { id: 'trim', label: 'Trim', key: 't', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
       new TouchTool(app, { id: 'cut', label: 'Cut', key: 's', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
-      new WeighTool(app), this.rubTool(), this.say, this.tidy, this.layOver.tool(), this.lines.views.between.arcs.tool(), this.lines.views.hold.tool(), this.lines.views.prop.tool(), this.lines.views.parts.sheetPart.tool(),
+      new WeighTool(app), this.rubTool(), this.say, this.tidy, this.layOver.tool(), this.lines.views.between.arcs.tool(), this.lines.views.hold.tool(), this.lines.views.prop.tool(), this.lines.views.sheet.tool(),
     ];
   }
 

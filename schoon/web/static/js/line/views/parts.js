@@ -4,7 +4,6 @@ import { fill, html } from '../../dom.js';
 import { notice, post } from '../../api.js';
 import { about, multiply, scaledBy, shifted, turnedBy } from '../../pure/geometry.js';
 import { lineNow } from '../../shot/drawings.js';
-import { SheetPart } from '../sheet_part.js';
 import { View } from './view.js';
 
 const PAUSE = 150;
@@ -14,8 +13,6 @@ const JOINTS = { middle: [0.5, 0.5], top: [0.5, 0], bottom: [0.5, 1], left: [0, 
 const many = (n) => `${n} drawing${n === 1 ? '' : 's'}`;
 
 export class PartsView extends View {
-  constructor(ledge) { super(ledge); this.sheetPart = new SheetPart(ledge.app, this); }
-
   show() {
     const { app, body } = this;
     if (!body.querySelector('.again')) this.build();
@@ -53,9 +50,7 @@ export class PartsView extends View {
         <label><select name="front" aria-label="The form in front"></select> hides <select name="behind" aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
         <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button><button type="button" id="complete" title="What lies in front of it hides the rest, which is taken from drawings that show it">Complete from neighbours</button>
         <label>smear <select name="smeared"></select> <input name="amount" type="number" value="100" min="10" max="400" step="10" aria-label="How far, in percent"> %</label><button type="button" id="smear">Smear</button>
-        <p class="quiet">Lines behind a form end at its outline and are kept; hide again after something has moved.</p></form>
-      <form class="part-form off-sheet"></form>`);
-    this.sheetPart.build(body.querySelector('.off-sheet'));
+        <p class="quiet">Lines behind a form end at its outline and are kept; hide again after something has moved.</p></form>`);
     this.where = body.querySelector('[name="where"]');
     this.form = body.querySelector('.again');
     this.hides = body.querySelector('.hides');

@@ -1,11 +1,12 @@
 // A part taken off a page of the model sheet and laid into drawings by its four corners.
 
-import { fill, html } from '../dom.js';
-import { get, notice } from '../api.js';
-import { boundsOf } from '../pure/geometry.js';
-import { convex, laidOn } from '../pure/quad.js';
-import { make, spot } from '../shot/paper.js';
-import { change } from './change.js';
+import { fill, html } from '../../dom.js';
+import { get, notice } from '../../api.js';
+import { boundsOf } from '../../pure/geometry.js';
+import { convex, laidOn } from '../../pure/quad.js';
+import { make, spot } from '../../shot/paper.js';
+import { change } from '../change.js';
+import { View } from './view.js';
 
 const NEAR = 12;
 // How high a part is laid at first, in shares of the paper.
@@ -20,19 +21,30 @@ function curve(points) {
   return d;
 }
 
-export class SheetPart {
-  constructor(app, view) { Object.assign(this, { app, view, lines: [], chosen: [], quad: null, part: '' }); }
+export class SheetView extends View {
+  constructor(ledge) {
+    super(ledge);
+    Object.assign(this, { lines: [], chosen: [], quad: null });
+  }
+
+  show() {
+    if (!this.body.querySelector('.off-sheet')) this.build();
+    fill(this.form.querySelector('datalist'), this.app.parts.names().map((name) => html`<option value="${name}"></option>`));
+    this.draw();
+  }
 
   get pages() { return JSON.parse(document.getElementById('dock-picture')?.dataset.pictures ?? '[]'); }
 
-  // The form in the ledge: a page, its lines to choose from, and the part they become.
-  build(form) {
-    this.form = form;
+  // A page, its lines to choose from, and the part they become.
+  build() {
     const pages = this.pages.map(({ sha256, caption }) => html`<option value="${sha256}">${caption}</option>`);
-    fill(form, html`<b>Off the model sheet</b><label>page <select name="page">${pages}</select></label><label>as <input name="part" list="part-names" maxlength="60" size="10" placeholder="name of a part"></label>
-      <button type="button" id="lay-part" class="main">Lay it here</button><p class="quiet">Draw a box round what you want.</p><svg class="sheet-page" role="img" aria-label="Lines of the page" tabindex="0"></svg>`);
-    form.hidden = !pages.length;
-    this.svg = form.querySelector('svg');
+    fill(this.body, html`<svg class="sheet-page" role="img" aria-label="Lines of the page" tabindex="0"></svg><form class="part-form off-sheet"><b>Off the model sheet</b>
+        <label>page <select name="page">${pages}</select></label><label>as <input name="part" list="sheet-parts" maxlength="60" size="14" placeholder="name of a part"><datalist id="sheet-parts"></datalist></label>
+        <button type="button" id="lay-part" class="main">Lay it here</button>
+        <p class="quiet">${pages.length ? 'Draw a box round what you want; then drag it on the paper, or its corners: with Shift one alone, with Alt it turns. The frame stays for the next drawing.' : 'The model of this level has no sheet picture yet; add one on the page of the model.'}</p></form>`);
+    const form = this.body.querySelector('form');
+    this.form = form;
+    this.svg = this.body.querySelector('svg');
     form.addEventListener('submit', (event) => event.preventDefault());
     form.page.addEventListener('change', () => this.read());
     form.querySelector('#lay-part').addEventListener('click', () => this.finish());
@@ -43,8 +55,7 @@ export class SheetPart {
   async read() {
     const page = this.form.page.value;
     this.svg.replaceChildren();
-    this.lines = [];
-    this.chosen = [];
+    Object.assign(this, { lines: [], chosen: [], quad: null });
     try {
       const { strokes, size } = await get(`/api/pictures/${page}/lines`);
       if (page !== this.form.page.value) return;
@@ -106,7 +117,7 @@ export class SheetPart {
   tool() {
     return {
       id: 'sheet-part', label: 'Off the sheet', key: ';', pen: 'Off the sheet: drag it or a corner; with Shift that corner alone, with Alt it turns. Enter lays it into the drawing',
-      enter: () => { if (!this.quad) { this.view.open(); notice('Draw a box round a part on the page of the model sheet, in the ledge'); } this.draw(); },
+      enter: () => { if (!this.quad) { this.open(); notice('Draw a box round a part on the page of the model sheet, in the ledge'); } this.draw(); },
       leave: () => { this.app.table.paper.layers.prop.replaceChildren(); },
       redrawn: () => this.draw(),
       finish: () => this.finish(),
