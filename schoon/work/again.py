@@ -16,13 +16,13 @@ from ..core.sketch import cut
 from ..core.strokes import Points, Stroke, edit, ink_coverage, new_id, sample
 from ..core.tone import Tone
 from ..errors import Refusal
-from ..store import Store, revisions
+from ..store import Cursor, DrawingRow, Store, revisions
 from .documents import Sheet
-from .edits import change_time, load_all, refuse_locked, save_sheet
+from .edits import change_time, save_sheet
 from .operations.base import many
 from .operations.drawings import Mean
 from .proposals import taking_place
-from .run import TRIES, Call, Run, load_run
+from .run import Call, Run, load_run, on_lines
 from .sketches import MOST_PASSES, Pass, Sketch, named
 
 Order = Literal["over", "behind", "as it is"]
@@ -63,35 +63,41 @@ def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
 
     What was there of the other part goes. Raises NotFound, Refusal.
     """
-    for _ in range(TRIES):
-        with store.transaction() as cursor:
-            run = load_run(cursor, level_id)
-        refuse_locked(run.shot)
-        sources = _sources(run, ask)
-        shares = _shares(run, ask)
-        made = {d: call(laid, run.strokes[source], ask, shares[d]) for d, source in sources.items()}
-        passes = {d: _pale(strokes, ask, run.size) for d, strokes in made.items()} if ask.rough else {}
-        lines = {int(row["id"]): row["line"] for row in run.rows}
-        with store.transaction() as cursor:
-            held = load_all(cursor, level_id, sorted({*made, *sources.values()}))
-            if any(row["line"] != lines[int(row["id"])] for row, _ in held):
+
+    def computed(run: Run) -> tuple[set[int], _Made]:
+        sources, shares = _sources(run, ask), _shares(run, ask)
+        lines = {d: call(laid, run.strokes[source], ask, shares[d]) for d, source in sources.items()}
+        passes = {d: _pale(strokes, ask, run.size) for d, strokes in lines.items()} if ask.rough else {}
+        return {*lines, *sources.values()}, _Made(sources, shares, lines, passes)
+
+    def keep(cursor: Cursor, run: Run, held: list[tuple[DrawingRow, Sheet]], made: _Made) -> None:
+        sheets = {int(row["id"]): sheet for row, sheet in held}
+        label = f"use {ask.part} again as {ask.name} in {many(len(made.lines), 'drawing')}"
+        action = revisions.begin_action(cursor, label)
+        for row, sheet in held:
+            drawing = int(row["id"])
+            if drawing in made.passes:
+                after = replace(sheet, sketch=made.passes[drawing](sheet.sketch))
+            elif drawing in made.lines:
+                after = _with(sheet, made.lines[drawing], ask, run.size)
+                if ask.painted:
+                    source = sheets[made.sources[drawing]]
+                    after = _painted(after, sheet, source, ask, made.shares[drawing])
+            else:
                 continue
-            sheets = {int(row["id"]): sheet for row, sheet in held}
-            label = f"use {ask.part} again as {ask.name} in {many(len(made), 'drawing')}"
-            action = revisions.begin_action(cursor, label)
-            for row, sheet in held:
-                drawing = int(row["id"])
-                if drawing in made and ask.rough:
-                    save_sheet(
-                        cursor, action, row, sheet, replace(sheet, sketch=passes[drawing](sheet.sketch))
-                    )
-                elif drawing in made:
-                    after = _with(sheet, made[drawing], ask, run.size)
-                    if ask.painted:
-                        after = _painted(after, sheet, sheets[sources[drawing]], ask, shares[drawing])
-                    save_sheet(cursor, action, row, sheet, after)
-        return list(made)
-    raise Refusal("The drawings are being changed in another window; try again when they rest")
+            save_sheet(cursor, action, row, sheet, after)
+
+    return list(on_lines(store, level_id, computed, keep).lines)
+
+
+@dataclass(frozen=True)
+class _Made:
+    """By drawing: where its lines come from, how far they are laid, the lines, and what they make of a rough."""
+
+    sources: dict[int, int]
+    shares: dict[int, float]
+    lines: dict[int, list[Stroke]]
+    passes: dict[int, Callable[[Sketch], Sketch]]
 
 
 def smear(
@@ -100,27 +106,26 @@ def smear(
     """Stretches a part of drawings along its way from the drawing before to the one after, undone as one, and says that they
     are so on purpose; returns those that changed. Raises NotFound, Refusal.
     """
-    for _ in range(TRIES):
-        with store.transaction() as cursor:
-            run = load_run(cursor, level_id)
-        refuse_locked(run.shot)
+
+    def computed(run: Run) -> tuple[set[int], dict[int, list[Stroke]]]:
         made = {d: found for d in drawings if (found := _smeared(run, d, part, amount, call))}
         if not made:
             raise Refusal(
                 f"{part} does not move from the drawing before these to the one after, or is not in them"
             )
-        lines = {int(row["id"]): row["line"] for row in run.rows}
-        with store.transaction() as cursor:
-            held = load_all(cursor, level_id, sorted(made))
-            if any(row["line"] != lines[int(row["id"])] for row, _ in held):
-                continue
-            action = revisions.begin_action(cursor, f"smear {part} in {many(len(made), 'drawing')}")
-            for row, sheet in held:
-                rest = [s for s in sheet.strokes if s.part != part]
-                save_sheet(cursor, action, row, sheet, replace(sheet, strokes=[*rest, *made[int(row["id"])]]))
-            change_time(cursor, run.shot["id"], Mean(do="mean", drawings=sorted(made), meant=True))
-        return list(made)
-    raise Refusal("The drawings are being changed in another window; try again when they rest")
+        return set(made), made
+
+    def keep(
+        cursor: Cursor, run: Run, held: list[tuple[DrawingRow, Sheet]], made: dict[int, list[Stroke]]
+    ) -> None:
+        action = revisions.begin_action(cursor, f"smear {part} in {many(len(made), 'drawing')}")
+        for row, sheet in held:
+            rest = [s for s in sheet.strokes if s.part != part]
+            save_sheet(cursor, action, row, sheet, replace(sheet, strokes=[*rest, *made[int(row["id"])]]))
+        change_time(cursor, run.shot["id"], Mean(do="mean", drawings=sorted(made), meant=True))
+
+    made = on_lines(store, level_id, computed, keep)
+    return list(made)
 
 
 def _smeared(run: Run, drawing: int, part: str, amount: float, call: Call) -> list[Stroke]:

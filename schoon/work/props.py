@@ -46,6 +46,12 @@ from .run import TRIES, Call
 _COVERED = 0.6
 """A patch that lies on one form of a prop by so much has that form's pot."""
 
+_MOST = 5.0
+"""How large a prop may be, and how far off its drawing, in sides of that."""
+
+_MOST_LINES = 3000
+"""Lines of a prop; more are no drawing."""
+
 _OWN = 0.7
 """A proposal of no part that lies on a prop by so much is a line of it, drawn before the prop was there."""
 
@@ -78,7 +84,13 @@ def solid_of(body: Body) -> Solid:
         except ValueError as error:
             raise Refusal(f"The prop {body.part} has no body: {error}. Draw its forms first") from error
 
-    return _solids.get(hashlib.sha256(text.encode()).hexdigest(), make)
+    solid = _solids.get(hashlib.sha256(text.encode()).hexdigest(), make)
+    if len(solid.ridges) > _MOST_LINES:
+        raise Refusal(
+            f"The prop {body.part} has {len(solid.ridges)} lines, the limit is {_MOST_LINES}; say under its forms that edges"
+            " are lines from a larger angle on, or bring it with fewer faces"
+        )
+    return solid
 
 
 def body_of(cursor: Cursor, row: PropRow) -> Body:
@@ -244,6 +256,15 @@ DERIVES_FROM: tuple[revisions.Part, ...] = ("line", "seal", "paint", "props")
 """Documents of a drawing that say how a prop is laid in it."""
 
 
+def refuse_beyond(placed: Placed, size: tuple[int, int]) -> None:
+    """Raises Refusal for a prop that is far larger than the drawing, or far off."""
+    most = _MOST * max(size)
+    if placed.size > most or max(abs(v) for v in placed.at) > most:
+        raise Refusal(
+            f"The prop would be {placed.size:.0f} px large or lie far off the drawing; the limit is {most:.0f} px"
+        )
+
+
 def place(
     store: Store, level_id: int, prop_id: int, drawing_id: int, placed: Placed | None, snap: bool, call: Call
 ) -> Placed | None:
@@ -258,6 +279,8 @@ def place(
             prop = prop_for(cursor, prop_id, shot)
             order = order_for(cursor, prop, row, shot, placed, snap)
             documents = documents_of(cursor, row)
+        if placed is not None:
+            refuse_beyond(placed, paper_of(shot))
         made = call(drawn, documents, paper_of(shot), order)
         with store.transaction() as cursor:
             [(now, _)] = load_all(cursor, level_id, [drawing_id])

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -27,7 +27,7 @@ from ..core.strokes import Stroke, ruled, sample, strokes_from_dicts
 from ..core.strokes.model import new_id
 from ..errors import NotFound, Refusal
 from ..store import Cursor, DrawingRow, ShotRow, Store, productions, revisions
-from .documents import line_document
+from .documents import Sheet, line_document
 from .edits import line_named, line_rule, load_all, refuse_locked
 from .placing import paper_of
 from .proposals import taking_place
@@ -73,6 +73,35 @@ def save_line(cursor: Cursor, action: int, row: DrawingRow, strokes: Sequence[St
     """A new revision of a held drawing with these strokes, under an action. Ink of its own stays."""
     document = line_document(list(strokes), *line_named(cursor, row["line"])[1:])
     revisions.revise(cursor, revisions.of(row), action, line=revisions.put_document(cursor, document))
+
+
+Made = TypeVar("Made")
+
+
+def on_lines(
+    store: Store,
+    level_id: int,
+    compute: Callable[[Run], tuple[Collection[int], Made]],
+    keep: Callable[[Cursor, Run, list[tuple[DrawingRow, Sheet]], Made], None],
+) -> Made:
+    """Computes something of the lines of a level, then saves it while the drawings it is about are held and as they were read.
+
+    compute: what is made of the run, and the drawings that it is about. keep: saves it. Raises what they raise, NotFound, and
+    Refusal for a locked level or drawings that are changed all the while.
+    """
+    for _ in range(TRIES):
+        with store.transaction() as cursor:
+            run = load_run(cursor, level_id)
+        refuse_locked(run.shot)
+        drawings, made = compute(run)
+        lines = {int(row["id"]): row["line"] for row in run.rows}
+        with store.transaction() as cursor:
+            held = load_all(cursor, level_id, sorted(drawings))
+            if any(row["line"] != lines[int(row["id"])] for row, _ in held):
+                continue
+            keep(cursor, run, held, made)
+        return made
+    raise Refusal("The drawings are being changed in another window; try again when they rest")
 
 
 def weigh(store: Store, level_id: int, drawing_ids: Sequence[int], call: Call) -> list[int]:

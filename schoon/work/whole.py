@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 from ..core.run import completed, silhouette
 from ..core.strokes import Stroke, length
 from ..errors import Refusal
-from ..store import Store, revisions
-from .documents import Behind
-from .edits import load_all, refuse_locked, save_sheet
+from ..store import Cursor, DrawingRow, Store, revisions
+from .documents import Behind, Sheet
+from .edits import save_sheet
 from .operations.base import many
-from .run import TRIES, Call, Run, load_run
+from .run import Call, Run, on_lines
 
 _NEIGHBOURS = 3
 """Drawings on either side from which what is hidden may be taken."""
@@ -30,32 +30,37 @@ def complete(
     """Gives a part in drawings the lines that parts in front of it hide, from the neighbours that show them; they are kept
     behind. Undone as one; returns the drawings that changed. Raises NotFound, Refusal."""
     over = [front for front in fronts if front and front != part]
-    for _ in range(TRIES):
-        with store.transaction() as cursor:
-            run = load_run(cursor, level_id)
-        refuse_locked(run.shot)
-        found = {d: made for d in drawings if (made := call(_hidden, run, d, part, over))}
+
+    def computed(run: Run) -> tuple[set[int], dict[int, Behind]]:
+        found: dict[int, Behind] = call(_hidden_in, run, drawings, part, over)
         if not found:
             raise Refusal(
                 f"No neighbour shows more of {part} than is seen of it here, behind what lies in front of it;"
                 " draw the rest by hand, and hide it"
             )
-        lines = {int(row["id"]): row["line"] for row in run.rows}
-        with store.transaction() as cursor:
-            held = load_all(cursor, level_id, sorted(found))
-            if any(row["line"] != lines[int(row["id"])] for row, _ in held):
-                continue
-            action = revisions.begin_action(cursor, f"complete {part} in {many(len(found), 'drawing')}")
-            for row, sheet in held:
-                new = found[int(row["id"])]
-                behind = {
-                    front: [*_kept(sheet.behind.get(front, []), part), *new.get(front, [])]
-                    for front in {*sheet.behind, *new}
-                }
-                behind = {front: hidden for front, hidden in behind.items() if hidden}
-                save_sheet(cursor, action, row, sheet, replace(sheet, behind=behind))
-        return list(found)
-    raise Refusal("The drawings are being changed in another window; try again when they rest")
+        return set(found), found
+
+    def keep(
+        cursor: Cursor, run: Run, held: list[tuple[DrawingRow, Sheet]], found: dict[int, Behind]
+    ) -> None:
+        action = revisions.begin_action(cursor, f"complete {part} in {many(len(found), 'drawing')}")
+        for row, sheet in held:
+            new = found[int(row["id"])]
+            behind = {
+                front: [*_kept(sheet.behind.get(front, []), part), *new.get(front, [])]
+                for front in {*sheet.behind, *new}
+            }
+            behind = {front: hidden for front, hidden in behind.items() if hidden}
+            save_sheet(cursor, action, row, sheet, replace(sheet, behind=behind))
+
+    made = on_lines(store, level_id, computed, keep)
+    return list(made)
+
+
+def _hidden_in(run: Run, drawings: Sequence[int], part: str, fronts: Sequence[str]) -> dict[int, Behind]:
+    """`_hidden` in several drawings, of those in which there is something."""
+    found = {d: _hidden(run, d, part, fronts) for d in drawings}
+    return {d: behind for d, behind in found.items() if behind}
 
 
 def _kept(hidden: Sequence[Stroke], part: str) -> list[Stroke]:

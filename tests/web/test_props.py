@@ -200,6 +200,19 @@ def test_a_file_becomes_a_prop_and_a_broken_one_is_named(shot: Shot) -> None:
     assert len(shot.client.get("/api/levels/1/props").json()["props"]) == 2
 
 
+def test_a_prop_of_too_many_lines_is_refused_with_the_remedy(shot: Shot) -> None:
+    rough = trimesh.creation.icosphere(subdivisions=4)
+    rough.vertices += np.random.default_rng(2).normal(0, 0.06, rough.vertices.shape)
+    body = rough.export(file_type="obj").encode()
+    rock = shot.client.post("/api/levels/1/props/file", files={"file": ("rock.obj", body)}).json()["id"]
+    where = {"drawing": shot.ids[0], "placed": {"at": [160, 120], "size": 100}}
+    refused = shot.client.post(f"/api/levels/1/props/{rock}/place", json=where)
+    assert refused.status_code == 422
+    assert "larger angle" in refused.json()["error"]
+    page = shot.client.get(f"/props/{rock}")
+    assert page.status_code == 200
+
+
 def test_its_page_its_look_and_its_forms_as_a_picture(shot: Shot) -> None:
     lamp = prop(shot, LAMP)
     page = shot.client.get(f"/props/{lamp}?level=1")
@@ -239,7 +252,7 @@ def test_a_prop_that_is_taken_away_leaves_its_lines(shot: Shot) -> None:
     assert shot.client.get("/api/levels/1/props").json()["props"]
 
 
-@pytest.mark.parametrize("size", [0, -4, 1e9])
+@pytest.mark.parametrize("size", [0, -4, 5000, 1e9])
 def test_a_size_that_is_none_is_refused(shot: Shot, size: float) -> None:
     crate = prop(shot)
     content = {"drawing": shot.ids[0], "placed": {"at": [100, 100], "size": size}}

@@ -113,7 +113,7 @@ def runs(sight: Sight, least: float = _LEAST) -> list[Run]:
         closed = bool(np.linalg.norm(solid[0] - solid[-1]) < 1e-9) and len(solid) > 3
         found += _cut(name, flat, solid, seen, closed, least)
     found.sort(key=lambda run: (not run.seen, -run.length))
-    return _once(found)
+    return _once(found, sight)
 
 
 def _spaced(line: Points3, placed: Placed) -> tuple[Points3, Points]:
@@ -165,18 +165,23 @@ def _steady(flat: Points, seen: NDArray[np.bool_], least: float) -> NDArray[np.b
         seen[bounds[k] : bounds[k + 1]] ^= True
 
 
-def _once(found: Sequence[Run]) -> list[Run]:
+def _once(found: Sequence[Run], sight: Sight) -> list[Run]:
     """Without seen stretches that run along longer ones."""
+    drawn = np.zeros(sight.shape, bool)
+    reach = int(np.ceil(_TWICE / sight.cell))
+    about = np.arange(-reach, reach + 1)
+    disc = np.stack(np.meshgrid(about, about), axis=-1).reshape(-1, 2)
+    disc = disc[np.hypot(*disc.T) * sight.cell <= _TWICE]
+    limits = np.array(sight.shape) - 1
     kept: list[Run] = []
-    drawn: list[Points] = []
     for run in found:
-        if run.seen and drawn:
-            apart = cKDTree(np.vstack(drawn)).query(run.flat)[0]
-            if (apart < _TWICE).mean() > 0.8:
-                continue
-        kept.append(run)
         if run.seen:
-            drawn.append(run.flat)
+            cells = sight.cells(run.flat)
+            if drawn[cells[:, 0], cells[:, 1]].mean() > 0.8:
+                continue
+            marked = (cells[:, None] + disc).reshape(-1, 2).clip(0, limits)
+            drawn[marked[:, 0], marked[:, 1]] = True
+        kept.append(run)
     return kept
 
 
