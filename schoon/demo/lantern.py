@@ -78,4 +78,5 @@ def hang(cursor: Cursor, level: int) -> None:
             action = revisions.begin_action(cursor, f"place {prop['name']} in drawing {row['number']}")
             work.keep(cursor, action, row, made)
     inner = [row["id"] for row in rows if row["id"] not in keys]
-    jobs.create(cursor, "props", level, inner, {"prop": prop["id"], "chart": "time", "snap": True})
+    if len(keys) > 1:
+        jobs.create(cursor, "props", level, inner, {"prop": prop["id"], "chart": "time", "snap": True})

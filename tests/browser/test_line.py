@@ -614,7 +614,7 @@ def test_a_part_comes_off_the_model_sheet(desk: Page, store: Store) -> None:
     until(desk, "document.querySelectorAll('#paper .ink path').length > 1 && globalThis.schoon")
     count = len(strokes(desk))
     desk.keyboard.press(";")
-    expect(desk.get_by_role("tab", name="Off the sheet")).to_have_attribute("aria-selected", "true")
+    expect(desk.get_by_role("tab", name="Parts")).to_have_attribute("aria-selected", "true")
     expect(desk.locator(".sheet-page path")).to_have_count(1)
     desk.locator(".sheet-page").scroll_into_view_if_needed()
     seen = desk.locator(".sheet-page").bounding_box()

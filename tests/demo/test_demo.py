@@ -113,7 +113,7 @@ def test_loading_is_done_once_and_an_unclean_stop_costs_nothing_a_hand_painted(
     counts = table_counts(store)
     demo.load(store, runner, said.append)
     assert table_counts(store) == counts
-    assert len(said) == 6
+    assert len(said) == 7
     with store.transaction() as cursor:
         by_name = {
             row["name"]: productions.drawings(cursor, row["level_id"]) for row in productions.shots(cursor)
@@ -167,7 +167,7 @@ def test_loading_goes_on_after_it_was_interrupted(
             raise KeyboardInterrupt
 
     monkeypatch.setattr(demo, "_once", interrupted)
-    for _ in range(6):
+    for _ in range(7):
         with pytest.raises(KeyboardInterrupt):
             demo.load(store, runner, lambda _: None)
     counts = table_counts(store)

@@ -12,7 +12,8 @@ import { ReadView } from './views/read.js';
 import { RunView } from './views/run.js';
 import { SheetView } from './views/sheet.js';
 
-const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], prop: ['Prop', PropView], sheet: ['Off the sheet', SheetView], compare: ['Compare', CompareView] };
+// What is read on the tab, what it shows, and the tab of a view without one.
+const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], prop: ['Prop', PropView], sheet: ['', SheetView, 'parts'], compare: ['Compare', CompareView] };
 
 export class LineLedge {
   constructor(app, chosen) {
@@ -31,7 +32,7 @@ export class LineLedge {
     const { head } = this;
     const { run } = this.app.data;
     const lined = run.filter((d) => d.strokes).length;
-    const tabs = Object.entries(VIEWS).map(([id, [label]]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`);
+    const tabs = Object.entries(VIEWS).filter(([, [label]]) => label).map(([id, [label]]) => html`<button role="tab" data-view="${id}" aria-selected="${id === (VIEWS[this.view][2] ?? this.view)}">${label}</button>`);
     fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${tabs}</div>
       <span class="push"></span><span class="quiet">${lined === run.length ? '' : `${lined} of ${run.length} lined`}</span><span class="acts-here"></span>`);
     for (const tab of head.querySelectorAll('[role="tab"]')) tab.addEventListener('click', () => this.use(tab.dataset.view));

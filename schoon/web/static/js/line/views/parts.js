@@ -27,6 +27,7 @@ export class PartsView extends View {
     this.where.options[0].textContent = `drawing ${app.current.number}`;
     this.where.options[1].textContent = `${app.chosen.size} chosen on the sheet`;
     if (app.chosen.size > 1 && !this.touched) this.where.value = 'chosen';
+    this.ledge.button('Off the model sheet', () => this.app.tools.use('sheet-part'), false, 'off-sheet');
     this.ledge.button('Use again', () => this.use(), true, 'use-again');
     this.try();
   }

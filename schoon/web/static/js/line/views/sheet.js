@@ -30,6 +30,7 @@ export class SheetView extends View {
   show() {
     if (!this.body.querySelector('.off-sheet')) this.build();
     fill(this.form.querySelector('datalist'), this.app.parts.names().map((name) => html`<option value="${name}"></option>`));
+    this.ledge.button('Parts of the run', () => this.ledge.use('parts'));
     this.draw();
   }
 
