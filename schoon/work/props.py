@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..core.between.spacing import eased
 from ..core.paper import densities, strongest
@@ -17,6 +18,7 @@ from ..core.patches import most_of
 from ..core.prop import (
     Imported,
     Placed,
+    Run,
     Sight,
     Solid,
     assembled,
@@ -53,7 +55,8 @@ _MOST_LINES = 3000
 """Lines of a prop; more are no drawing."""
 
 _OWN = 0.7
-"""A proposal of no part that lies on a prop by so much is a line of it, drawn before the prop was there."""
+_ALONG, _ALONG_SHARE = 6.0, 0.03
+"""A proposal of no part of which so much lies within so many px, or so much of its size, of a prop's lines is a line of it."""
 
 
 @dataclass(frozen=True)
@@ -151,7 +154,7 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
         hand = carried(had.hand, runs(old), before, placed)
         lines = without(lines, had.gone, placed)
     else:
-        others = [s for s in others if not _was_it(s, sight)]
+        others = _not_its(others, lines, placed)
     names = {s.id for s in (*hand, *others)}
     new = [
         replace(s, id=new_id()) if s.id in names else s
@@ -173,11 +176,15 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
     return replace(after, spots=_painted(after, _without(sheet.spots, old, solid), sight))
 
 
-def _was_it(stroke: Stroke, sight: Sight) -> bool:
-    """Whether a line is one of the prop's that was read from a rough before it was placed."""
-    if stroke.by == "hand" or stroke.part:
-        return False
-    return bool(sight.inside(sample(stroke)[0]).mean() > _OWN)
+def _not_its(strokes: Sequence[Stroke], lines: Sequence[Run], placed: Placed) -> list[Stroke]:
+    """Strokes without proposals of no part that run along the prop's lines: they were read from its rough before it was placed."""
+    shown = [run.flat for run in lines if run.seen]
+    if not shown:
+        return list(strokes)
+    tree, reach = cKDTree(np.vstack(shown)), max(_ALONG, _ALONG_SHARE * placed.size)
+    return [
+        s for s in strokes if s.by == "hand" or s.part or (tree.query(sample(s)[0])[0] < reach).mean() < _OWN
+    ]
 
 
 def _without(spots: Sequence[Spot], old: Sight | None, solid: Solid) -> list[Spot]:

@@ -173,10 +173,14 @@ def test_between_keys_it_may_gather_at_one(shot: Shot) -> None:
 def test_it_is_brought_onto_the_rough(shot: Shot) -> None:
     ball = prop(shot, [{"kind": "turned", "name": "ball", "rounded": True,
                         "path": [[100 + 50 * float(np.sin(a)), 50 - 50 * float(np.cos(a))] for a in np.linspace(0, np.pi, 25)]}])  # fmt: skip
-    # The rough's ring has a radius of 80 about (156, 120).
+    # The rough's ring has a radius of 80 about (156, 120); what was read of it goes, the eye in it is hidden.
+    shot.job("clean", drawings=shot.ids[:1])
+    assert len(shot.drawing(1)["strokes"]) == 3
     found = place(shot, 1, ball, snap=True, at=[150, 126], size=150)
     assert found["at"] == pytest.approx([156, 120], abs=2)
     assert found["size"] == pytest.approx(160, abs=5)
+    assert {s["part"] for s in shot.drawing(1)["strokes"]} == {"lantern"}
+    assert len(hidden(shot, 1)["lantern"]) == 2
 
 
 def test_a_file_becomes_a_prop_and_a_broken_one_is_named(shot: Shot) -> None:
