@@ -128,9 +128,10 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
     # What the prop hid comes back before it hides anew.
     others = brought_back(others, behind.pop(part, []))
     old = None
+    was: list[Run] = []
     if before is not None:
         old = Sight.of(solid, before)
-        had = kept(own, under, runs(old), before)
+        was = runs(old)
     placed = order.placed
     if placed is None:
         spots = _without(sheet.spots, old, solid)
@@ -150,8 +151,9 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
     sight = Sight.of(solid, placed)
     lines = runs(sight)
     hand: list[Stroke] = []
-    if before is not None and old is not None:
-        hand = carried(had.hand, runs(old), before, placed)
+    if before is not None:
+        had = kept(own, under, was, before)
+        hand = carried(had.hand, was, before, placed)
         lines = without(lines, had.gone, placed)
     else:
         others = _not_its(others, lines, placed)
