@@ -42,8 +42,9 @@ class Ask:
     """part: whose lines are used. name: the part they become. drawings: those that get them. shift: how many drawings later
     they come than they were drawn. around: whether those that would come from beyond an end come from the other, as in a
     cycle. matrix: a, b, c, d, e, f of an SVG matrix by which they are laid. grows: whether they are laid so in the last
-    drawing only, and on the way there in the others.    order: whether they hide what is there, are hidden by it, or neither. painted: whether stitches, paint and tones that
-    lie on the part come along. rough: they come as a pale pass of the rough, to be drawn anew, and no line changes.
+    drawing only, and on the way there in the others. order: whether they hide what is there, are hidden by it, or neither.
+    painted: whether stitches, paint and tones that lie on the part come along. rough: they come as a pale pass of the rough,
+    to be drawn anew, and no line changes.
     """
 
     part: str

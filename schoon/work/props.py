@@ -17,6 +17,7 @@ from ..core.paper import densities, strongest
 from ..core.patches import most_of
 from ..core.prop import (
     Imported,
+    Kept,
     Placed,
     Run,
     Sight,
@@ -72,9 +73,13 @@ class Body:
 _solids: Memory[Solid] = Memory(64 * 2**20, lambda solid: 400 * len(solid.faces))
 
 
+def digest(made: Made) -> str:
+    """What names how a prop is made."""
+    return hashlib.sha256(made.model_dump_json().encode()).hexdigest()[:16]
+
+
 def solid_of(body: Body) -> Solid:
     """The solid of a prop, put together once. Raises Refusal saying what it lacks."""
-    text = body.made.model_dump_json()
 
     def make() -> Solid:
         made = body.made
@@ -87,7 +92,7 @@ def solid_of(body: Body) -> Solid:
         except ValueError as error:
             raise Refusal(f"The prop {body.part} has no body: {error}. Draw its forms first") from error
 
-    solid = _solids.get(hashlib.sha256(text.encode()).hexdigest(), make)
+    solid = _solids.get(digest(body.made), make)
     if len(solid.ridges) > _MOST_LINES:
         raise Refusal(
             f"The prop {body.part} has {len(solid.ridges)} lines, the limit is {_MOST_LINES}; say under its forms that edges"
@@ -121,12 +126,16 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
     body, part = order.body, order.body.part
     solid = solid_of(body)
     before = sheet.props.get(body.id)
-    own = [s for s in sheet.strokes if s.part == part]
-    others = [s for s in sheet.strokes if s.part != part]
-    under = [s for hidden in sheet.behind.values() for s in hidden if s.part == part]
-    behind = {front: [s for s in hidden if s.part != part] for front, hidden in sheet.behind.items()}
+    # Its lines may have been another part when it was laid.
+    mine = {part, before.part or part if before else part}
+    own = [s for s in sheet.strokes if s.part in mine]
+    others = [s for s in sheet.strokes if s.part not in mine]
+    under = [s for hidden in sheet.behind.values() for s in hidden if s.part in mine]
+    behind = {front: [s for s in hidden if s.part not in mine] for front, hidden in sheet.behind.items()}
     # What the prop hid comes back before it hides anew.
-    others = brought_back(others, behind.pop(part, []))
+    for name in mine:
+        others = brought_back(others, behind.pop(name, []))
+    same = before is not None and before.made == digest(body.made)
     old = None
     was: list[Run] = []
     if before is not None:
@@ -134,7 +143,7 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
         was = runs(old)
     placed = order.placed
     if placed is None:
-        spots = _without(sheet.spots, old, solid)
+        spots = _without(sheet.spots, old, same)
         return replace(
             sheet, strokes=others, behind={k: v for k, v in behind.items() if v}, spots=spots,
             props={k: v for k, v in sheet.props.items() if k != body.id},
@@ -152,8 +161,9 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
     lines = runs(sight)
     hand: list[Stroke] = []
     if before is not None:
-        had = kept(own, under, was, before)
-        hand = carried(had.hand, was, before, placed)
+        # Of a prop that is made otherwise by now only what was added by hand is told from its own lines.
+        had = kept(own, under, was, before) if same else Kept([s for s in own if not s.track], {})
+        hand = [replace(s, part=part) for s in carried(had.hand, was, before, placed)]
         lines = without(lines, had.gone, placed)
     else:
         others = _not_its(others, lines, placed)
@@ -173,9 +183,9 @@ def laid(sheet: Sheet, order: Order) -> Sheet:
     behind[part] = hidden
     after = replace(
         sheet, strokes=[*rest, *new, *over], behind={k: v for k, v in behind.items() if v},
-        props={**sheet.props, body.id: placed},
+        props={**sheet.props, body.id: replace(placed, made=digest(body.made), part=part)},
     )  # fmt: skip
-    return replace(after, spots=_painted(after, _without(sheet.spots, old, solid), sight))
+    return replace(after, spots=_painted(after, _without(sheet.spots, old, same), sight))
 
 
 def _not_its(strokes: Sequence[Stroke], lines: Sequence[Run], placed: Placed) -> list[Stroke]:
@@ -189,13 +199,13 @@ def _not_its(strokes: Sequence[Stroke], lines: Sequence[Run], placed: Placed) ->
     ]
 
 
-def _without(spots: Sequence[Spot], old: Sight | None, solid: Solid) -> list[Spot]:
-    """Paint without that of the prop where it stood."""
+def _without(spots: Sequence[Spot], old: Sight | None, same: bool) -> list[Spot]:
+    """Paint without that of the prop where it stood. same: it is made as it was then; else whatever lies there goes."""
     if old is None or not spots:
         return list(spots)
-    pots = np.array([0, *(form.pot for form in solid.forms)])
-    seen = pots[old.form_at(np.array([s.at for s in spots], float))]
-    return [s for s, pot in zip(spots, seen.tolist(), strict=True) if not pot or s.pot != pot]
+    pots = np.array([0, *(form.pot for form in old.solid.forms)])
+    form = old.form_at(np.array([s.at for s in spots], float))
+    return [s for s, k in zip(spots, form.tolist(), strict=True) if not k or (same and s.pot != pots[k])]
 
 
 def _painted(sheet: Sheet, spots: Sequence[Spot], sight: Sight) -> list[Spot]:

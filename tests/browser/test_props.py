@@ -152,5 +152,8 @@ def test_forms_are_drawn_over_the_sheet_changed_and_taken_back(bench: Page) -> N
     eighth = seen_anew(seventh)
     look.press("ArrowLeft")
     seen_anew(eighth)
+    for words in ("Bring the prop back", "Take the prop away"):
+        bench.locator("#prop-gone").click()
+        expect(bench.locator("#prop-gone")).to_have_text(words)
     bench.get_by_role("link", name="Back to Steps").click()
     bench.wait_for_url("**/shots/1/line?level=1")

@@ -103,6 +103,33 @@ def test_moved_it_takes_its_lines_and_paint_along(shot: Shot) -> None:
     assert not placed_in(shot, 1)
 
 
+def test_a_prop_that_is_made_otherwise_is_followed_when_it_is_placed_anew(shot: Shot) -> None:
+    crate = prop(shot)
+    place(shot, 1, crate)
+    path = [[*p, 0.5] for p in np.linspace((130, 100), (190, 140), 30).tolist()]
+    shot.edit(1, "line", do={"do": "trace", "id": "scratch01", "path": path, "width": 4, "part": "lantern"})
+    wide = {**BOX, "path": [[0, 0], [100, 40]], "pot": 2}
+    content = {"name": "Lantern", "part": "lamp", "made": made([wide])}
+    assert shot.client.post(f"/api/props/{crate}", json=content).status_code == 200
+    place(shot, 1, crate, at=[160, 130])
+    # The new lines alone, as the new part, and what was added by hand.
+    assert not lines(shot, 1, "lantern")
+    now = lines(shot, 1, "lamp")
+    assert len(now) == 5
+    assert span([s for s in now if s["id"] != "scratch01"]) == pytest.approx([110, 110, 210, 150], abs=1)
+    assert {p["pot"] for p in shot.patches(1)["paint"].values()} == {2}
+
+
+def test_two_props_never_share_a_part(shot: Shot) -> None:
+    prop(shot)
+    again = shot.client.post("/api/levels/1/props/new", json={"name": "LANTERN"})
+    assert again.status_code == 422
+    assert "choose another name" in again.json()["error"]
+    other = prop(shot, name="Crate")
+    content = {"name": "Crate", "part": "Lantern", "made": made([BOX])}
+    assert shot.client.post(f"/api/props/{other}", json=content).status_code == 422
+
+
 def test_lines_behind_it_end_at_its_outline_and_come_back(shot: Shot) -> None:
     crate = prop(shot)
     path = [[*p, 0.5] for p in np.linspace((20, 120), (300, 120), 40).tolist()]

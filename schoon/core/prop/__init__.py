@@ -1,7 +1,7 @@
 """Rigid props: solids that are placed in drawings and give them their lines."""
 
 from .build import Built, Drawn, Imported, Shape, Surface, assembled, build
-from .corrections import carried, kept, without
+from .corrections import Kept, carried, kept, without
 from .fitting import snapped
 from .lines import Run, runs, strokes_of
 from .placing import Placed, between, turned_by
@@ -13,6 +13,7 @@ __all__ = [
     "Drawn",
     "Form",
     "Imported",
+    "Kept",
     "Placed",
     "Run",
     "Shape",

@@ -51,13 +51,11 @@ def kept(own: Sequence[Stroke], under: Sequence[Stroke], runs: Sequence[Run], pl
     tree = cKDTree(np.vstack([run.flat for run in shown]))
     drawn = [*own, *under]
     hand = [s for s in own if (tree.query(sample(s)[0])[0] > _SAME).any()]
-    places = [sample(s)[0] for s in drawn]
+    places = cKDTree(np.vstack([sample(s)[0] for s in drawn])) if drawn else None
     gone: dict[str, list[NDArray[np.float64]]] = {}
     back = placed.rotation.inv()
     for run in shown:
-        off = (
-            cKDTree(np.vstack(places)).query(run.flat)[0] > _GONE if places else np.ones(len(run.flat), bool)
-        )
+        off = places.query(run.flat)[0] > _GONE if places else np.ones(len(run.flat), bool)
         if off.mean() > _MOST:
             off[:] = True
         if off.any():

@@ -24,7 +24,8 @@ class Placed:
 
     at: (x, y) px of its middle. size: px of its longest side. turn: unit quaternion (x, y, z, w) in the axes of `solid`.
     depth: how strongly what is near is larger, 0..1. opened: how far its doors stand open, 0..1. key: placed by hand, and
-    not from its neighbours. behind: parts of the drawing that hide it.
+    not from its neighbours. behind: parts of the drawing that hide it. made: names how the prop was made when it was laid so.
+    part: that its lines became then.
     """
 
     at: tuple[float, float]
@@ -34,6 +35,8 @@ class Placed:
     opened: float = 0.0
     key: bool = True
     behind: tuple[str, ...] = ()
+    made: str = ""
+    part: str = ""
 
     def __post_init__(self) -> None:
         if (
@@ -72,6 +75,8 @@ class Placed:
             "opened": round(self.opened, 3),
             "key": self.key,
             "behind": list(self.behind),
+            "made": self.made,
+            "part": self.part,
         }
 
     @classmethod
@@ -82,6 +87,7 @@ class Placed:
         return cls(
             (float(x), float(y)), float(data["size"]), (a, b, c, d), float(data.get("depth", 0)),
             float(data.get("opened", 0)), bool(data.get("key", True)), tuple(data.get("behind", ())),
+            str(data.get("made", "")), str(data.get("part", "")),
         )  # fmt: skip
 
 

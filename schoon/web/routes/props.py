@@ -54,6 +54,15 @@ def of_level(level_id: int, store: StoreDep) -> JSONResponse:
     )
 
 
+def _refuse_taken(cursor: Cursor, production_id: int, part: str, but: int = 0) -> None:
+    """Raises Refusal if the lines of another prop are this part: they would take each other's lines away."""
+    for row in props.listing(cursor, production_id):
+        if row["id"] != but and row["part"].casefold() == part.casefold():
+            raise Refusal(
+                f"The lines of the prop {row['name']} are the part “{part}” already; choose another name"
+            )
+
+
 class NewProp(Body):
     """A prop that is to be built."""
 
@@ -66,6 +75,7 @@ def begin(level_id: int, want: NewProp, store: StoreDep) -> JSONResponse:
     name = named(want.name, "prop")
     with store.transaction() as cursor:
         shot = productions.shot_of_level(cursor, level_id)
+        _refuse_taken(cursor, shot["production_id"], name.lower())
         sheet = None
         if shot["model_id"] is not None:
             sheets = models.model(cursor, shot["model_id"])["pictures"]
@@ -89,6 +99,7 @@ def bring(
     name = named(name or Path(called).stem, "prop")
     with store.transaction() as cursor:
         shot = productions.shot_of_level(cursor, level_id)
+        _refuse_taken(cursor, shot["production_id"], name.lower())
         stored = pictures.put(cursor, body, _MIME[Path(called).suffix.lower()], 0, 0)
         made = Imported(file=stored, called=called, surfaces=[Surface(name=part) for part, _, _ in found])
         made_id = props.add(cursor, shot["production_id"], shot["model_id"], name, name.lower(), made)
@@ -112,7 +123,7 @@ def prop_page(request: Request, prop_id: int, store: StoreDep, level: int = 0) -
             for p in model["pots"]
         ]
     data = {
-        "id": prop_id, "name": row["name"], "part": row["part"], "made": row["made"].model_dump(), "pots": pots,
+        "id": prop_id, "name": row["name"], "part": row["part"], "made": row["made"].model_dump(), "pots": pots, "gone": row["gone"],
         "sheet": row["sheet"], "size": [sheet["width"], sheet["height"]] if sheet else [900, 900],
         "sheets": [{"sha256": p["sha256"], "caption": p["caption"]} for p in model["pictures"]] if model else [],
     }  # fmt: skip
@@ -135,6 +146,7 @@ def change(prop_id: int, want: Changed, store: StoreDep) -> JSONResponse:
     name, part = named(want.name, "prop"), named(want.part, "part")
     with store.transaction() as cursor:
         row = props.get(cursor, prop_id)
+        _refuse_taken(cursor, row["production_id"], part, prop_id)
         before = row["made"]
         if want.made.kind != before.kind:
             raise Refusal("A prop from a file stays one; build another one")

@@ -23,6 +23,7 @@ class Page {
     names.addEventListener('submit', (event) => event.preventDefault());
     names.addEventListener('change', () => { this.name = names.name.value; this.part = names.part.value; this.save(); });
     for (const [id, act] of [['undo', () => this.step(this.done, this.undone)], ['redo', () => this.step(this.undone, this.done)]]) document.getElementById(id).addEventListener('click', act);
+    document.getElementById('prop-gone').addEventListener('click', () => this.turnGone());
     document.addEventListener('keydown', (event) => this.key(event));
     this.show();
     this.look.again();
@@ -72,6 +73,15 @@ class Page {
         this.look.again();
       } catch (error) { notice(error.message, true); }
     }, PAUSE);
+  }
+
+  // Away it is no more offered; drawings keep its lines.
+  async turnGone() {
+    try {
+      await post(`/api/props/${this.id}/drop`, { gone: !this.gone });
+      this.gone = !this.gone;
+      document.getElementById('prop-gone').textContent = this.gone ? 'Bring the prop back' : 'Take the prop away';
+    } catch (error) { notice(error.message, true); }
   }
 
   async bringSheet(file) {
