@@ -13,9 +13,8 @@ from typing import Any, TypeVar
 
 from ..errors import Refusal
 from ..store import Cursor, DrawingRow, JobRow, ShotRow, Store, jobs, productions, revisions
-from ..work import readings
+from ..work import edits, readings
 from ..work.derived import Files
-from ..work.edits import refuse_locked
 from .pool import TRIES, Pool, PoolAway
 
 K = TypeVar("K", bound=Hashable)
@@ -90,7 +89,7 @@ class Work:
         with self.store.transaction() as cursor:
             self.job["action_id"] = jobs.hold(cursor, self.job["id"], self._owner)
             if self.job["kind"] not in READS:
-                refuse_locked(productions.shot_of_level(cursor, self.level))
+                edits.refuse_locked(productions.shot_of_level(cursor, self.level))
             yield cursor
 
     def action(self, cursor: Cursor, label: str) -> int:
@@ -298,7 +297,9 @@ class DrawingKind:
                 for part, content in self.documents(result, cursor, row).items()
             }
             if any(row[part] != name for part, name in changed.items()):
-                revisions.revise(cursor, revisions.of(row), work.action(cursor, self.label(work)), **changed)
+                action = work.action(cursor, self.label(work))
+                revisions.revise(cursor, revisions.of(row), action, **changed)
+                edits.follow(cursor, action, [row])
             work.done(cursor, int(row["id"]))
         return True
 

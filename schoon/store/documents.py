@@ -17,7 +17,7 @@ from .rows import DrawingRow
 _LARGE = 200_000
 """Bytes of a document from which a hand would feel that it is pressed hard."""
 
-Part = Literal["line", "seal", "paint", "tone", "said", "sketch", "props"]
+Part = Literal["line", "seal", "paint", "tone", "said", "sketch", "props", "again"]
 
 PAINTED: tuple[Part, ...] = ("line", "seal", "paint")
 """The documents of a drawing that say what is painted."""
@@ -25,9 +25,9 @@ PAINTED: tuple[Part, ...] = ("line", "seal", "paint")
 SHOWN: tuple[Part, ...] = (*PAINTED, "tone")
 """The documents of a drawing that its picture derives from."""
 
-PARTS: tuple[Part, ...] = (*SHOWN, "said", "sketch", "props")
+PARTS: tuple[Part, ...] = (*SHOWN, "said", "sketch", "props", "again")
 """The documents of a drawing; `said` is what a person said of the marks on its rough, `sketch` what was drawn and rubbed out on
-that, `props` how rigid props are placed."""
+that, `props` how rigid props are placed, `again` which parts follow others."""
 
 
 def put_document(cursor: Cursor, content: Any) -> str:
@@ -97,6 +97,7 @@ VERSIONS = {
     "said": 1,
     "sketch": 1,
     "props": 1,
+    "again": 1,
     "time": 1,
     "stack": 1,
     "model": 1,
@@ -128,6 +129,6 @@ def parts_of(text: str | None) -> dict[str, str]:
 
 
 def with_parts(row: Row) -> DrawingRow:
-    """A drawing's row with `line`, `seal`, `paint`, `tone`, `said`, `sketch` and `props` instead of `parts`; None for what there is not yet."""
+    """A drawing's row with one name for each of PARTS instead of `parts`; None for what there is not yet."""
     found = parts_of(row.pop("parts"))
     return cast(DrawingRow, {**row, **{part: found.get(part) for part in PARTS}})

@@ -107,16 +107,28 @@ def twins(cursor: Cursor, drawing_ids: Sequence[int]) -> list[int]:
     return [int(row["id"]) for row in cursor.fetchall()]
 
 
+def _users(cursor: Cursor, drawing_ids: Sequence[int]) -> list[int]:
+    """Drawings of the same levels with parts that follow others."""
+    marks = ", ".join(["%s"] * len(drawing_ids))
+    cursor.execute(
+        "SELECT DISTINCT u.id FROM drawings d JOIN drawings u ON u.level_id = d.level_id JOIN revisions r ON r.id = u.head"
+        f" WHERE d.id IN ({marks}) AND JSON_VALUE(r.parts, '$.again') IS NOT NULL",
+        list(drawing_ids),
+    )
+    return [int(row["id"]) for row in cursor.fetchall()]
+
+
 def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, DrawingRow]:
     """Holds drawings until the transaction ends; id -> row as `drawing`. Those that are gone are left out.
 
     They are always taken in the order of their ids, so that two actions on many drawings wait and never block each
-    other.
+    other; with them are held those that may change because these do.
     """
     wanted = sorted(set(drawing_ids))
     if not wanted:
         return {}
-    held = sorted({*wanted, *twins(cursor, wanted)})
+    own = {*wanted, *_users(cursor, wanted)}
+    held = sorted({*own, *twins(cursor, sorted(own))})
     marks = ", ".join(["%s"] * len(held))
     cursor.execute(
         f"SELECT id FROM drawings FORCE INDEX (PRIMARY) WHERE id IN ({marks}) ORDER BY id FOR UPDATE", held

@@ -56,7 +56,7 @@ class LevelRow(TypedDict):
 
 class DrawingRow(TypedDict):
     """A drawing. number: what is written on it, as `core.exposure.place_of`. rough: hash of its picture, "" for none. head: its present revision. meant: it is as it is on
-    purpose. was, looked: as in `states.Retaken`. line, seal, paint, said, sketch, props: names of the
+    purpose. was, looked: as in `states.Retaken`. line, seal, paint, tone, said, sketch, props, again: names of the
     documents of that revision, None for what there is not yet."""
 
     id: int
@@ -75,6 +75,7 @@ class DrawingRow(TypedDict):
     said: str | None
     sketch: str | None
     props: str | None
+    again: str | None
 
 
 class PictureRow(TypedDict):

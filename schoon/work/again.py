@@ -2,39 +2,27 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
-from ..core.run import Placement, hidden_by, silhouette, smeared
+from ..core.run import Placement, smeared
 from ..core.sketch import cut
-from ..core.strokes import Points, Stroke, edit, ink_coverage, new_id, sample
-from ..core.tone import Tone
+from ..core.strokes import Stroke, ink_coverage
 from ..errors import Refusal
-from ..store import Cursor, DrawingRow, Store, revisions
-from .documents import Sheet
-from .edits import change_time, save_sheet
+from ..store import Cursor, DrawingRow, Store, productions, revisions
+from .documents import Matrix, Order, Sheet, Use, uses_of
+from .edits import change_time, follow, save_sheet
+from .laying import laid, named, with_lines, with_paint
 from .operations.base import many
 from .operations.drawings import Mean
-from .proposals import taking_place
 from .run import Call, Run, load_run, on_lines
-from .sketches import MOST_PASSES, Pass, Sketch, named
-
-Order = Literal["over", "behind", "as it is"]
-Form = Callable[[Points], NDArray[np.bool_]]
+from .sketches import MOST_PASSES, Pass, Sketch
+from .sketches import named as pass_tiles
 
 _PENCIL, _PALE = (96, 128, 190), 0.45
 """Colour of the pencil in which a part comes as a rough, and how strong it is."""
-
-_ON_LINE = 8.0
-"""Px within which a stitch ends on a line."""
-
-Matrix = tuple[float, float, float, float, float, float]
 
 
 @dataclass(frozen=True)
@@ -44,7 +32,7 @@ class Ask:
     cycle. matrix: a, b, c, d, e, f of an SVG matrix by which they are laid. grows: whether they are laid so in the last
     drawing only, and on the way there in the others. order: whether they hide what is there, are hidden by it, or neither.
     painted: whether stitches, paint and tones that lie on the part come along. rough: they come as a pale pass of the rough,
-    to be drawn anew, and no line changes.
+    to be drawn anew, and no line changes. linked: they follow when what they come from is changed.
     """
 
     part: str
@@ -57,6 +45,18 @@ class Ask:
     order: Order = "as it is"
     painted: bool = False
     rough: bool = False
+    linked: bool = False
+
+    def use(self, source: int, share: float) -> Use:
+        """What a drawing uses of a source, laid a share of the way."""
+        matrix = self.matrix
+        if share < 1:
+            # On an arc about the place that stays: a limb turns about its joint.
+            a, b, c, d, e, f = matrix
+            part_way = Placement(complex(a, b), complex(e, f)).part_way(share).matrix
+            (a, c, e), (b, d, f) = part_way.tolist()
+            matrix = (a, b, c, d, e, f)
+        return Use(self.part, source, matrix, self.order, self.painted)
 
 
 def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
@@ -66,10 +66,10 @@ def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
     """
 
     def computed(run: Run) -> tuple[set[int], _Made]:
-        sources, shares = _sources(run, ask), _shares(run, ask)
-        lines = {d: call(laid, run.strokes[source], ask, shares[d]) for d, source in sources.items()}
+        uses = _uses(run, ask)
+        lines = {d: call(laid, run.strokes[use.source], use, ask.name) for d, use in uses.items()}
         passes = {d: _pale(strokes, ask, run.size) for d, strokes in lines.items()} if ask.rough else {}
-        return {*lines, *sources.values()}, _Made(sources, shares, lines, passes)
+        return {*lines, *(use.source for use in uses.values())}, _Made(uses, lines, passes)
 
     def keep(cursor: Cursor, run: Run, held: list[tuple[DrawingRow, Sheet]], made: _Made) -> None:
         sheets = {int(row["id"]): sheet for row, sheet in held}
@@ -80,23 +80,26 @@ def use_again(store: Store, level_id: int, ask: Ask, call: Call) -> list[int]:
             if drawing in made.passes:
                 after = replace(sheet, sketch=made.passes[drawing](sheet.sketch))
             elif drawing in made.lines:
-                after = _with(sheet, made.lines[drawing], ask, run.size)
+                use = made.uses[drawing]
+                after = with_lines(sheet, made.lines[drawing], ask.name, ask.order)
                 if ask.painted:
-                    source = sheets[made.sources[drawing]]
-                    after = _painted(after, sheet, source, ask, made.shares[drawing])
+                    after = with_paint(after, sheet, sheets[use.source], use, ask.name)
+                rest = {part: u for part, u in sheet.again.items() if part != ask.name}
+                if ask.linked or rest != sheet.again:
+                    after = replace(after, again={**rest, ask.name: use} if ask.linked else rest)
             else:
                 continue
             save_sheet(cursor, action, row, sheet, after)
+        follow(cursor, action, [row for row, _ in held])
 
     return list(on_lines(store, level_id, computed, keep).lines)
 
 
 @dataclass(frozen=True)
 class _Made:
-    """By drawing: where its lines come from, how far they are laid, the lines, and what they make of a rough."""
+    """By drawing: what it uses, the lines, and what they make of a rough."""
 
-    sources: dict[int, int]
-    shares: dict[int, float]
+    uses: dict[int, Use]
     lines: dict[int, list[Stroke]]
     passes: dict[int, Callable[[Sketch], Sketch]]
 
@@ -123,6 +126,7 @@ def smear(
         for row, sheet in held:
             rest = [s for s in sheet.strokes if s.part != part]
             save_sheet(cursor, action, row, sheet, replace(sheet, strokes=[*rest, *made[int(row["id"])]]))
+        follow(cursor, action, [row for row, _ in held])
         change_time(cursor, run.shot["id"], Mean(do="mean", drawings=sorted(made), meant=True))
 
     made = on_lines(store, level_id, computed, keep)
@@ -153,8 +157,18 @@ def tried(store: Store, level_id: int, ask: Ask, drawing: int) -> list[Stroke]:
     """The lines that one drawing would get. Raises NotFound, Refusal."""
     with store.transaction() as cursor:
         run = load_run(cursor, level_id)
-    source = _sources(run, ask).get(drawing)
-    return laid(run.strokes[source], ask, _shares(run, ask)[drawing]) if source is not None else []
+    use = _uses(run, ask).get(drawing)
+    return laid(run.strokes[use.source], use, ask.name) if use else []
+
+
+def _uses(run: Run, ask: Ask) -> dict[int, Use]:
+    """Drawing -> what it uses."""
+    if ask.linked and ask.rough:
+        raise Refusal("A rough that is to be drawn over follows nothing; take “linked” away, or use lines")
+    if ask.linked and ask.part == ask.name:
+        raise Refusal(f"{ask.part} cannot follow itself; name another part, or take “linked” away")
+    shares = _shares(run, ask)
+    return {d: ask.use(source, shares[d]) for d, source in _sources(run, ask).items()}
 
 
 def _shares(run: Run, ask: Ask) -> dict[int, float]:
@@ -188,77 +202,18 @@ def _sources(run: Run, ask: Ask) -> dict[int, int]:
     return found
 
 
-def laid(strokes: Sequence[Stroke], ask: Ask, share: float = 1.0) -> list[Stroke]:
-    """The lines of the part as those of the other, laid a share of the way. Of one line they have one track through all
-    drawings."""
-    matrix = _matrix(ask, share)
-    found = []
-    for stroke in strokes:
-        if stroke.part == ask.part:
-            own = stroke.track or stroke.id
-            track = own if ask.name == ask.part else _named(own, ask.name)
-            moved = edit.transformed(stroke, matrix)
-            found.append(
-                replace(moved, id=new_id(), track=track, link=None, part=ask.name, by="hand", confidence=1.0)
-            )
-    return found
-
-
-def _matrix(ask: Ask, share: float) -> NDArray[np.float64]:
-    """(2, 3) how the lines are laid a share of the way."""
-    a, b, c, d, e, f = ask.matrix
-    if share < 1:
-        # On an arc about the place that stays: a limb turns about its joint.
-        return Placement(complex(a, b), complex(e, f)).part_way(share).matrix
-    return np.array([[a, c, e], [b, d, f]], float)
-
-
-def _painted(after: Sheet, before: Sheet, source: Sheet, ask: Ask, share: float) -> Sheet:
-    """A drawing that was given a part, with the stitches, paint and tones that lie on it in the one its lines come from. Those
-    that lay on what was there of the part go."""
-    matrix = _matrix(ask, share)
-    form = [s for s in source.strokes if s.part == ask.part]
-    on_part = silhouette(form, source.size)
-    lines = cKDTree(np.vstack([sample(s)[0] for s in form]))
-    gone = [
-        silhouette([s for s in sheet.strokes if s.part == ask.name], after.size) for sheet in (before, after)
-    ]
-
-    def moved(points: Points) -> Points:
-        return points @ matrix[:, :2].T + matrix[:, 2]
-
-    def there(at: tuple[float, float]) -> tuple[float, float]:
-        x, y = moved(np.array([at], float))[0].tolist()
-        return x, y
-
-    def lies(tone: Tone, inside: Form) -> bool:
-        return bool(inside(np.vstack([ring[::3] for ring in tone.rings])).mean() > 0.5)
-
-    def free(points: Points) -> NDArray[np.bool_]:
-        """Which places no line of another part covers."""
-        if ask.order != "behind":
-            return np.ones(len(points), bool)
-        return ~silhouette([s for s in after.strokes if s.part != ask.name], after.size)(points)
-
-    spots = [s for s in after.spots if not any(inside(np.array([s.at]))[0] for inside in gone)]
-    came = [replace(s, at=there(s.at), source=None) for s in source.spots if on_part(np.array([s.at]))[0]]
-    spots += [s for s in came if free(np.array([s.at]))[0]]
-    tones = [
-        replace(t, id=_named(t.id, ask.name), by="hand", rings=tuple(map(moved, t.rings)), at=tuple(map(there, t.at)))
-        for t in source.tones if lies(t, on_part)
-    ]  # fmt: skip
-    ids = {t.id for t in tones}
-    kept = [t for t in after.tones if t.id not in ids and not lies(t, gone[0])]
-    stitches = [
-        replace(s, id=_named(s.id, ask.name), points=moved(s.points))
-        for s in source.stitches
-        if s.state == "taken" and (lines.query(s.points[[0, -1]])[0] < _ON_LINE).all()
-    ]
-    names = {s.id for s in stitches}
-    return replace(
-        after, spots=spots, tones=[*kept, *tones],
-        stitches=[*(s for s in after.stitches if s.id not in names), *stitches],
-    )  # fmt: skip
+def followers(cursor: Cursor, level_id: int) -> dict[int, list[tuple[str, Use, str | None]]]:
+    """Drawing -> its parts that follow others, each with what it follows and the number of that drawing, None if it is gone.
+    Raises NotFound."""
+    rows = productions.drawings(cursor, level_id)
+    numbers = {int(row["id"]): row["number"] for row in rows}
+    known = revisions.get_documents(cursor, [row["again"] for row in rows])
+    found = {}
+    for row in rows:
+        if row["again"]:
+            uses = uses_of(known[row["again"]])
+            found[int(row["id"])] = [(name, use, numbers.get(use.source)) for name, use in uses.items()]
+    return {drawing: uses for drawing, uses in found.items() if uses}
 
 
 def _pale(strokes: Sequence[Stroke], ask: Ask, size: tuple[int, int]) -> Callable[[Sketch], Sketch]:
@@ -266,8 +221,8 @@ def _pale(strokes: Sequence[Stroke], ask: Ask, size: tuple[int, int]) -> Callabl
     coverage = ink_coverage(strokes, size)
     alpha = (coverage * _PALE).round().astype(np.uint8)
     colour = np.where(alpha[..., None] > 0, np.array(_PENCIL, np.uint8), 0).astype(np.uint8)
-    tiles, fresh = named({}, cut(np.dstack([colour, alpha])))
-    new = Pass(_named(ask.part, ask.name), ask.name, tiles=tiles)
+    tiles, fresh = pass_tiles({}, cut(np.dstack([colour, alpha])))
+    new = Pass(named(ask.part, ask.name), ask.name, tiles=tiles)
 
     def laid_on(sketch: Sketch) -> Sketch:
         rest = tuple(one for one in sketch.passes if one.id != new.id)
@@ -276,20 +231,3 @@ def _pale(strokes: Sequence[Stroke], ask: Ask, size: tuple[int, int]) -> Callabl
         return replace(sketch, passes=(*rest, new), fresh={**sketch.fresh, **fresh})
 
     return laid_on
-
-
-def _named(own: str, name: str) -> str:
-    return hashlib.sha256(f"{own} {name}".encode()).hexdigest()[:10]
-
-
-def _with(sheet: Sheet, new: list[Stroke], ask: Ask, size: tuple[int, int]) -> Sheet:
-    present = taking_place(sheet.strokes, new, ask.name)[: -len(new)]
-    behind = {k: [s for s in hidden if s.part != ask.name] for k, hidden in sheet.behind.items()}
-    front, hidden = "", list[Stroke]()
-    if ask.order == "behind":
-        new, hidden = hidden_by(new, [s for s in present if s.part != ask.name], size)
-    elif ask.order == "over":
-        front = ask.name
-        present, hidden = hidden_by(present, new, size)
-    behind[front] = [*behind.get(front, ()), *hidden]
-    return replace(sheet, strokes=[*present, *new], behind={k: v for k, v in behind.items() if v})

@@ -322,6 +322,16 @@ def _props(content: Any, ids: backup.Ids) -> Any:
     return {**content, "placed": _keyed("props", content["placed"], ids)}
 
 
+def _again(content: Any, ids: backup.Ids) -> Any:
+    """Parts that follow others, but those of drawings that are gone."""
+    uses = {
+        part: {**use, "source": source}
+        for part, use in content["uses"].items()
+        if (source := ids.of("drawings", use["source"])) is not None
+    }
+    return {**content, "uses": uses}
+
+
 def _level_row(row: Row, ids: backup.Ids) -> Row:
     changes = json.loads(row.get("key_changes") or "{}")
     return {**_finished_row(row, ids), "key_changes": json.dumps(_changes(changes, ids)), "waved": None}
@@ -383,6 +393,7 @@ _RENAMED: dict[str, Rename] = {
     "stack": _stack,
     "model": _model,
     "props": _props,
+    "again": _again,
 }
 """part -> what gives its documents the new ids; the others name no rows."""
 

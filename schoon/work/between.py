@@ -17,7 +17,7 @@ from ..errors import Refusal
 from ..store import Cursor, DrawingRow, ShotRow, Store, models, productions, revisions
 from .derived import Memory
 from .documents import Behind, behind_of
-from .edits import load_all, refuse_locked, save_sheet
+from .edits import follow, load_all, refuse_locked, save_sheet
 from .proposals import keep_hand
 from .run import TRIES, Call, Run, load_run
 
@@ -117,6 +117,7 @@ def between(store: Store, level_id: int, ask: Ask, call: Call) -> Made:
                     kept[front] = [*kept.get(front, []), *hidden]
                 behind = {front: hidden for front, hidden in kept.items() if hidden}
                 save_sheet(cursor, action, now, sheet, replace(sheet, strokes=rest + strokes, behind=behind))
+            follow(cursor, action, [held[row["id"]][0] for row in inner])
         through = [str(span.last["number"]) for span in spans[:-1]]
         return Made([r["id"] for r in inner], found.matched, found.lost, doubtful, found.followed, through)
     raise Refusal("The two drawings are being changed in another window; try again when they rest")

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Literal
 
 from ..core.exposure import Again
 from ..errors import Refusal
 from ..store import Cursor, DrawingRow, productions, revisions
 from ..store.revisions import Subject
+from .documents import again_document, uses_of
 
 What = Literal["timing", "lines", "all", "linked"]
 """timing: empty sheets, as long as they are. lines: with roughs and lines. all: with paint and tones too, its finish and keys.
@@ -16,7 +18,7 @@ linked: the same drawings: what is done to one is done to the other."""
 
 _PARTS: dict[What, tuple[revisions.Part, ...]] = {
     "timing": (),
-    "lines": ("line", "said", "sketch", "props"),
+    "lines": ("line", "said", "sketch", "props", "again"),
     "all": revisions.PARTS,
     "linked": revisions.PARTS,
 }
@@ -37,11 +39,25 @@ def onto(
     productions.fill_level(cursor, level, fresh_rows, {})
     made = {row["number"]: row["id"] for row in productions.drawings(cursor, level)}
     action = revisions.begin_action(cursor, label)
+    new = {int(row["id"]): int(made[row["number"]]) for row in rows}
     for row in rows:
         own = {part: row[part] for part in parts if row[part]}
+        if "again" in own:
+            own["again"] = _of_copies(cursor, own["again"], new)
         if own:
             revisions.revise(cursor, Subject("drawing", made[row["number"]]), action, **own)
-    return {row["id"]: made[row["number"]] for row in rows}
+    return new
+
+
+def _of_copies(cursor: Cursor, again: str | None, new: dict[int, int]) -> str:
+    """What parts of a copy follow: the copies of what those of the drawing do. new: drawing -> its copy."""
+    uses = uses_of(revisions.get_documents(cursor, [again])[again])
+    return revisions.put_document(
+        cursor,
+        again_document(
+            {part: replace(u, source=new[u.source]) for part, u in uses.items() if u.source in new}
+        ),
+    )
 
 
 def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:

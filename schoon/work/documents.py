@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -101,6 +101,39 @@ class Own:
         return {"picture": self.picture, "tinted": self.tinted, "body": self.body}
 
 
+Order = Literal["over", "behind", "as it is"]
+"""Whether lines hide what is there, are hidden by it, or neither."""
+
+Matrix = tuple[float, float, float, float, float, float]
+"""a, b, c, d, e, f of an SVG matrix."""
+
+
+@dataclass(frozen=True)
+class Use:
+    """A part whose lines are those of another part. part: that other one. source: the drawing they come from. matrix: how they
+    are laid. painted: whether stitches, paint and tones that lie on them come along."""
+
+    part: str
+    source: int
+    matrix: Matrix = (1, 0, 0, 1, 0, 0)
+    order: Order = "as it is"
+    painted: bool = False
+
+    def to_dict(self) -> dict[str, Any]:
+        """As JSON."""
+        return {
+            "part": self.part, "source": self.source, "matrix": [round(v, 6) for v in self.matrix], "order": self.order,
+            "painted": self.painted,
+        }  # fmt: skip
+
+    @classmethod
+    def from_dict(cls, data: Mapping[str, Any]) -> Use:
+        a, b, c, d, e, f = map(float, data["matrix"])
+        return cls(
+            data["part"], int(data["source"]), (a, b, c, d, e, f), data["order"], bool(data["painted"])
+        )
+
+
 Behind = dict[str, list[Stroke]]
 """The part in front, "" for no part of its own -> the lines it hides."""
 
@@ -111,7 +144,7 @@ class Sheet:
 
     specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
     own: the ink of the picture itself, where that is kept. sketch: what was drawn and rubbed out on the rough here.
-    behind: lines that forms hide; they are kept, and seen nowhere. props: how rigid props are placed, by their ids.
+    behind: lines that forms hide; they are kept, and seen nowhere. props: how rigid props are placed, by their ids. again: parts that follow others.
     """
 
     size: tuple[int, int]
@@ -125,6 +158,7 @@ class Sheet:
     sketch: Sketch = field(default_factory=Sketch)
     behind: Behind = field(default_factory=dict)
     props: Mapping[int, Placed] = field(default_factory=dict)
+    again: Mapping[str, Use] = field(default_factory=dict)
 
     @property
     def inked(self) -> list[Stroke]:
@@ -146,6 +180,7 @@ def sheet_of(
     said: Any = None,
     sketch: Any = None,
     props: Any = None,
+    again: Any = None,
 ) -> Sheet:
     """A sheet from the contents of its documents, each of which may be None."""
     line, seal, paint = current("line", line), current("seal", seal), current("paint", paint)
@@ -162,7 +197,18 @@ def sheet_of(
         sketch_of(sketch),
         behind_of(line),
         placed_of(props),
+        uses_of(again),
     )
+
+
+def uses_of(document: Any) -> dict[str, Use]:
+    """Part -> what it follows, from the document or None."""
+    document = current("again", document)
+    return {part: Use.from_dict(use) for part, use in document["uses"].items()} if document else {}
+
+
+def again_document(uses: Mapping[str, Use]) -> dict[str, Any]:
+    return {"version": VERSIONS["again"], "uses": {part: use.to_dict() for part, use in uses.items()}}
 
 
 def placed_of(document: Any) -> dict[int, Placed]:

@@ -5,6 +5,7 @@ work. What an edit does stands in `operations`; here it is done and kept.
 from __future__ import annotations
 
 import itertools
+from collections import deque
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
@@ -29,6 +30,7 @@ from .documents import (
     Behind,
     Own,
     Sheet,
+    again_document,
     behind_of,
     line_document,
     line_text,
@@ -39,7 +41,9 @@ from .documents import (
     seal_document,
     sheet_of,
     tone_document,
+    uses_of,
 )
+from .laying import following
 from .operations import (
     Context,
     DrawingOperation,
@@ -68,7 +72,7 @@ class Saved:
     """revision: the new one. merged: somebody else had changed the drawing since the edit's base.
 
     removed: ids of strokes that are gone. strokes: those that are new or changed. others: drawings that followed
-    because their strokes are linked.
+    because strokes or parts of theirs are linked.
     """
 
     revision: int | None
@@ -104,7 +108,7 @@ def load(cursor: Cursor, drawing_id: int, lock: bool = False) -> tuple[DrawingRo
     shot = productions.shot_of_level(cursor, row["level_id"])
     if lock:
         refuse_locked(shot)
-    beside: tuple[revisions.Part, ...] = ("seal", "paint", "tone", "said", "sketch", "props")
+    beside: tuple[revisions.Part, ...] = ("seal", "paint", "tone", "said", "sketch", "props", "again")
     found = revisions.get_documents(cursor, [row[part] for part in beside])
     size = paper_of(shot)
     sheet = sheet_of(size, None, *(found.get(row[part]) for part in beside))
@@ -190,8 +194,15 @@ def change_drawing(cursor: Cursor, drawing_id: int, base: int | None, operation:
         return Saved(row["head"], False, strokes=again)
     action = revisions.begin_action(cursor, operation.label())
     revision = revisions.revise(cursor, of(row), action, **documents)
-    others = _follow_links(cursor, row, action, before, changed)
-    return Saved(revision, base != row["head"], removed, changed, others)
+    linked = _follow_links(cursor, row, action, before, changed)
+    others = {int(r["id"]) for r in linked} | set(follow(cursor, action, [row, *linked]))
+    if row["id"] in others:
+        # A part of the same drawing has followed.
+        now, sheet = load(cursor, drawing_id)
+        revision = now["head"] or revision
+        changed = [s for s in sheet.strokes if s.id not in before or s.text != before[s.id].text]
+        removed = sorted(before.keys() - {s.id for s in sheet.strokes})
+    return Saved(revision, base != row["head"], removed, changed, sorted(others - {int(row["id"])}))
 
 
 def _level(cursor: Cursor, level_id: int) -> Context:
@@ -244,6 +255,8 @@ def _changed(cursor: Cursor, row: DrawingRow, before: Sheet, after: Sheet) -> di
             pictures.put(cursor, body, "image/png", SIDE, SIDE)
     if after.props is not before.props:
         made["props"] = props_document(after.props)
+    if after.again is not before.again:
+        made["again"] = again_document(after.again)
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}
     if "line" in named:
         _lines.get(named["line"], lambda: (after.strokes, after.own, after.behind))
@@ -264,7 +277,7 @@ def change_run(cursor: Cursor, level_id: int, operation: RunOperation, action: i
     action: what it is a part of; one of its own by default. Raises NotFound for drawings that are not there, Refusal if
     nothing would change.
     """
-    touched, things = [], 0
+    touched, things = list[DrawingRow](), 0
     held, level = load_all(cursor, level_id, operation.drawings()), _level(cursor, level_id)
     for row, sheet in held:
         after, count = operation.apply(row["id"], sheet, _context(cursor, level, row, row["head"]))
@@ -273,17 +286,62 @@ def change_run(cursor: Cursor, level_id: int, operation: RunOperation, action: i
             continue
         action = action or revisions.begin_action(cursor, operation.label())
         revisions.revise(cursor, of(row), action, **documents)
-        touched.append(int(row["id"]))
+        touched.append(row)
         things += count
-    if not touched:
+    if not touched or action is None:
         raise Refusal(operation.nothing())
-    return RunSaved(touched, things)
+    followed = follow(cursor, action, touched)
+    return RunSaved(list(dict.fromkeys([*(int(row["id"]) for row in touched), *followed])), things)
 
 
-def save_sheet(cursor: Cursor, action: int, row: DrawingRow, before: Sheet, after: Sheet) -> None:
-    """A new revision of a held drawing under an action, if anything of it has changed."""
-    if documents := _changed(cursor, row, before, after):
+def save_sheet(cursor: Cursor, action: int, row: DrawingRow, before: Sheet, after: Sheet) -> bool:
+    """A new revision of a held drawing under an action, if anything of it has changed; returns whether it has."""
+    documents = _changed(cursor, row, before, after)
+    if documents:
         revisions.revise(cursor, of(row), action, **documents)
+    return bool(documents)
+
+
+def follow(cursor: Cursor, action: int, rows: Sequence[DrawingRow]) -> list[int]:
+    """Parts that follow those of held drawings change as these did, under the same action; returns the drawings that followed.
+
+    rows: the drawings of one level as they were before the action.
+    """
+    if not rows:
+        return []
+    users = [row for row in productions.drawings(cursor, rows[0]["level_id"]) if row["again"]]
+    known = revisions.get_documents(cursor, [row["again"] for row in users])
+    uses = [
+        (int(row["id"]), name, use) for row in users for name, use in uses_of(known[row["again"]]).items()
+    ]
+    waiting, done, touched = deque(rows if uses else ()), set[tuple[int, str, int]](), dict[int, None]()
+    while waiting:
+        before = waiting.popleft()
+        source = int(before["id"])
+        after = revisions.drawing(cursor, source)
+        if all(before[part] == after[part] for part in revisions.SHOWN):
+            continue
+        same = {source, *revisions.twins(cursor, [source])}
+        mine = [(d, name, use) for d, name, use in uses if use.source in same]
+        for drawing, name, use in mine:
+            # Parts that follow each other round are followed once.
+            if (drawing, name, source) in done:
+                continue
+            done.add((drawing, name, source))
+            row, sheet = load(cursor, drawing, lock=True)
+            was, then = _sheet_at(cursor, before, sheet.size), _sheet_at(cursor, after, sheet.size)
+            if save_sheet(cursor, action, row, sheet, following(sheet, name, use, was, then)):
+                touched[drawing] = None
+                waiting.append(row)
+    return list(touched)
+
+
+def _sheet_at(cursor: Cursor, row: DrawingRow, size: tuple[int, int]) -> Sheet:
+    """What is seen of a drawing as its row says."""
+    strokes, own, behind = line_named(cursor, row["line"])
+    found = revisions.get_documents(cursor, [row["seal"], row["paint"], row["tone"]])
+    sheet = sheet_of(size, None, *(found.get(row[part]) for part in ("seal", "paint", "tone")))
+    return replace(sheet, strokes=strokes, own=own, behind=behind)
 
 
 def change_time(cursor: Cursor, shot_id: int, operation: TimeOperation) -> int | None:
@@ -433,8 +491,8 @@ def _hold_linked(cursor: Cursor, drawing_id: int) -> None:
 
 def _follow_links(
     cursor: Cursor, row: DrawingRow, action: int, before: Mapping[str, Stroke], changed: Sequence[Stroke]
-) -> list[int]:
-    """Linked strokes of the other drawings change as theirs did here."""
+) -> list[DrawingRow]:
+    """Linked strokes of the other drawings change as theirs did here; returns those that changed, as they were."""
     linked = {
         s.track: s
         for s in changed
@@ -447,7 +505,7 @@ def _follow_links(
     }
     if not linked and not weighed:
         return []
-    touched = []
+    touched: list[DrawingRow] = []
     for other, sheet in load_all(cursor, row["level_id"]):
         if other["id"] == row["id"]:
             continue
@@ -455,7 +513,7 @@ def _follow_links(
         if any(new is not old for new, old in zip(following, sheet.strokes, strict=True)):
             document = revisions.put_document(cursor, line_document(following, sheet.own, sheet.behind))
             revisions.revise(cursor, of(other), action, line=document)
-            touched.append(int(other["id"]))
+            touched.append(other)
     return touched
 
 

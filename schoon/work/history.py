@@ -407,5 +407,6 @@ def as_it_was(cursor: Cursor, drawing_id: int, revision_id: int | None) -> edits
         raise Refusal("The drawing stands just so already")
     action = revisions.begin_action(cursor, f"bring drawing {row['number']} back as it was")
     revision = revisions.revise(cursor, of(row), action, **wanted)
+    edits.follow(cursor, action, [row])
     _pots_in_use(cursor, [drawing_id])
     return edits.Saved(revision, False)

@@ -41,7 +41,7 @@ from ..store import Cursor, DrawingRow, ShotRow, Store, pictures, productions, p
 from ..store.props import Made, PropRow
 from .derived import Memory, patches_in
 from .documents import Sheet, Spot, line_document, paint_document, placed_of, props_document, sheet_of
-from .edits import line_rule, load_all, refuse_locked
+from .edits import follow, line_rule, load_all, refuse_locked
 from .placing import paper_of
 from .roughs import rough_body, rough_name
 from .run import TRIES, Call
@@ -316,6 +316,7 @@ def keep(cursor: Cursor, action: int, row: DrawingRow, made: Mapping[str, Any]) 
     """A new revision of a held drawing with the documents that `drawn` made, under an action."""
     named = {part: revisions.put_document(cursor, content) for part, content in made.items()}
     revisions.revise(cursor, revisions.of(row), action, **named)
+    follow(cursor, action, [row])
 
 
 Chart = str

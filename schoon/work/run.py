@@ -28,7 +28,7 @@ from ..core.strokes.model import new_id
 from ..errors import NotFound, Refusal
 from ..store import Cursor, DrawingRow, ShotRow, Store, productions, revisions
 from .documents import Sheet, line_document
-from .edits import line_named, line_rule, load_all, refuse_locked
+from .edits import follow, line_named, line_rule, load_all, refuse_locked
 from .placing import paper_of
 from .proposals import taking_place
 from .readings import Reader
@@ -132,6 +132,8 @@ def weigh(store: Store, level_id: int, drawing_ids: Sequence[int], call: Call) -
             for row in same:
                 assert action is not None
                 save_line(cursor, action, row, weighed[row["id"]])
+            if action is not None:
+                follow(cursor, action, same)
         done += [int(row["id"]) for row in same]
         waiting -= set(done)
     if not done:
@@ -184,6 +186,7 @@ def trace_back(
         held = {
             int(row["id"]): (row, sheet) for row, sheet in load_all(cursor, level_id, [drawing_id, *others])
         }
+        was = [row for row, _ in held.values()]
         row, sheet = held.pop(drawing_id)
         source = _picked(sheet.strokes, ids, part)
         action = revisions.begin_action(
@@ -198,6 +201,7 @@ def trace_back(
         for target, (row, sheet) in held.items():
             new = [_laid(stroke, places[target], linked) for stroke in marked.values()]
             save_line(cursor, action, row, taking_place(sheet.strokes, new, part))
+        follow(cursor, action, was)
     return [drawing_id, *others]
 
 

@@ -13,7 +13,7 @@ from ..core.strokes import Stroke, length
 from ..errors import Refusal
 from ..store import Cursor, DrawingRow, Store, revisions
 from .documents import Behind, Sheet
-from .edits import save_sheet
+from .edits import follow, save_sheet
 from .operations.base import many
 from .run import Call, Run, on_lines
 
@@ -52,6 +52,7 @@ def complete(
             }
             behind = {front: hidden for front, hidden in behind.items() if hidden}
             save_sheet(cursor, action, row, sheet, replace(sheet, behind=behind))
+        follow(cursor, action, [row for row, _ in held])
 
     made = on_lines(store, level_id, computed, keep)
     return list(made)

@@ -22,7 +22,7 @@ from schoon.formats.pictures import encode_png
 from schoon.store import LocalServer, Store, backup, models, pictures, productions, props, recipes, revisions
 from schoon.store.revisions import Subject
 from schoon.work.backup import _parts, back_up, restore
-from schoon.work.documents import placed_of, props_document
+from schoon.work.documents import Use, again_document, placed_of, props_document, uses_of
 
 from .. import hands
 from ..conftest import table_counts
@@ -338,3 +338,22 @@ def test_props_their_files_and_where_they_are_placed_come_along(
         first = productions.drawings(cursor, shots[0]["level_id"])[0]
         documents = revisions.get_documents(cursor, [first["props"]])
         assert placed_of(documents[first["props"]]) == {found["Crate"]["id"]: placed}
+
+
+def test_parts_follow_the_drawings_of_their_own_production(shot: Shot, store: Store, tmp_path: Path) -> None:
+    with store.transaction() as cursor:
+        uses = {"far leg": Use("near leg", shot.ids[0]), "ghost": Use("near leg", 999_999)}
+        name = revisions.put_document(cursor, again_document(uses))
+        row = revisions.drawing(cursor, shot.ids[1])
+        revisions.revise(cursor, revisions.of(row), revisions.begin_action(cursor, "use again"), again=name)
+    back_up(store, tmp_path / "all.schoon", "Harbour Lights")
+    with store.transaction() as cursor:
+        cursor.execute("UPDATE productions SET name = 'Old' WHERE id = 1")
+    restore(store, tmp_path / "all.schoon")
+    with store.transaction() as cursor:
+        new = max(row["id"] for row in productions.listing(cursor))
+        [level] = [s["level_id"] for s in productions.shots(cursor) if s["production_id"] == new]
+        first, second, _ = productions.drawings(cursor, level)
+        found = uses_of(revisions.get_documents(cursor, [second["again"]])[second["again"]])
+        assert found == {"far leg": Use("near leg", first["id"])}
+        assert first["id"] not in shot.ids

@@ -2,6 +2,7 @@
 
 from .follow import Fitted, cut_at_doubt, fit_to
 from .hiding import brought_back, hidden_by, hidden_within, silhouette
+from .linked import followed
 from .measure import (
     ODD,
     OFF,
@@ -36,6 +37,7 @@ __all__ = [
     "cut_at_doubt",
     "drift_and_tremble",
     "fit_to",
+    "followed",
     "held_parts",
     "hidden_by",
     "hidden_within",

@@ -8,7 +8,7 @@ from typing import Any
 
 from ...errors import Refusal
 from ...store import DrawingRow, productions, revisions
-from ...work import readings
+from ...work import edits, readings
 from ...work.derived import to_json
 from ...work.placing import paper_of
 from .. import tasks
@@ -79,9 +79,11 @@ class Fit:
                 row = revisions.drawing(cursor, drawing_id, lock=True)
                 if (row["line"], row["seal"]) != (planned["line"], planned["seal"]):
                     continue
-                revisions.revise(cursor, revisions.of(row), work.action(cursor, f"fit {many(work.job['total'])} to their roughs"),
+                action = work.action(cursor, f"fit {many(work.job['total'])} to their roughs")
+                revisions.revise(cursor, revisions.of(row), action,
                     line=revisions.put_document(cursor, line), seal=revisions.put_document(cursor, seal),
                 )  # fmt: skip
+                edits.follow(cursor, action, [row])
                 work.done(cursor, drawing_id)
             return whole
         with work.saving() as cursor:

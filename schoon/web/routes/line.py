@@ -21,7 +21,7 @@ from ...text import named
 from ...work import again, edits, run, whole
 from ...work import between as betweens
 from ...work.derived import key_of, to_json
-from ...work.documents import said_of
+from ...work.documents import Order, said_of
 from ...work.operations.base import Spot
 from ...work.operations.time import AddNotes, NewNote
 from ...work.placing import paper_of
@@ -243,15 +243,16 @@ class Again(Body):
     around: bool = False
     matrix: tuple[Number, Number, Number, Number, Number, Number] = (1, 0, 0, 1, 0, 0)
     grows: bool = False
-    order: again.Order = "as it is"
+    order: Order = "as it is"
     painted: bool = False
     rough: bool = False
+    linked: bool = False
 
     def ask(self) -> again.Ask:
         """As the work takes it."""
         return again.Ask(
             self.part, self.name.strip(), self.drawings, self.shift, self.around, self.matrix, self.grows, self.order,
-            self.painted, self.rough,
+            self.painted, self.rough, self.linked,
         )  # fmt: skip
 
 
@@ -259,6 +260,21 @@ class Again(Body):
 def use_again(level_id: int, want: Again, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Uses the lines of a part for another part."""
     return JSONResponse({"drawings": again.use_again(store, level_id, want.ask(), desk.call)})
+
+
+@router.get("/levels/{level_id}/again")
+def followers(level_id: int, store: StoreDep) -> JSONResponse:
+    """What parts follow others, drawing by drawing. from: the number on the drawing that a part follows, None if that is gone."""
+    with store.transaction() as cursor:
+        found = again.followers(cursor, level_id)
+    return JSONResponse(
+        {
+            "follow": {
+                drawing: [{"name": name, "part": use.part, "from": number} for name, use, number in uses]
+                for drawing, uses in found.items()
+            }
+        }
+    )
 
 
 @router.post("/levels/{level_id}/again/{drawing_id}/try")

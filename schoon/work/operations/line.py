@@ -19,7 +19,7 @@ from ...errors import NotFound, Refusal
 from ..derived import own_rubbed
 from ..documents import Sheet
 from ..pen import MOST_POINTS, stroke_from_pen
-from .base import Context, DrawingOperation, Number, OnMany, Spot, many
+from .base import Context, DrawingOperation, Number, OnMany, PartName, Spot, many
 
 Ids = Annotated[list[str], Field(min_length=1, max_length=5000)]
 PenPath = Annotated[list[tuple[Number, Number, Number]], Field(min_length=1, max_length=MOST_POINTS)]
@@ -612,6 +612,24 @@ class TrimBehind(OnMany):
         return replace(sheet, strokes=[*others, *fresh], behind=behind), len(hidden) + len(back)
 
 
+class SetFree(OnMany):
+    """Parts of several drawings follow others no longer; they stay as they are. parts: their names."""
+
+    do: Literal["set-free"]
+    parts: Annotated[list[PartName], Field(min_length=1, max_length=200)]
+
+    def label(self) -> str:
+        return f"set {', '.join(self.parts[:3])}{' …' * (len(self.parts) > 3)} free in {many(len(self.of), 'drawing')}"
+
+    def nothing(self) -> str:
+        return f"{self.parts[0]} follows no other part in these drawings"
+
+    def apply(self, drawing_id: int, sheet: Sheet, context: Context) -> tuple[Sheet, int]:
+        left = {part: use for part, use in sheet.again.items() if part not in self.parts}
+        count = len(sheet.again) - len(left)
+        return (replace(sheet, again=left), count) if count else (sheet, 0)
+
+
 class BringBack(OnMany):
     """Makes parts whole again in several drawings: lines that were hidden behind others are seen."""
 
@@ -638,4 +656,4 @@ AnyLine = (
     Trace | Redraw | Move | Bend | Points | Knot | Join | Cut | Trim | Smooth | Weigh | Taper | Fill | Tidy | LayPart | Assign | Vouch
     | Unlink | Copy | Rule | Delete
 )  # fmt: skip
-AnyLines = RubInk | TrimBehind | BringBack
+AnyLines = RubInk | TrimBehind | BringBack | SetFree

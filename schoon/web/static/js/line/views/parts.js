@@ -1,7 +1,7 @@
 // Parts through the run: a part's lines used for another part, and what a form hides.
 
 import { fill, html } from '../../dom.js';
-import { notice, post } from '../../api.js';
+import { get, notice, post } from '../../api.js';
 import { about, multiply, scaledBy, shifted, turnedBy } from '../../pure/geometry.js';
 import { lineNow } from '../../shot/drawings.js';
 import { View } from './view.js';
@@ -27,6 +27,7 @@ export class PartsView extends View {
     this.where.options[0].textContent = `drawing ${app.current.number}`;
     this.where.options[1].textContent = `${app.chosen.size} chosen on the sheet`;
     if (app.chosen.size > 1 && !this.touched) this.where.value = 'chosen';
+    this.follows();
     this.ledge.button('Off the model sheet', () => this.app.tools.use('sheet-part'), false, 'off-sheet');
     this.ledge.button('Use again', () => this.use(), true, 'use-again');
     this.try();
@@ -46,7 +47,9 @@ export class PartsView extends View {
         <label><input type="checkbox" name="mirror"> mirrored</label>
         <label title="Not at all in the first of the drawings, all of it in the last"><input type="checkbox" name="grows"> bit by bit over the drawings</label>
         <label>they come <select name="come"><option value="painted">with paint and tones</option><option value="lines">as lines alone</option><option value="rough">as a pale rough to draw over</option></select></label>
-        <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label></form>
+        <label>it lies <select name="order"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label>
+        <label title="What is changed of the first part later is changed here too, but where a hand has changed it here"><input type="checkbox" name="linked"> linked: it follows the first part</label>
+        <p class="follows" hidden></p></form>
       <form class="part-form hides"><b>What a form hides; smears</b>
         <label><select name="front" aria-label="The form in front"></select> hides <select name="behind" aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
         <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button><button type="button" id="complete" title="What lies in front of it hides the rest, which is taken from drawings that show it">Complete from neighbours</button>
@@ -55,7 +58,7 @@ export class PartsView extends View {
     this.where = body.querySelector('[name="where"]');
     this.form = body.querySelector('.again');
     this.hides = body.querySelector('.hides');
-    this.where.addEventListener('change', () => { this.touched = true; });
+    this.where.addEventListener('change', () => { this.touched = true; this.follows(); });
     this.form.addEventListener('input', () => { clearTimeout(this.waiting); this.waiting = setTimeout(() => this.try(), PAUSE); });
     for (const form of [this.form, this.hides]) form.addEventListener('submit', (event) => event.preventDefault());
     for (const [id, act] of [['trim-behind', 'trim'], ['make-whole', 'whole'], ['complete', 'complete'], ['smear', 'smear']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
@@ -87,7 +90,7 @@ export class PartsView extends View {
     const { form } = this;
     return {
       part: form.part.value, name: form.name.value.trim(), drawings: this.drawings, shift: Math.round(Number(form.shift.value) || 0),
-      around: form.around.checked, matrix: this.matrix, grows: form.grows.checked, order: form.order.value, painted: form.come.value === 'painted', rough: form.come.value === 'rough',
+      around: form.around.checked, matrix: this.matrix, grows: form.grows.checked, order: form.order.value, painted: form.come.value === 'painted', rough: form.come.value === 'rough', linked: form.linked.checked,
     };
   }
 
@@ -102,6 +105,27 @@ export class PartsView extends View {
     } catch { app.table.paper.ghost([]); }
   }
 
+  // What follows another part in the drawings that are meant, with the act that sets it free.
+  async follows() {
+    const { app } = this;
+    const line = this.form.querySelector('.follows');
+    const { follow } = await get(`/api/levels/${app.level}/again`);
+    const meant = this.drawings.filter((id) => follow[id]);
+    const names = [...new Set(meant.flatMap((id) => follow[id].map(({ name }) => name)))];
+    line.hidden = !names.length;
+    fill(line, names.map((name) => {
+      const own = meant.filter((id) => follow[id].some((use) => use.name === name));
+      const { part, from } = follow[own[0]].find((use) => use.name === name);
+      const where = own.length > 1 ? many(own.length) : from ? `drawing ${from}` : 'a drawing that is gone';
+      return html`<span>${name} follows ${part} ${own.length > 1 ? 'in' : 'of'} ${where}</span> <button type="button" class="set-free" data-part="${name}">Set free</button>`;
+    }));
+    for (const button of line.querySelectorAll('.set-free')) {
+      const { part } = button.dataset;
+      const of = meant.filter((id) => follow[id].some(({ name }) => name === part));
+      button.addEventListener('click', () => this.onAll({ do: 'set-free', of, parts: [part] }, `${part} follows no other part`));
+    }
+  }
+
   async use() {
     const { wanted } = this;
     if (!wanted.part) { notice('Name parts in the dock first'); return; }
@@ -109,7 +133,7 @@ export class PartsView extends View {
     const answer = await this.ledge.post('again', wanted);
     if (!answer || answer.again) return;
     this.app.table.paper.ghost([]);
-    notice(`${wanted.part} is ${wanted.name} in ${many(answer.drawings.length)}; it can be undone as one`);
+    notice(`${wanted.part} is ${wanted.name} in ${many(answer.drawings.length)}${wanted.linked ? ', and follows it' : ''}; it can be undone as one`);
   }
 
   // Parts that one hides: the one that is said, or all behind it by the order in depth that holds here; what the order does
