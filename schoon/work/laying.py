@@ -17,7 +17,7 @@ from ..core.strokes import Points, Stroke, edit, new_id, sample
 from ..core.tone import Tone
 from .derived import patches_in
 from .documents import Order, Sheet, Spot, Use
-from .proposals import taking_place
+from .proposals import besides
 
 Form = Callable[[Points], NDArray[np.bool_]]
 Thing = TypeVar("Thing", Tone, Stitch)
@@ -51,8 +51,11 @@ def laid(strokes: Sequence[Stroke], use: Use, name: str) -> list[Stroke]:
 
 def with_lines(sheet: Sheet, new: list[Stroke], name: str, order: Order) -> Sheet:
     """A drawing with these lines as a part, in the place of what was there of it; what that hid comes back."""
-    present = taking_place(sheet.strokes, new, name)[: len(sheet.strokes)]
-    present = [s for s in present if s.part != name]
+    rest = [s for s in sheet.strokes if s.part != name]
+    # Proposals of no part that run along the lines were read from the same rough.
+    open_to_all = [s for s in rest if s.by != "hand" and not s.part]
+    gone = {id(s) for s in open_to_all} - {id(s) for s in besides(open_to_all, new)}
+    present = [s for s in rest if id(s) not in gone]
     behind = {k: [s for s in hidden if s.part != name] for k, hidden in sheet.behind.items()}
     present = brought_back(present, behind.pop(name, []))
     front, hidden = "", list[Stroke]()

@@ -400,6 +400,25 @@ def test_a_part_is_used_again_and_hides_what_lies_behind_it(desk: Page) -> None:
     expect(desk.locator("#notice")).to_contain_text("face is moon in 1 drawing")
     until(desk, "schoon.parts.names().includes('moon')")
     assert len(strokes(desk)) == before + len(rings)
+    # Linked, it follows its part, until it is set free.
+    form.locator("[name=linked]").check()
+    desk.locator("#use-again").click()
+    expect(desk.locator("#notice")).to_contain_text("and follows it")
+    expect(form.locator(".follows")).to_contain_text("moon follows face of drawing")
+    desk.evaluate(
+        "(ids) => fetch(`/api/drawings/${schoon.current.id}/do`, { method: 'POST', headers: { 'content-type': 'application/json' },"
+        " body: JSON.stringify({ base: schoon.current.revision, do: { do: 'place', ids, matrix: [1, 0, 0, 0, 1, 6] } }) })",
+        rings,
+    )
+    desk.evaluate("schoon.sync.refresh()")
+    form.locator(".set-free").click()
+    expect(desk.locator("#notice")).to_contain_text("moon follows no other part in 1 drawing")
+    expect(form.locator(".follows")).to_be_hidden()
+    tops = {
+        part: min(y for s in strokes(desk) if s["part"] == part for y in s["points"][1::2])
+        for part in ("face", "moon")
+    }
+    assert abs(tops["face"] - tops["moon"]) < 0.1
     hides = desk.locator("form.hides")
     hides.locator("[name=front]").select_option("moon")
     hides.locator("[name=behind]").select_option("face")
