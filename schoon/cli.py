@@ -219,7 +219,7 @@ def paint(
             for found in pool.map(lambda path: find_patches(ink_of(path)), paths):
                 drawings.append(found)
                 bar.advance(task)
-        sizes = {d.labels.shape for d in drawings}
+        sizes = {d.shape for d in drawings}
         if len(sizes) > 1:
             raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
         crowded = [p.name for p, d in zip(paths, drawings, strict=True) if d.count > MOST_PATCHES]
@@ -252,7 +252,7 @@ def _keys(entries: Sequence[str], stems: Sequence[str]) -> dict[int, Path]:
 def _painted(path: Path, patches: Patches) -> Painting:
     """The paint of a key picture: each patch's most frequent colour, as a packed number."""
     picture = read_picture(path)
-    if picture.shape[:2] != patches.labels.shape:
+    if picture.shape[:2] != patches.shape:
         raise Refusal(f"{path.name} is not of the size of its drawing; scale it alike")
     rgb = picture[..., :3].astype(np.int64)
     code = (rgb[..., 0] << 16) | (rgb[..., 1] << 8) | rgb[..., 2]
@@ -573,8 +573,8 @@ def proof(
             raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
         numbers = sorted(read)
         packed = [read[k][1] for k in numbers]
-        for linked in [pool.submit(packed_links, a, b) for a, b in pairwise(packed)]:
-            links.append(linked.result())
+        for linked in [pool.submit(packed_links, pair) for pair in pairwise(packed)]:
+            links += linked.result()
             bar.advance(task)
     found = [
         {

@@ -25,8 +25,12 @@ T = TypeVar("T")
 _FARM_ANSWERS_WITHIN = 5.0
 """Seconds a farm's scheduler has to answer."""
 
-_MMAP_THRESHOLD = -3
-"""M_MMAP_THRESHOLD of glibc's mallopt."""
+_MMAP_THRESHOLD, _TRIM_THRESHOLD = -3, -1
+"""M_MMAP_THRESHOLD and M_TRIM_THRESHOLD of glibc's mallopt."""
+
+_OF_THE_SYSTEM, _KEPT = 2**25, 2**27
+"""Bytes from which on a piece is asked of the system itself, which clears it each time, and how many may lie free until the next
+look: what arrays of a 1080p drawing take is used again at once, what those of a large one take goes back."""
 
 TRIES = 3
 """How often a call is made before it is taken to be what breaks the workers."""
@@ -40,7 +44,8 @@ def _allocator() -> Callable[[int], object]:
     """Gives back what this process does not use: glibc's malloc_trim, with large pieces asked of the system itself."""
     try:
         library = ctypes.CDLL(None)
-        library.mallopt(_MMAP_THRESHOLD, 2**20)
+        library.mallopt(_MMAP_THRESHOLD, _OF_THE_SYSTEM)
+        library.mallopt(_TRIM_THRESHOLD, _KEPT)
         return library.malloc_trim
     except (OSError, AttributeError):
         return lambda _: None

@@ -267,8 +267,8 @@ _COMPARED = 2100
 """Longest side at which drawings are compared with each other, px. Methods are tuned for sides of 1000 to 2000; more
 px say nothing more of which patch is which, and cost memory and time."""
 
-_open: Memory[Patches] = Memory(160 * 2**20, lambda patches: 3 * patches.labels.nbytes)
-_compared: Memory[Patches] = Memory(160 * 2**20, lambda patches: 3 * patches.labels.nbytes)
+_open: Memory[Patches] = Memory(160 * 2**20, lambda patches: 3 * patches.open_labels.nbytes)
+_compared: Memory[Patches] = Memory(160 * 2**20, lambda patches: 3 * patches.open_labels.nbytes)
 _partings: Memory[Parting] = Memory(2, lambda _: 1)
 
 

@@ -174,7 +174,7 @@ def shares(
     if not names:
         table[1:] = 1
         table[patches.background] = 0
-    step = max(1, patches.labels.shape[1] // _SHARES)
+    step = max(1, patches.shape[1] // _SHARES)
     coarse = np.ascontiguousarray(patches.labels[step // 2 :: step, step // 2 :: step])
     matrix = np.array([[1 / step, 0, 0], [0, 1 / step, 0]])
     cover = _seen(coarse, patches.background, _placed(patches, spots, tones, parts), kinds, matrix)

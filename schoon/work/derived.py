@@ -74,6 +74,13 @@ class Memory(Generic[T]):
         with self._lock:
             return key in self._items
 
+    def known(self, key: str) -> T | None:
+        """The item; None if it is not there."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+            return self._items.get(key)
+
     def get(self, key: str, make: Callable[[], T]) -> T:
         """The item, made if it is not there. Whoever asks while it is being made waits for it."""
         with self._lock:
@@ -189,7 +196,7 @@ def to_json(content: Any) -> bytes:
     return json.dumps(content).encode()
 
 
-_patches: Memory[Patches] = Memory(128 * 2**20, lambda patches: 2 * patches.labels.nbytes)
+_patches: Memory[Patches] = Memory(128 * 2**20, lambda patches: 2 * patches.open_labels.nbytes)
 
 
 def sheet_key(line: str | None, sheet: Sheet) -> str:

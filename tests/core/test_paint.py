@@ -68,10 +68,8 @@ def test_renumbering_changes_nothing() -> None:
     order = np.r_[0, np.random.default_rng(3).permutation(second.count) + 1]
     renumbered = replace(
         second,
-        labels=order[second.labels].astype(np.int32),
         open_labels=order[second.open_labels].astype(np.int32),
         areas=second.areas[np.argsort(order)],
-        anchors=second.anchors[np.argsort(order)],
         background=int(order[second.background]),
     )
     plain = carry([first, second], {0: key_of(first)})[1]

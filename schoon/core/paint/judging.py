@@ -92,7 +92,7 @@ def facts_of(patches: Patches) -> Facts:
     pairs = np.argwhere(table)
     pairs = pairs[(pairs > 0).all(axis=1)]
     return Facts(
-        patches.background, patches.areas, patches.labels.size, pairs, table[pairs[:, 0], pairs[:, 1]]
+        patches.background, patches.areas, patches.open_labels.size, pairs, table[pairs[:, 0], pairs[:, 1]]
     )
 
 

@@ -122,7 +122,7 @@ def _motions(
     moves = [rest, flows, laid.moves]
     belief = [np.full(len(every), _RESTS), np.full(len(every), _FLOWS), np.maximum(quality, _LEAST)]
     if len(sure) > 1:
-        unit = max(target.labels.shape) / 1000
+        unit = max(target.shape) / 1000
         well = quality[best[sure]]
         far = (
             np.hypot(*(target.centres[every][:, None] - target.centres[sure][None]).transpose(2, 0, 1)) / unit
@@ -184,7 +184,7 @@ def _within(patches: Patches) -> NDArray[np.float64]:
 
 def _patch_at(patches: Patches, places: NDArray[np.float64]) -> NDArray[np.int64]:
     """(k, p) the patch at each place, 0 outside the picture."""
-    height, width = patches.labels.shape
+    height, width = patches.shape
     column, row = np.floor(places[..., 0]).astype(int), np.floor(places[..., 1]).astype(int)
     inside = (column >= 0) & (row >= 0) & (column < width) & (row < height)
     found = patches.labels[np.clip(row, 0, height - 1), np.clip(column, 0, width - 1)]

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 from weakref import WeakKeyDictionary
 
 import cv2
@@ -129,7 +130,7 @@ class Match:
             return []
         counterpart = np.delete(self.likely, outside, axis=1).max(axis=1)
         gone = self.together[:, outside] > _ALL_OF_IT * self.together.sum(axis=1)
-        gone &= (counterpart < _NO_COUNTERPART) & (source.areas > _WORTH_SAYING * target.labels.size)
+        gone &= (counterpart < _NO_COUNTERPART) & (source.areas > _WORTH_SAYING * target.open_labels.size)
         gone[[0, source.background]] = False
         ink = cv2.dilate((target.open_labels == 0).astype(np.uint8), np.ones((9, 9)))[::_STRIDE, ::_STRIDE]
         lined = []
@@ -180,7 +181,7 @@ def likeness(source: Patches, target: Patches) -> NDArray[np.float64]:
 
 
 def _check(source: Patches, target: Patches) -> None:
-    if source.labels.shape != target.labels.shape:
+    if source.shape != target.shape:
         raise ValueError("drawings must be of one size to be matched")
 
 
@@ -200,8 +201,8 @@ def match(source: Patches, target: Patches) -> Match:
     alike, share = np.zeros_like(likely), np.zeros_like(likely)
     alike[laid.source, laid.target] = _alike(source, target, laid)
     share[laid.source, laid.target] = laid.share * (0.5 + 0.5 * laid.reverse)
-    close = looks * np.exp(-0.5 * (guess.distance / (_NEAR * max(target.labels.shape))) ** 2)
-    tables = [likely, likely * mutual, alike, share, close, guess.inside, rests, rests_both, border, within]
+    close = looks * np.exp(-0.5 * (guess.distance / (_NEAR * max(target.shape))) ** 2)
+    tables: list[NDArray[Any]] = [likely, likely * mutual, alike, share, close, guess.inside, rests, rests_both, border, within]  # fmt: skip
     several = 0.5 * (border + within).astype(float)
     several = _normalise(several) * np.clip(several.max(axis=0) / _CLEAR, 0, 1)
     mixed = (1 - _MOTIONS) * likely + _MOTIONS * several
@@ -274,7 +275,7 @@ _smalls: WeakKeyDictionary[Patches, _Small] = WeakKeyDictionary()
 
 def _small(patches: Patches) -> _Small:
     if patches not in _smalls:
-        height, width = patches.labels.shape
+        height, width = patches.shape
         shrink = max(1.0, max(height, width) / _FLOW_SIDE)
         clear = (patches.open_labels > 0).astype(np.uint8)
         distance = cv2.distanceTransform(clear, cv2.DIST_L2, 3)
@@ -329,7 +330,7 @@ def _overlap(
     """How often each target patch falls into each source patch, and the distance in px between a target patch's place
     in the source and each source patch's centre, both (sources, targets); and the source patch at every
     _STRIDE-th row and column of the target."""
-    height, width = target.labels.shape
+    height, width = target.shape
     seen = target.open_labels[::_STRIDE, ::_STRIDE]
     scale = np.array([width / place.shape[1], height / place.shape[0]], np.float32)
     full = cv2.resize((place + 0.5) * scale - 0.5, seen.shape[::-1], interpolation=cv2.INTER_LINEAR)
@@ -355,7 +356,7 @@ def _first_guess(
     distance: NDArray[np.float64],
 ) -> NDArray[np.float64]:
     size_a, size_b = np.sqrt(source.areas.astype(float)), np.sqrt(target.areas.astype(float))
-    reach = 0.5 * np.minimum(size_a[:, None], size_b[None]) + 0.012 * max(source.labels.shape)
+    reach = 0.5 * np.minimum(size_a[:, None], size_b[None]) + 0.012 * max(source.shape)
     near = np.exp(-0.5 * (distance / reach) ** 2)
     size = np.exp(
         -0.5 * ((np.log(np.maximum(size_a, 1))[:, None] - np.log(np.maximum(size_b, 1))[None]) / _SIZES) ** 2
@@ -387,7 +388,7 @@ def _moving_alike(
     chosen by size and shape; those whose displacement agrees with that of candidates next to them win.
     """
     result = np.zeros((source.count + 1, target.count + 1))
-    side = max(source.labels.shape)
+    side = max(source.shape)
     alike = looks * np.exp(-0.5 * (distance / (0.16 * side)) ** 2)
     for table, patches, axis in ((alike, source, 0), (alike, target, 1)):
         if patches.background:
@@ -486,7 +487,7 @@ def _laid(source: Patches, target: Patches, first: NDArray[np.float64], flow: ND
 def _shift_of(target: Patches, place: NDArray[np.float32]) -> NDArray[np.float64]:
     """(count + 1, 2) px from each patch to where the registration puts it in the source."""
     shape = np.array(place.shape[1::-1])
-    scale = np.array(target.labels.shape[::-1]) / shape
+    scale = np.array(target.shape[::-1]) / shape
     column, row = np.clip((target.anchors / scale).astype(int), 0, shape - 1).T
     return np.asarray((place[row, column] + 0.5) * scale - target.anchors)
 

@@ -107,7 +107,7 @@ def fitted(
     lay = np.array(
         [[across, 0, there[0] - across * centre[0]], [0, scale, there[1] - scale * centre[1]]], np.float32
     )
-    height, width = like.labels.shape
+    height, width = like.shape
     drawn = cv2.warpAffine(
         patches.open_labels.astype(np.float32), lay, (width, height), flags=cv2.INTER_NEAREST,
         borderValue=float(patches.background),
@@ -129,7 +129,7 @@ def _figure(patches: Patches) -> tuple[NDArray[np.float64], float]:
     inside = (patches.labels != patches.background) & (patches.open_labels > 0)
     rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
     if not len(rows):
-        return np.array(patches.labels.shape[::-1]) / 2, 1.0
+        return np.array(patches.shape[::-1]) / 2, 1.0
     middle = np.array([columns[0] + columns[-1] + 1, rows[0] + rows[-1] + 1]) / 2
     return middle, float(inside.sum())
 

@@ -19,24 +19,37 @@ from ..strokes.raster import fixed
 
 @dataclass(frozen=True, eq=False)
 class Patches:
-    """The patches of one drawing.
+    """The patches of one drawing, numbered from 1.
 
-    labels: (h, w) int32; patches are numbered from 1 and meet under the line, so no pixel is 0 unless the
-    drawing has no patch at all. Patch `background` (0 if there is none) is the outside.
-    open_labels: the same before the growth under the line: 0 on ink.
-    scale: px of the drawing that a pixel of all this stands for, in each direction; areas and places are in pixels.
+    open_labels: (h, w) int32, 0 on ink. areas: (count + 1,) of their open parts. Patch `background` (0 if there is none) is the
+    outside. scale: px of the drawing that a pixel of all this stands for, in each direction; areas and places are in pixels.
+    What is derived from these is found when it is first asked for.
     """
 
-    labels: NDArray[np.int32]
     open_labels: NDArray[np.int32]
     areas: NDArray[np.int64]
-    anchors: Points
     background: int
     scale: int = 1
 
     @property
     def count(self) -> int:
         return len(self.areas) - 1
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """(height, width), in pixels."""
+        height, width = self.open_labels.shape
+        return height, width
+
+    @cached_property
+    def labels(self) -> NDArray[np.int32]:
+        """(h, w) int32; patches meet under the line, so no pixel is 0 unless the drawing has no patch at all."""
+        return grow(self.open_labels)
+
+    @cached_property
+    def anchors(self) -> Points:
+        """(count + 1, 2) a place well inside each patch, px; row 0 is unused."""
+        return _anchors(self.open_labels, self.count + 1) if self.count else np.zeros((1, 2))
 
     @cached_property
     def _moments(self) -> NDArray[np.float64]:
@@ -53,7 +66,8 @@ class Patches:
     def centres(self) -> Points:
         """(count + 1, 2) centroid of each patch's open area, px; row 0 is unused."""
         n = self._moments[:, :1]
-        return np.where(n > 0, self._moments[:, 1:3] / np.maximum(n, 1), self.anchors)
+        found = self._moments[:, 1:3] / np.maximum(n, 1)
+        return found if n[1:].all() else np.where(n > 0, found, self.anchors)
 
     @cached_property
     def spread(self) -> Points:
@@ -79,9 +93,9 @@ class Patches:
     def at(self, x: float, y: float) -> int:
         """The patch under a point of the drawing, 0 outside the picture."""
         row, col = int(np.floor(y)), int(np.floor(x))
-        if not (0 <= row < self.labels.shape[0] and 0 <= col < self.labels.shape[1]):
+        if not (0 <= row < self.open_labels.shape[0] and 0 <= col < self.open_labels.shape[1]):
             return 0
-        return int(self.labels[row, col])
+        return int(self.open_labels[row, col] or self.labels[row, col])
 
 
 _NEAR = 24
@@ -145,12 +159,7 @@ def patches_of(wall: NDArray[np.bool_], colours: NDArray[np.integer]) -> Patches
 
 
 def _of_labels(open_labels: NDArray[np.int32], areas: NDArray[np.int64]) -> Patches:
-    if len(areas) == 1:
-        return Patches(open_labels, open_labels, areas, np.zeros((1, 2)), 0)
-    labels = grow(open_labels)
-    return Patches(
-        labels, open_labels, areas, _anchors(open_labels, len(areas)), _background(open_labels, len(areas))
-    )
+    return Patches(open_labels, areas, _background(open_labels, len(areas)) if len(areas) > 1 else 0)
 
 
 def pack(patches: Patches) -> bytes:

@@ -108,17 +108,20 @@ def _found_again(run: Run, details: list[dict[int, _Detail]], n: int, m: int) ->
         there = b.centres[[d.patch for d in others]] if others else np.zeros((0, 2))
         middle = here.mean(axis=0)
         expected = run.shift(n, m, middle)
-        best: tuple[float, Points, dict[int, int]] = (_LINES * run.fits(n, m, middle, expected), expected, {})
-        for at, detail in zip(here, group, strict=True):
-            for k, other in enumerate(others):
-                shift = there[k] - at
-                off = float(np.hypot(*(shift - expected))) / (_ASIDE * a.unit)
-                if not _alike(detail, other) or off > _TOO_FAR:
-                    continue
-                pairs = _pairs(group, here + shift, others, there, a.unit)
-                score = _LINES * run.fits(n, m, middle, shift) + len(pairs) - off
-                if score > best[0]:
-                    best = (score, shift, pairs)
+        shifts = [expected] + [
+            there[k] - at
+            for at, detail in zip(here, group, strict=True)
+            for k, other in enumerate(others)
+            if _alike(detail, other) and np.hypot(*(there[k] - at - expected)) <= _TOO_FAR * _ASIDE * a.unit
+        ]
+        fits = run.fits(n, m, middle, np.array(shifts)).tolist()
+        best: tuple[float, Points, dict[int, int]] = (_LINES * fits[0], expected, {})
+        for shift, fit in zip(shifts[1:], fits[1:], strict=True):
+            pairs = _pairs(group, here + shift, others, there, a.unit)
+            off = float(np.hypot(*(shift - expected))) / (_ASIDE * a.unit)
+            score = _LINES * fit + len(pairs) - off
+            if score > best[0]:
+                best = (score, shift, pairs)
         _, shift, pairs = best
         found |= {d.patch: (pairs.get(d.patch, 0), at + shift) for d, at in zip(group, here, strict=True)}
     return found

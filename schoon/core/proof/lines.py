@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from .findings import Finding
 from .run import Run
@@ -64,8 +64,7 @@ def trembles_and_drifts(run: Run) -> Iterator[Finding]:
     if not len(run) or not all(len(sight.points) for sight in run.sights):
         return
     unit = run.sights[0].unit
-    trees = run.trees
-    steps = [trees[n + 1].query(run.sights[n].points)[0] / unit for n in range(len(run) - 1)]
+    steps = [a.steps_to(b) / unit for a, b in pairwise(run.sights)]
     holds = [float((step < _HOLDS).mean()) >= _HELD for step in steps]
     begin = 0
     while begin < len(steps):
@@ -73,14 +72,14 @@ def trembles_and_drifts(run: Run) -> Iterator[Finding]:
         while end < len(steps) and holds[end]:
             end += 1
         if end - begin + 1 >= _LEAST:
-            found = _of_stretch(run, trees, steps[begin:end], begin, end, unit)
+            found = _of_stretch(run, steps[begin:end], begin, end, unit)
             if found:
                 yield found
         begin = end + 1
 
 
 def _of_stretch(
-    run: Run, trees: list[cKDTree], steps: list[NDArray[np.float64]], begin: int, end: int, unit: float
+    run: Run, steps: list[NDArray[np.float64]], begin: int, end: int, unit: float
 ) -> Finding | None:
     """Of drawings begin to end, the latter included."""
     # The stillest lines of each drawing are what is held; arms that move beside them do not count.
@@ -88,18 +87,18 @@ def _of_stretch(
     still = float(np.median([(step < _STILL).mean() for step in steps]))
     if still > 0.3 or by_step < _TREMBLES / 2:
         return None
-    first = run.sights[begin].points
-    from_first = [_calm(trees[n].query(first)[0] / unit) for n in range(begin + 1, end + 1)]
+    first = run.sights[begin]
+    from_first = [_calm(first.steps_to(run.sights[n]) / unit) for n in range(begin + 1, end + 1)]
     half = len(from_first) // 2
     early, late = float(np.mean(from_first[: max(1, half)])), float(np.mean(from_first[half:]))
     drawings = tuple(range(begin, end + 1))
     whole = len(drawings)
     if late > _GROWS * by_step and late > 1.25 * early and by_step <= _CREEPS:
         words = f"the pose is held, but creeps {late * unit:.0f} px from the first of {whole} drawings"
-        return Finding("drift", drawings, None, words, late * len(first), "trace", like=begin)
+        return Finding("drift", drawings, None, words, late * len(first.points), "trace", like=begin)
     if late < _GROWS * by_step and by_step >= _TREMBLES:
         words = f"held lines are redrawn unlike, by {by_step * unit:.1f} px from drawing to drawing"
-        return Finding("tremble", drawings, None, words, by_step * len(first), "trace", like=begin)
+        return Finding("tremble", drawings, None, words, by_step * len(first.points), "trace", like=begin)
     return None
 
 

@@ -8,7 +8,6 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..paint.matching import likeness
 from ..patches import Patches, unpack_coarse
@@ -21,8 +20,8 @@ _SURE = 0.15
 _NEAREST = 8
 """Patches whose movements are tried for a place near them."""
 
-_ABOUT, _ON, _FAR = 90.0, 3.0, 400.0
-"""px of a drawing of 1600 px across the corners: about a place, lines that move with it; beside a line, what lies on it; and
+_ABOUT, _FAR = 90.0, 400.0
+"""px of a drawing of 1600 px across the corners: about a place, lines that move with it; and
 a movement so far needs all lines about to lie better by it than at rest."""
 
 _ENOUGH = 250
@@ -50,9 +49,16 @@ LONGEST = 1280
 """Pixels of the longer side of drawings that are compared; larger ones are compared in larger pixels."""
 
 
-def packed_links(source: bytes, target: bytes) -> dict[int, tuple[int, float]]:
-    """As `links_of`, of packed patches, those of large drawings in larger pixels."""
-    return links_of(*(unpack_coarse(packed, LONGEST) for packed in (source, target)))
+def packed_links(packed: Sequence[bytes]) -> list[dict[int, tuple[int, float]]]:
+    """As `links_of`, of the packed patches of drawings that follow each other, large ones in larger pixels; from each but the
+    last to the next."""
+    found = []
+    before = unpack_coarse(packed[0], LONGEST)
+    for body in packed[1:]:
+        here = unpack_coarse(body, LONGEST)
+        found.append(links_of(before, here))
+        before = here
+    return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,24 +110,19 @@ class Run:
         near = np.argsort(np.hypot(*(here - place).T))[:_NEAREST]
         moves = (there - here)[near]
         tried = [np.zeros(2), *moves, *([np.median(moves, axis=0)] if len(moves) else [])]
-        fits = [self.fits(start, end, place, move) - np.hypot(*move) / (_FAR * a.unit) for move in tried]
-        return np.asarray(tried[int(np.argmax(fits))])
+        moves = np.array(tried)
+        fits = self.fits(start, end, place, moves) - np.hypot(*moves.T) / (_FAR * a.unit)
+        return np.asarray(moves[int(fits.argmax())])
 
-    def fits(self, start: int, end: int, place: Points, move: Points) -> float:
-        """Share of the lines about a place of one drawing that lie on lines of another when moved."""
-        unit = self.sights[start].unit
-        points = self.sights[start].points
-        about = points[self.trees[start].query_ball_point(place, _ABOUT * unit)]
+    def fits(self, start: int, end: int, place: Points, moves: Points) -> NDArray[np.float64]:
+        """(m,) share of the lines about a place of one drawing that lie on lines of another when moved by each of (m, 2) px."""
+        sight = self.sights[start]
+        about = sight.points[sight.tree.query_ball_point(place, _ABOUT * sight.unit)]
         if not len(about):
-            return 0.0
+            return np.zeros(len(moves))
         about = about[:: max(1, len(about) // _ENOUGH)]
-        far = self.trees[end].query(about + move, distance_upper_bound=_ON * unit)[0]
-        return float(np.isfinite(far).mean())
-
-    @cached_property
-    def trees(self) -> list[cKDTree]:
-        """Of each drawing's points."""
-        return [cKDTree(sight.points) for sight in self.sights]
+        moved = about[None] + np.asarray(moves)[:, None]
+        return self.sights[end].on_lines(moved.reshape(-1, 2)).reshape(moved.shape[:2]).mean(axis=1)
 
     def _whole_in_both(self, start: int, end: int) -> tuple[Points, Points]:
         """Middles of patches that are as large in both drawings, so that the middle moves as the patch does, px."""

@@ -7,11 +7,13 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from weakref import WeakKeyDictionary
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import find_objects
+from scipy.spatial import cKDTree
 
 from ..patches import Patches
 from ..strokes import Points
@@ -27,6 +29,13 @@ _ACROSS = 8
 
 _POINTS = 6000
 """Points along the lines that are kept."""
+
+
+_CELL, _BESIDE = 0.75, 3.0
+"""Sides of the cells in which it is kept what lies on lines, and how far beside them that is, px of a drawing of 1600 px across
+the corners."""
+
+_STEPS: WeakKeyDictionary[Sight, WeakKeyDictionary[Sight, NDArray[np.float64]]] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,6 +76,12 @@ class Sight:
         """px that stand for one of a drawing of 1600 px across the corners."""
         return float(np.hypot(*self.size)) / 1600
 
+    @property
+    def kept(self) -> int:
+        """Bytes that it takes, about, with what is found in it."""
+        width, height = self._cells
+        return int(self.labels.nbytes + 4 * self.points.nbytes + width * height // 8)
+
     @cached_property
     def figure(self) -> NDArray[np.bool_]:
         """Which patches are not the outside."""
@@ -106,6 +121,47 @@ class Sight:
         found = np.zeros(len(row), np.int64)
         found[inside] = self.labels[row[inside], column[inside]]
         return found
+
+    @cached_property
+    def tree(self) -> cKDTree:
+        """Of `points`."""
+        return cKDTree(self.points)
+
+    def steps_to(self, other: Sight) -> NDArray[np.float64]:
+        """(n,) how far each of `points` lies from the lines of another drawing, px. Kept as long as both are."""
+        known = _STEPS.setdefault(self, WeakKeyDictionary())
+        if other not in known:
+            known[other] = other.tree.query(self.points)[0]
+        return known[other]
+
+    def on_lines(self, places: Points) -> NDArray[np.bool_]:
+        """(n,) which of (n, 2) places, px, lie on a line or just beside it."""
+        column, row = np.floor(np.asarray(places) / self._cell).astype(int).T
+        width, height = self._cells
+        inside = (row >= 0) & (row < height) & (column >= 0) & (column < width)
+        bits = self._near_lines[np.where(inside, row, 0), np.where(inside, column, 0) >> 3]
+        return inside & (bits >> (7 - (column & 7)) & 1 > 0)
+
+    @property
+    def _cell(self) -> float:
+        return _CELL * self.unit
+
+    @property
+    def _cells(self) -> tuple[int, int]:
+        width, height = self.size
+        return int(np.ceil(width / self._cell)), int(np.ceil(height / self._cell))
+
+    @cached_property
+    def _near_lines(self) -> NDArray[np.uint8]:
+        """A raster of what lies on lines, a bit a cell, which takes less to ask than a tree."""
+        width, height = self._cells
+        near = np.zeros((height, width), np.uint8)
+        column, row = np.floor(self.points / self._cell).astype(int).T
+        near[row.clip(0, height - 1), column.clip(0, width - 1)] = 1
+        reach = int(_BESIDE / _CELL)
+        across = np.arange(-reach, reach + 1)
+        disc = np.hypot(*np.meshgrid(across, across)) * _CELL <= _BESIDE
+        return np.packbits(cv2.dilate(near, disc.astype(np.uint8)), axis=1)
 
     def places(self, patch: int) -> Points:
         """(n, 2) a raster of places in a patch, px."""
@@ -187,8 +243,9 @@ def sight_of(
             left_out[patch] = float((bare[part] & (mask > 0)).sum())
     thickness = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
     ridge = (thickness >= 1) & (thickness >= cv2.dilate(thickness, np.ones((3, 3))) - 1e-3)
-    rows, columns = np.nonzero(ridge)
-    every = max(1, len(rows) // _POINTS)
+    found = cv2.findNonZero(ridge.astype(np.uint8))
+    crests = np.zeros((0, 2)) if found is None else found.reshape(-1, 2).astype(float)
+    every = max(1, len(crests) // _POINTS)
     return Sight(
         (width, height),
         step,
@@ -203,8 +260,8 @@ def sight_of(
         host,
         hosted,
         left_out,
-        np.c_[columns, rows][::every] + 0.5,
-        float(2 * np.median(thickness[ridge]) - 1) if len(rows) else 0.0,
+        crests[::every] + 0.5,
+        float(2 * np.median(thickness[ridge]) - 1) if len(crests) else 0.0,
         np.zeros(count + 1) if shade is None else shade,
         parts or {},
     )

@@ -94,7 +94,7 @@ def cycles(run: Run, shown: Shown) -> Iterator[Finding]:
         if len(cycle) < 3 or not all(len(run.sights[n].points) for n in cycle):
             continue
         steps = [
-            float(run.trees[b].query(run.sights[a].points)[0].mean())
+            float(run.sights[a].steps_to(run.sights[b]).mean())
             for a, b in zip(cycle, (*cycle[1:], cycle[0]), strict=True)
         ]
         usual = max(steps[:-1])

@@ -35,8 +35,12 @@ from .. import proofs
 from ..lined import patched
 from ..work import Call, Failed, Work
 
-_unpacked: Memory[Sight] = Memory(160 * 2**20, lambda sight: sight.labels.nbytes + sight.points.nbytes)
-"""Sights by their name: after an edit all but one are those of before."""
+_unpacked: Memory[Sight] = Memory(160 * 2**20, lambda sight: sight.kept)
+"""Sights by their name, with what is found in each: after an edit all but one are those of before."""
+
+
+_TOGETHER = 6
+"""Pairs of drawings that one worker compares at a time."""
 
 
 class Proof:
@@ -91,13 +95,16 @@ class Proof:
         names = [
             key_of("sight", [row[p] for p in revisions.SHOWN], size, sorted(parts.items())) for row in rows
         ]
+        known = {k: sight for k, name in enumerate(names) if (sight := _unpacked.known(name)) is not None}
         packed = {
-            k: body for k, name in enumerate(names) if (body := work.files.read(name, ".sight")) is not None
+            k: body
+            for k, name in enumerate(names)
+            if k not in known and (body := work.files.read(name, ".sight")) is not None
         }
 
         def calls() -> Iterator[tuple[int, Call]]:
             for k, row in enumerate(rows):
-                if k not in packed:
+                if k not in packed and k not in known:
                     with work.store.transaction() as cursor:
                         found = revisions.get_documents(cursor, [row[p] for p in revisions.SHOWN])
                     documents = [found.get(row[p]) for p in revisions.SHOWN]
@@ -109,7 +116,9 @@ class Proof:
             packed[k] = work.files.get(names[k], ".sight", partial(bytes, result))
             with work.saving() as cursor:
                 work.done(cursor, int(rows[k]["id"]))
-        return [_unpacked.get(names[k], partial(unpack_sight, packed[k])) for k in range(len(rows))]
+        for k, body in packed.items():
+            known[k] = _unpacked.get(names[k], partial(unpack_sight, body))
+        return [known[k] for k in range(len(rows))]
 
     def _links(self, work: Work, rows: Sequence[DrawingRow], patches: Sequence[bytes]) -> list[Links]:
         bodies = [key_of(body) for body in patches]
@@ -117,18 +126,32 @@ class Proof:
         kept_links = {
             k: body for k, name in enumerate(names) if (body := work.files.read(name, ".json")) is not None
         }
+        missing = [k for k in range(len(names)) if k not in kept_links]
         calls = (
-            (k, (packed_links, a, b)) for k, (a, b) in enumerate(pairwise(patches)) if k not in kept_links
+            (k, (packed_links, patches[k : k + count + 1]))
+            for k, count in _stretches(missing, work.pool.workers)
         )
-        for k, result in work.spread(calls):
+        for first, result in work.spread(calls):
             if isinstance(result, Failed):
-                raise Refusal(f"Drawing {rows[k]['number']} could not be compared: {result.words}")
-            body = json.dumps(sorted((p, *to) for p, to in result.items())).encode()
-            kept_links[k] = work.files.get(names[k], ".json", partial(bytes, body))
+                raise Refusal(f"Drawing {rows[first]['number']} could not be compared: {result.words}")
+            for k, linked in enumerate(result, first):
+                body = json.dumps(sorted((p, *to) for p, to in linked.items())).encode()
+                kept_links[k] = work.files.get(names[k], ".json", partial(bytes, body))
         return [
             {int(p): (int(to), float(sure)) for p, to, sure in json.loads(kept_links[k])}
             for k in range(len(names))
         ]
+
+
+def _stretches(places: Sequence[int], workers: int) -> Iterator[tuple[int, int]]:
+    """Places in order as stretches without a gap, (first, how many), none longer than keeps all workers busy: what is next to each
+    other is cheaper to compare by one."""
+    most = max(1, min(_TOGETHER, len(places) // (2 * workers)))
+    begin = 0
+    for k in range(1, len(places) + 1):
+        if k == len(places) or places[k] != places[k - 1] + 1 or k - begin == most:
+            yield places[begin], k - begin
+            begin = k
 
 
 def _gaps_in(seal: Any) -> list[Gap]:
