@@ -16,6 +16,10 @@ Quality = Literal["small", "good", "best"]
 
 _CRF: dict[Quality, str] = {"small": "28", "good": "20", "best": "12"}
 
+_LARGE = 4_000_000
+_MANY, _FEW = "rc-lookahead=12", "rc-lookahead=4:ref=1:bframes=1"
+"""Pictures that are looked ahead at or referred to are held as they are: of those with more px than `_LARGE` few have to do."""
+
 
 def write(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float, quality: Quality = "good") -> int:
     """Writes (h, w, 3) RGB pictures of one size, one a frame; returns how many. Sides that are odd get one more px, as the
@@ -25,12 +29,6 @@ def write(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float, quality
     with av.open(str(path), "w", format="mp4", options={"movflags": "faststart"}) as container:
         stream = container.add_stream("libx264", rate=rate)
         stream.pix_fmt = "yuv420p"
-        # Pictures that are looked ahead at are held as they are: of large ones few have to do.
-        stream.options = {
-            "crf": _CRF[quality],
-            "preset": "medium",
-            "x264-params": "rc-lookahead=12:threads=2",
-        }
         # Told what it is, a player shows the colours as they are.
         context = stream.codec_context
         context.color_range, context.colorspace = 1, 1
@@ -41,6 +39,8 @@ def write(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float, quality
             )
             if not count:
                 stream.height, stream.width = even.shape[:2]
+                held = _FEW if even.shape[0] * even.shape[1] > _LARGE else _MANY
+                stream.options = {"crf": _CRF[quality], "preset": "medium", "x264-params": f"{held}:threads=2"}
             frame = av.VideoFrame.from_ndarray(even, format="rgb24").reformat(
                 format="yuv420p", dst_colorspace="ITU709", src_color_range="JPEG", dst_color_range="MPEG"
             )

@@ -9,7 +9,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
-from ..core.strokes import Points, Stroke, fit_curve, outline, sample
+from ..core.strokes import Points, Stroke, outline, sample
 from ..errors import Refusal
 
 
@@ -140,19 +140,20 @@ def read_drawing_svg(name: str, text: str) -> tuple[list[Stroke], tuple[int, int
     return strokes, (round(float(box[1])), round(float(box[2])))
 
 
+_NUMBER = re.compile(r"-?\d*\.?\d+(?:[eE][+-]?\d+)?")
+
+
 def _stroke(run: str, width: float) -> Stroke | None:
     pieces: list[Points] = []
     at = np.zeros(2)
-    for command, body in re.findall(r"([MLC])([^MLC]*)", run):
-        values = np.array(re.findall(r"-?\d*\.?\d+(?:[eE][+-]?\d+)?", body), float).reshape(-1, 2)
-        if command == "M" and len(values):
-            at, values = values[0], values[1:]
-            command = "L"
-        if command == "L":
-            for end in values:
-                if np.hypot(*(end - at)) > 1e-9:
-                    pieces.append(fit_curve(np.array([at, end]), 0.1)[0])
-                    at = end
+    for straight, body in re.findall(r"((?:[ML][^MLC]*)+)|C([^MLC]*)", run):
+        values = np.array(_NUMBER.findall(straight or body), float).reshape(-1, 2)
+        if straight:
+            corners = values if straight[0] == "M" else np.vstack([at, values])
+            corners = corners[np.r_[True, np.hypot(*np.diff(corners, axis=0).T) > 1e-9][: len(corners)]]
+            if len(corners) > 1:
+                pieces.append(_straight(corners))
+            at = corners[-1] if len(corners) else at
         else:
             for piece in values[: len(values) // 3 * 3].reshape(-1, 3, 2):
                 pieces.append(np.vstack([at, piece]))
@@ -161,3 +162,10 @@ def _stroke(run: str, width: float) -> Stroke | None:
         return None
     controls = np.vstack([pieces[0], *(piece[1:] for piece in pieces[1:])])
     return Stroke(controls, np.full((len(controls) - 1) // 3 + 1, width))
+
+
+def _straight(corners: Points) -> Points:
+    """(3 n + 1, 2) control points of the straight lines between n + 1 places."""
+    begin, way = corners[:-1], np.diff(corners, axis=0)
+    inner = np.stack([begin + way / 3, begin + 2 * way / 3, corners[1:]], axis=1)
+    return np.vstack([corners[:1], inner.reshape(-1, 2)])

@@ -17,6 +17,7 @@ from typing import Any, TypeVar
 import cv2
 
 from ..errors import Refusal
+from ..work.derived import forget_all
 
 log = logging.getLogger(__name__)
 
@@ -69,6 +70,18 @@ def begin_worker(parent: int) -> None:
 
 def _ready() -> None:
     """What a worker does first."""
+
+
+_newest = 0
+
+
+def of_job(job: int, function: Callable[..., T], *arguments: Any) -> T:
+    """Does a call of a job in a worker; what was kept at hand for earlier jobs is let go first: drawings may be large."""
+    global _newest
+    if job > _newest:
+        _newest = job
+        forget_all()
+    return function(*arguments)
 
 
 def local_executor(workers: int) -> ProcessPoolExecutor:

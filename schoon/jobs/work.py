@@ -15,7 +15,7 @@ from ..errors import Refusal
 from ..store import Cursor, DrawingRow, JobRow, ShotRow, Store, jobs, productions, revisions
 from ..work import edits, readings
 from ..work.derived import Files
-from .pool import TRIES, Pool, PoolAway
+from .pool import TRIES, Pool, PoolAway, of_job
 
 K = TypeVar("K", bound=Hashable)
 
@@ -198,7 +198,7 @@ class Work:
     def _submit(self, call: Call) -> Future[Any]:
         while True:
             try:
-                future = self.pool.submit(*call)
+                future = self.pool.submit(of_job, self.job["id"], *call)
             except PoolAway as away:
                 self._say(str(away))
                 if self._stop.wait(1):

@@ -20,6 +20,7 @@ from functools import lru_cache
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any, Generic, TypeVar
+from weakref import WeakSet
 
 import cv2
 import numpy as np
@@ -69,10 +70,17 @@ class Memory(Generic[T]):
         self._held = 0
         self._lock = threading.Lock()
         self._making: dict[str, threading.Lock] = {}
+        _memories.add(self)
 
     def __contains__(self, key: str) -> bool:
         with self._lock:
             return key in self._items
+
+    def clear(self) -> None:
+        """Forgets everything."""
+        with self._lock:
+            self._items.clear()
+            self._held = 0
 
     def known(self, key: str) -> T | None:
         """The item; None if it is not there."""
@@ -103,6 +111,15 @@ class Memory(Generic[T]):
                 while self._held > self._most and len(self._items) > 1:
                     self._held -= self._weight(self._items.popitem(last=False)[1])
         return item
+
+
+_memories: WeakSet[Memory[Any]] = WeakSet()
+
+
+def forget_all() -> None:
+    """Empties all memories of this process; what is asked for again is made again."""
+    for memory in list(_memories):
+        memory.clear()
 
 
 _SEAL = 16
