@@ -17,7 +17,7 @@ Quality = Literal["small", "good", "best"]
 _CRF: dict[Quality, str] = {"small": "28", "good": "20", "best": "12"}
 
 _LARGE = 4_000_000
-_MANY, _FEW = "rc-lookahead=12", "rc-lookahead=4:ref=1:bframes=1"
+_MANY, _FEW = "rc-lookahead=12", "rc-lookahead=2:sync-lookahead=0:ref=1:bframes=1:weightp=0"
 """Pictures that are looked ahead at or referred to are held as they are: of those with more px than `_LARGE` few have to do."""
 
 
@@ -34,13 +34,20 @@ def write(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float, quality
         context.color_range, context.colorspace = 1, 1
         context.color_primaries, context.color_trc = 1, 1
         for picture in pictures:
-            even = cv2.copyMakeBorder(
-                picture, 0, picture.shape[0] % 2, 0, picture.shape[1] % 2, cv2.BORDER_REPLICATE
+            odd = [side % 2 for side in picture.shape[:2]]
+            even = (
+                cv2.copyMakeBorder(picture, 0, odd[0], 0, odd[1], cv2.BORDER_REPLICATE)
+                if any(odd)
+                else picture
             )
             if not count:
                 stream.height, stream.width = even.shape[:2]
                 held = _FEW if even.shape[0] * even.shape[1] > _LARGE else _MANY
-                stream.options = {"crf": _CRF[quality], "preset": "medium", "x264-params": f"{held}:threads=2"}
+                stream.options = {
+                    "crf": _CRF[quality],
+                    "preset": "medium",
+                    "x264-params": f"{held}:threads=2",
+                }
             frame = av.VideoFrame.from_ndarray(even, format="rgb24").reformat(
                 format="yuv420p", dst_colorspace="ITU709", src_color_range="JPEG", dst_color_range="MPEG"
             )
