@@ -119,6 +119,8 @@ class OpenPatches:
         row, col = int(np.floor(y)), int(np.floor(x))
         if not (0 <= row < height and 0 <= col < width):
             return 0
+        if here := int(self.open_labels[row, col]):
+            return here
         near = _NEAR
         while True:
             top, left = max(0, row - near), max(0, col - near)
