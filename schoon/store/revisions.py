@@ -107,7 +107,7 @@ def twins(cursor: Cursor, drawing_ids: Sequence[int]) -> list[int]:
     return [int(row["id"]) for row in cursor.fetchall()]
 
 
-def _users(cursor: Cursor, drawing_ids: Sequence[int]) -> list[int]:
+def users(cursor: Cursor, drawing_ids: Sequence[int]) -> list[int]:
     """Drawings of the same levels with parts that follow others."""
     marks = ", ".join(["%s"] * len(drawing_ids))
     cursor.execute(
@@ -127,7 +127,7 @@ def lock_drawings(cursor: Cursor, drawing_ids: Iterable[int]) -> dict[int, Drawi
     wanted = sorted(set(drawing_ids))
     if not wanted:
         return {}
-    own = {*wanted, *_users(cursor, wanted)}
+    own = {*wanted, *users(cursor, wanted)}
     held = sorted({*own, *twins(cursor, sorted(own))})
     marks = ", ".join(["%s"] * len(held))
     cursor.execute(
@@ -426,5 +426,5 @@ def keep_action(cursor: Cursor, action_id: int, name: str) -> None:
 __all__ = [
     "PAINTED", "PARTS", "SHOWN", "Kind", "Part", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
     "change", "drawing", "get_documents", "head", "keep_action", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
-    "state_at", "state_of", "steps_of_shot", "twins", "undo",
+    "state_at", "state_of", "steps_of_shot", "twins", "undo", "users",
 ]  # fmt: skip

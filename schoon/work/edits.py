@@ -309,7 +309,7 @@ def follow(cursor: Cursor, action: int, rows: Sequence[DrawingRow]) -> list[int]
     """
     if not rows:
         return []
-    users = [row for row in productions.drawings(cursor, rows[0]["level_id"]) if row["again"]]
+    users = [revisions.drawing(cursor, d) for d in revisions.users(cursor, [int(rows[0]["id"])])]
     known = revisions.get_documents(cursor, [row["again"] for row in users])
     uses = [
         (int(row["id"]), name, use) for row in users for name, use in uses_of(known[row["again"]]).items()

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from ..core import exposure
 from ..core.paint import NOTHING
 from ..errors import NotFound, Refusal
-from ..store import Cursor, models, productions, revisions
+from ..store import Cursor, DrawingRow, models, productions, revisions
 from ..store.revisions import Step, Subject, of
 from ..store.states import Model, Time
 from . import edits
@@ -336,6 +336,7 @@ def back_to(
     label = about["kept"] or about["label"]
     action: int | None = None
     drawings, kinds, stay = [], [], set()
+    was: dict[int, list[DrawingRow]] = {}
     for subject, revision in wanted.items():
         if revision == heads[subject]:
             continue
@@ -344,10 +345,12 @@ def back_to(
         if before == after:
             continue
         if subject.kind == "drawing":
-            level = revisions.drawing(cursor, subject.id)["level_id"]
+            row = revisions.drawing(cursor, subject.id)
+            level = row["level_id"]
             if level in locked:
                 stay.add(locked[level])
                 continue
+            was.setdefault(level, []).append(row)
         states: tuple[Any, Any] | None = None
         if subject.kind != "drawing":
             now, then = revisions.state_of(cursor, subject), revisions.state_at(cursor, subject, revision)
@@ -368,6 +371,10 @@ def back_to(
     if action is None:
         what = "The shot stands" if only is None else "These drawings stand"
         raise Refusal(f"{what} just so already")
+    if only is not None:
+        # What goes back as a whole goes back with what follows it.
+        for rows in was.values():
+            drawings += [d for d in edits.follow(cursor, action, rows) if d not in drawings]
     return Back(label, sorted(drawings), sorted(kinds), sorted(stay), _pots_in_use(cursor, drawings))
 
 

@@ -221,6 +221,22 @@ def test_svg_gives_back_its_strokes() -> None:
         )
 
 
+def test_svg_of_straight_pieces_and_curves_is_read_as_it_is_written() -> None:
+    def read(path: str) -> np.ndarray:
+        text = f'<svg viewBox="0 0 90 90"><path fill="none" stroke-width="3" d="{path}"/></svg>'
+        ((stroke,), _) = svg.read_drawing_svg("a.svg", text)
+        return stroke.controls
+
+    corner = read("M10 10L40 10L40 10 40 70")
+    assert corner[::3].tolist() == [[10, 10], [40, 10], [40, 70]]
+    assert corner[1:3].tolist() == [[20, 10], [30, 10]]
+    mixed = read("M10 10 C20 0 30 0 40 10 L40 70")
+    assert mixed.tolist()[:4] == [[10, 10], [20, 0], [30, 0], [40, 10]]
+    assert mixed[-1].tolist() == [40, 70]
+    assert len(mixed) == 7
+    assert not svg.read_drawing_svg("a.svg", '<svg viewBox="0 0 9 9"><path fill="none" d="M5 5"/></svg>')[0]
+
+
 def test_letters_behind_numbers_are_drawings_between(tmp_path: Path) -> None:
     files = []
     for name, shade in (

@@ -8,9 +8,11 @@ from typing import Any
 
 import pytest
 
-from schoon.jobs import runner, tasks
+from schoon.jobs import pool, runner, tasks
+from schoon.jobs.kinds.proof import stretches
 from schoon.jobs.work import Work
 from schoon.store import Store, pictures, productions
+from schoon.work.derived import Memory
 
 from ..conftest import table_counts
 from ..shot import Shot, rough
@@ -258,3 +260,35 @@ def test_an_answer_is_weighed_without_matching_again(painted: Shot, monkeypatch:
     assert painted.patches(2)["paint"][str(face["n"])]["pot"] == 1
     painted.job("carry")
     assert matched
+
+
+def test_what_is_at_hand_for_a_job_goes_when_a_newer_one_begins(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(pool, "_newest", 0)
+    memory: Memory[int] = Memory(10, lambda item: item)
+
+    def seven() -> int:
+        return memory.get("a", lambda: 7)
+
+    assert memory.known("a") is None
+    assert pool.of_job(5, seven) == memory.known("a") == 7
+    # An older job that runs beside it changes nothing.
+    for job in (5, 4):
+        assert pool.of_job(job, lambda: memory.known("a")) == 7
+    assert pool.of_job(6, lambda: memory.known("a")) is None
+    memory.get("b", lambda: 8)
+    assert memory.known("b") == 8
+
+
+@pytest.mark.parametrize(
+    ("places", "workers", "expected"),
+    [
+        ([], 2, []),
+        ([4], 2, [(4, 1)]),
+        ([0, 1, 2, 5, 6], 1, [(0, 2), (2, 1), (5, 2)]),
+        (list(range(60)), 2, [(k, 6) for k in range(0, 60, 6)]),
+    ],
+)
+def test_neighbours_are_compared_together_but_by_all_workers(
+    places: list[int], workers: int, expected: list[tuple[int, int]]
+) -> None:
+    assert list(stretches(places, workers)) == expected

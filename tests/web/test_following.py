@@ -170,3 +170,19 @@ def test_what_cannot_be_linked_is_said(legs: Shot) -> None:
         answer = legs.client.post("/api/levels/1/again", json={**ask, **more})
         assert answer.status_code == 422
         assert words in answer.json()["error"]
+
+
+def test_a_drawing_that_goes_back_takes_what_follows_along(legs: Shot) -> None:
+    before = ends(of(legs, 2, "far leg")[1])
+    was = legs.drawing(1)["revision"]
+    do(legs, 1, "place", ids=["foot00001"], matrix=[1, 0, 0, 0, 1, 12])
+    answer = legs.client.post(f"/api/drawings/{legs.ids[0]}/back", json={"revision": was})
+    assert answer.status_code == 200, answer.text
+    assert ends(of(legs, 2, "far leg")[1]) == pytest.approx(before, abs=0.1)
+    # The same from the moments of the shot.
+    steps = legs.client.get("/api/shots/1/history").json()
+    used = next(s for s in steps["entries"] if s["label"].startswith("use near leg"))
+    do(legs, 1, "place", ids=["foot00001"], matrix=[1, 0, 0, 0, 1, 20])
+    back = {"action": used["id"], "drawings": legs.ids[:1]}
+    assert legs.client.post("/api/shots/1/back", json=back).json()["drawings"] == legs.ids[:2]
+    assert ends(of(legs, 2, "far leg")[1]) == pytest.approx(before, abs=0.1)

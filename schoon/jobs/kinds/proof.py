@@ -129,7 +129,7 @@ class Proof:
         missing = [k for k in range(len(names)) if k not in kept_links]
         calls = (
             (k, (packed_links, patches[k : k + count + 1]))
-            for k, count in _stretches(missing, work.pool.workers)
+            for k, count in stretches(missing, work.pool.workers)
         )
         for first, result in work.spread(calls):
             if isinstance(result, Failed):
@@ -143,7 +143,7 @@ class Proof:
         ]
 
 
-def _stretches(places: Sequence[int], workers: int) -> Iterator[tuple[int, int]]:
+def stretches(places: Sequence[int], workers: int) -> Iterator[tuple[int, int]]:
     """Places in order as stretches without a gap, (first, how many), none longer than keeps all workers busy: what is next to each
     other is cheaper to compare by one."""
     most = max(1, min(_TOGETHER, len(places) // (2 * workers)))
