@@ -246,7 +246,7 @@ class LocalServer:
                     "--skip-name-resolve",
                     f"--max-allowed-packet={MAX_PACKET}",
                     "--innodb-log-file-size=512M",
-                    "--innodb-buffer-pool-size=256M",
+                    "--innodb-buffer-pool-size=128M",
                     f"--innodb-flush-log-at-trx-commit={1 if self._durable else 0}",
                     *([] if self._durable else ["--skip-innodb-doublewrite", "--innodb-flush-method=nosync"]),
                     "--character-set-server=utf8mb4",

@@ -35,7 +35,7 @@ from .. import proofs
 from ..lined import patched
 from ..work import Call, Failed, Work
 
-_unpacked: Memory[Sight] = Memory(160 * 2**20, lambda sight: sight.kept)
+_unpacked: Memory[Sight] = Memory(112 * 2**20, lambda sight: sight.kept)
 """Sights by their name, with what is found in each: after an edit all but one are those of before."""
 
 
