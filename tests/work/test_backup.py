@@ -304,6 +304,16 @@ def test_a_backup_of_before_revisions_named_their_parts_is_read() -> None:
     assert _parts({"id": 1, "line": "a", "seal": None, "paint": "c"}) == {"line": "a", "paint": "c"}
 
 
+def beside_itself(store: Store, path: Path) -> int:
+    """The id of the production after it was backed up and restored beside the one there is, which has another name then."""
+    back_up(store, path, "Harbour Lights")
+    with store.transaction() as cursor:
+        cursor.execute("UPDATE productions SET name = 'Old' WHERE id = 1")
+    restore(store, path)
+    with store.transaction() as cursor:
+        return max(int(row["id"]) for row in productions.listing(cursor))
+
+
 def test_props_their_files_and_where_they_are_placed_come_along(
     shot: Shot, store: Store, tmp_path: Path
 ) -> None:
@@ -320,12 +330,8 @@ def test_props_their_files_and_where_they_are_placed_come_along(
         name = revisions.put_document(cursor, props_document({crate: placed}))
         row = revisions.drawing(cursor, shot.ids[0])
         revisions.revise(cursor, revisions.of(row), revisions.begin_action(cursor, "place"), props=name)
-    back_up(store, tmp_path / "all.schoon", "Harbour Lights")
+    new = beside_itself(store, tmp_path / "all.schoon")
     with store.transaction() as cursor:
-        cursor.execute("UPDATE productions SET name = 'Old' WHERE id = 1")
-    restore(store, tmp_path / "all.schoon")
-    with store.transaction() as cursor:
-        new = max(row["id"] for row in productions.listing(cursor))
         found = {row["name"]: row for row in props.listing(cursor, new)}
         model = models.model(cursor, found["Crate"]["model_id"] or 0)
         made, brought = found["Crate"]["made"], found["Globe"]["made"]
@@ -346,12 +352,8 @@ def test_parts_follow_the_drawings_of_their_own_production(shot: Shot, store: St
         name = revisions.put_document(cursor, again_document(uses))
         row = revisions.drawing(cursor, shot.ids[1])
         revisions.revise(cursor, revisions.of(row), revisions.begin_action(cursor, "use again"), again=name)
-    back_up(store, tmp_path / "all.schoon", "Harbour Lights")
+    new = beside_itself(store, tmp_path / "all.schoon")
     with store.transaction() as cursor:
-        cursor.execute("UPDATE productions SET name = 'Old' WHERE id = 1")
-    restore(store, tmp_path / "all.schoon")
-    with store.transaction() as cursor:
-        new = max(row["id"] for row in productions.listing(cursor))
         [level] = [s["level_id"] for s in productions.shots(cursor) if s["production_id"] == new]
         first, second, _ = productions.drawings(cursor, level)
         found = uses_of(revisions.get_documents(cursor, [second["again"]])[second["again"]])
