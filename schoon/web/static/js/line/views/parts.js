@@ -109,7 +109,8 @@ export class PartsView extends View {
   async follows() {
     const { app } = this;
     const line = this.form.querySelector('.follows');
-    const { follow } = await get(`/api/levels/${app.level}/again`);
+    let follow = {};
+    try { ({ follow } = await get(`/api/levels/${app.level}/again`)); } catch { /* It is asked again when the ledge is shown. */ }
     const meant = this.drawings.filter((id) => follow[id]);
     const names = [...new Set(meant.flatMap((id) => follow[id].map(({ name }) => name)))];
     line.hidden = !names.length;
