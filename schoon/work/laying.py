@@ -103,7 +103,19 @@ def following(sheet: Sheet, name: str, use: Use, was: Sheet, then: Sheet) -> She
         new = followed(whole, before, after)
         if {id(s) for s in new} != {id(s) for s in whole}:
             found = with_lines(sheet, new, name, use.order)
+            for front, hidden in sheet.behind.items():
+                if front not in ("", name) and any(s.part == name for s in hidden):
+                    found = _hidden_again(found, name, front)
     return _painted_after(found, name, use, was, then) if use.painted else found
+
+
+def _hidden_again(sheet: Sheet, name: str, front: str) -> Sheet:
+    """A drawing with a part hidden by one in front of it, as it was before it was laid anew."""
+    form = [s for s in sheet.strokes if s.part == front]
+    seen, hidden = hidden_by([s for s in sheet.strokes if s.part == name], form, sheet.size)
+    others = [s for s in sheet.strokes if s.part != name]
+    behind = {**sheet.behind, front: [*sheet.behind.get(front, ()), *hidden]}
+    return replace(sheet, strokes=[*others, *seen], behind={k: v for k, v in behind.items() if v})
 
 
 def _changed(before: Sequence[Stroke], after: Sequence[Stroke]) -> bool:

@@ -89,6 +89,24 @@ def test_a_part_of_the_same_drawing_follows_behind_what_is_there(shot: Shot) -> 
     assert sorted(ends(bar)[::2]) == pytest.approx([140, 260], abs=0.2)
 
 
+def test_what_another_part_hides_of_a_copy_stays_hidden(legs: Shot) -> None:
+    ring = [[100 + 30 * np.cos(a), 100 + 30 * np.sin(a), 0.5] for a in np.linspace(0, 2 * np.pi, 60)]
+    do(legs, 2, "trace", id="ball00001", path=ring, width=4, part="ball")
+    hide = {"do": "trim-behind", "of": [legs.ids[1]], "part": "ball", "behind": ["far leg"]}
+    assert legs.client.post("/api/levels/1/do", json={"do": hide}).status_code == 200
+    do(legs, 1, "place", ids=["shin00001", "foot00001"], matrix=[1, 0, 5, 0, 1, 0])
+
+    def heights() -> list[float]:
+        shin = [s for s in of(legs, 2, "far leg") if abs(s["points"][0] - s["points"][-2]) < 1]
+        assert all(s["points"][0] == pytest.approx(105, abs=0.2) for s in shin)
+        return sorted(y for s in shin for y in ends(s)[1::2])
+
+    assert heights() == pytest.approx([60, 70, 130, 160], abs=2)
+    whole = {"do": "whole", "of": [legs.ids[1]], "parts": ["far leg"]}
+    assert legs.client.post("/api/levels/1/do", json={"do": whole}).status_code == 200
+    assert heights() == pytest.approx([60, 160], abs=2)
+
+
 def test_parts_follow_parts_that_follow_and_a_round_ends(legs: Shot) -> None:
     use(legs, "far leg", "third leg", [legs.ids[1]])
     use(legs, "third leg", "near leg", [legs.ids[0]], shift=-1, matrix=[1, 0, 0, 1, -80, 0])

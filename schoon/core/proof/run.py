@@ -117,7 +117,8 @@ class Run:
     def fits(self, start: int, end: int, place: Points, moves: Points) -> NDArray[np.float64]:
         """(m,) share of the lines about a place of one drawing that lie on lines of another when moved by each of (m, 2) px."""
         sight = self.sights[start]
-        about = sight.points[sight.tree.query_ball_point(place, _ABOUT * sight.unit)]
+        # Of so few points a look at each takes less than a tree's list of those near.
+        about = sight.points[((sight.points - place) ** 2).sum(axis=1) <= (_ABOUT * sight.unit) ** 2]
         if not len(about):
             return np.zeros(len(moves))
         about = about[:: max(1, len(about) // _ENOUGH)]
