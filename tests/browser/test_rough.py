@@ -6,7 +6,7 @@ import math
 
 import pytest
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from schoon.store import Store, productions
 
@@ -102,6 +102,17 @@ def test_strokes_stay_on_the_pass_they_began_when_the_paper_is_drawn_anew(desk: 
     arrived(desk)
     expect(desk.locator(".passes li")).to_have_count(2)
     assert ink(desk, 100, 180, 500, 220) > 0
+
+
+def test_a_drawing_that_is_read_while_strokes_arrive_is_read_again(desk: Page) -> None:
+    def slowly(route: Route) -> None:
+        desk.wait_for_timeout(600)
+        route.continue_()
+
+    desk.route(lambda url: url.split("/api/drawings/")[-1].isdigit(), slowly)
+    drag(desk, [(120, 100), (400, 100)])
+    arrived(desk)
+    expect(desk.locator(".passes li")).to_have_count(2)
 
 
 def test_passes_are_begun_seen_faintly_and_handed_on(desk: Page) -> None:

@@ -61,6 +61,7 @@ export class Table {
     let line = drawings.lineNow(entry);
     let shapes = withPatches ? drawings.paintNow(entry) : null;
     if (!line || (withPatches && !shapes)) {
+      const { revision } = entry;
       const slow = setTimeout(() => { if (ticket === this.drawn) $('waiting').hidden = false; }, SLOW);
       try {
         [line, shapes] = await Promise.all([drawings.line(entry), withPatches ? drawings.paint(entry) : null]);
@@ -69,6 +70,8 @@ export class Table {
         return;
       } finally { clearTimeout(slow); $('waiting').hidden = true; }
       if (ticket !== this.drawn) return;
+      // A stroke that arrived meanwhile has made another revision of it.
+      if (entry.revision !== revision) { await this.draw(entry, flip); return; }
     }
     const changes = Boolean(entry.retaken) && ['rough', 'line'].includes(stage.name);
     $('changed-rough').hidden = !changes;
