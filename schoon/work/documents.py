@@ -111,7 +111,7 @@ Matrix = tuple[float, float, float, float, float, float]
 @dataclass(frozen=True)
 class Use:
     """A part whose lines are those of another part. part: that other one. source: the drawing they come from. matrix: how they
-    are laid. painted: whether stitches, paint and tones that lie on them come along."""
+    are laid. order: whether they hide what is there or are hidden by it. painted: whether stitches, paint and tones that lie on them come along."""
 
     part: str
     source: int
@@ -144,7 +144,8 @@ class Sheet:
 
     specks: areas of fewer px² join the neighbour that is nearest. said: what a person said of marks on the rough.
     own: the ink of the picture itself, where that is kept. sketch: what was drawn and rubbed out on the rough here.
-    behind: lines that forms hide; they are kept, and seen nowhere. props: how rigid props are placed, by their ids. again: parts that follow others.
+    behind: lines that forms hide; they are kept, and seen nowhere. props: how rigid props are placed, by their ids.
+    again: parts that follow others.
     """
 
     size: tuple[int, int]

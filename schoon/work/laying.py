@@ -92,11 +92,12 @@ def following(sheet: Sheet, name: str, use: Use, was: Sheet, then: Sheet) -> She
 
     What a hand has changed of the part stays, and a part of which nothing is left in the other drawing stays whole.
     """
-    before, after = laid(was.strokes, use, name), laid(then.strokes, use, name)
-    if not after:
+    old, now = ([s for s in one.strokes if s.part == use.part] for one in (was, then))
+    if not now:
         return sheet
     found = sheet
-    if _changed(before, after):
+    if [s.text for s in old] != [s.text for s in now]:
+        before, after = laid(old, use, name), laid(now, use, name)
         own = [s for s in sheet.strokes if s.part == name]
         under = [s for hidden in sheet.behind.values() for s in hidden if s.part == name]
         whole = brought_back(own, under)
@@ -116,11 +117,6 @@ def _hidden_again(sheet: Sheet, name: str, front: str) -> Sheet:
     others = [s for s in sheet.strokes if s.part != name]
     behind = {**sheet.behind, front: [*sheet.behind.get(front, ()), *hidden]}
     return replace(sheet, strokes=[*others, *seen], behind={k: v for k, v in behind.items() if v})
-
-
-def _changed(before: Sequence[Stroke], after: Sequence[Stroke]) -> bool:
-    plain = [{replace(s, id="").text for s in strokes} for strokes in (before, after)]
-    return plain[0] != plain[1]
 
 
 def _painted_after(sheet: Sheet, name: str, use: Use, was: Sheet, then: Sheet) -> Sheet:

@@ -21,8 +21,8 @@ _NEAREST = 8
 """Patches whose movements are tried for a place near them."""
 
 _ABOUT, _FAR = 90.0, 400.0
-"""px of a drawing of 1600 px across the corners: about a place, lines that move with it; and
-a movement so far needs all lines about to lie better by it than at rest."""
+"""px of a drawing of 1600 px across the corners: about a place, lines that move with it; and a movement so far
+needs all lines about to lie better by it than at rest."""
 
 _ENOUGH = 250
 """Points that say how well lines about a place lie on others."""

@@ -110,7 +110,7 @@ export class PartsView extends View {
     const { app } = this;
     const line = this.form.querySelector('.follows');
     let follow = {};
-    try { ({ follow } = await get(`/api/levels/${app.level}/again`)); } catch { /* It is asked again when the ledge is shown. */ }
+    try { ({ follow } = await get(`/api/levels/${app.level}/again`)); } catch (error) { notice(error.message, true); }
     const meant = this.drawings.filter((id) => follow[id]);
     const names = [...new Set(meant.flatMap((id) => follow[id].map(({ name }) => name)))];
     line.hidden = !names.length;
