@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from schoon.core.compose import Cover, Flats, Frame, Ink, Layer, Picture, Plain, evaluate, render
+from schoon.core.compose.layers import Covered
 from schoon.core.patches import find_patches, pack, unpack_open, wall_of
 from schoon.core.strokes import Stroke
 
@@ -138,6 +139,20 @@ def test_a_layer_is_looked_at_only_where_it_shows_something(monkeypatch: pytest.
     assert len(seen) > 4
     assert min(b[0] for b in seen) >= 27
     assert max(b[3] for b in seen) <= 63
+
+
+@given(st.integers(0, 255), st.floats(0.0, 1.0, width=32))
+def test_a_thin_line_is_laid_as_any_picture_is(covered: int, below: float) -> None:
+    coverage = np.zeros((6, 8), np.uint8)
+    coverage[2, 1:7] = covered
+    ink = Covered((0, 0, 8, 6), coverage, np.array([0.2, 0.4, 0.6, 1], np.float32))
+    picture = np.full((6, 8, 4), below, np.float32)
+    box = (1, 1, 8, 5)
+    above = ink.read(box)
+    there = picture[1:5, 1:8]
+    expected = above + there * (1 - above[..., 3:])
+    ink.lay(there, box)
+    assert np.array_equal(there, expected)
 
 
 def test_nothing_gives_a_clear_picture() -> None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from .layers import Blend, Box, Frame, Layer, Matrix, Prepared
+from .layers import Blend, Box, Covered, Frame, Layer, Matrix, Prepared, shared
 
 _BAND = 1 << 20
 """Pixels that are composed at once: the float pictures of one band are all that is in memory beside the result."""
@@ -52,6 +52,11 @@ class _Ready:
     clip: _Ready | None
     onto: bool
 
+    @property
+    def plain(self) -> bool:
+        """Whether it is laid over what is below it, and no more."""
+        return self.blend == "normal" and self.opacity == 1 and self.clip is None and not self.onto
+
 
 def _ready(layer: Layer, matrix: Matrix, size: tuple[int, int]) -> _Ready:
     onto = np.vstack([matrix, [0, 0, 1]]) @ np.vstack([layer.transform, [0, 0, 1]])
@@ -78,7 +83,10 @@ def _composed(layers: Sequence[_Ready], band: Box) -> NDArray[np.float32]:
         if box[2] <= box[0] or box[3] <= box[1]:
             continue
         here = below[box[1] - band[1] : box[3] - band[1], box[0] - band[0] : box[2] - band[0]]
-        here[...] = _laid(here, _read(layer, box), layer.blend, layer.onto)
+        if isinstance(layer.source, Covered) and layer.plain:
+            layer.source.lay(here, box)
+        else:
+            _lay(here, _read(layer, box), layer.blend, layer.onto)
     return below
 
 
@@ -86,44 +94,54 @@ def _read(layer: _Ready, box: Box) -> NDArray[np.float32]:
     above = layer.source.read(box) if layer.source else _composed(layer.inner, box)
     share: NDArray[np.float32] | float = layer.opacity
     if layer.clip:
-        share = layer.opacity * _composed([layer.clip], box)[..., 3:]
-    return above if isinstance(share, float) and share == 1.0 else above * np.float32(1) * share
+        share = layer.opacity * _composed([layer.clip], box)[..., 3]
+    if isinstance(share, float):
+        return above if share == 1.0 else above * np.float32(share)
+    return shared(above, share)
 
 
-def _laid(
-    below: NDArray[np.float32], above: NDArray[np.float32], blend: Blend, onto: bool
-) -> NDArray[np.float32]:
+def _lay(below: NDArray[np.float32], above: NDArray[np.float32], blend: Blend, onto: bool) -> None:
+    """Lays a picture on another, in its place."""
     if onto:
-        return _laid_onto(below, above, blend)
-    clear = 1 - above[..., 3:]
-    laid = above + below * clear
+        below[...] = _laid_onto(below, above, blend)
+        return
+    clear = 1 - above[..., 3]
+    laid = above + shared(below, clear)
     if blend == "multiply":
         laid[..., :3] = (
-            above[..., :3] * below[..., :3] + above[..., :3] * (1 - below[..., 3:]) + below[..., :3] * clear
+            above[..., :3] * below[..., :3]
+            + shared(above[..., :3], 1 - below[..., 3])
+            + shared(below[..., :3], clear)
         )
     elif blend == "screen":
         laid[..., :3] = above[..., :3] + below[..., :3] - above[..., :3] * below[..., :3]
-    return laid
+    below[...] = laid
 
 
 def _laid_onto(below: NDArray[np.float32], above: NDArray[np.float32], blend: Blend) -> NDArray[np.float32]:
     """Source atop: nothing where nothing is below (Porter and Duff 1984)."""
     laid = below.copy()
-    kept = below[..., :3] * (1 - above[..., 3:])
+    kept = shared(below[..., :3], 1 - above[..., 3])
     if blend == "multiply":
         laid[..., :3] = above[..., :3] * below[..., :3] + kept
     elif blend == "screen":
         product = above[..., :3] * below[..., :3]
-        laid[..., :3] = above[..., :3] * below[..., 3:] + below[..., :3] - product
+        laid[..., :3] = shared(above[..., :3], below[..., 3]) + below[..., :3] - product
     else:
-        laid[..., :3] = above[..., :3] * below[..., 3:] + kept
+        laid[..., :3] = shared(above[..., :3], below[..., 3]) + kept
     return laid
 
 
 def _straight(picture: NDArray[np.float32]) -> NDArray[np.uint8]:
-    alpha = picture[..., 3:]
-    colour = picture[..., :3] / np.maximum(alpha, 1e-6)
-    return (np.concatenate([colour, alpha], axis=2).clip(0, 1) * 255 + 0.5).astype(np.uint8)
+    """Of premultiplied values, which are overwritten."""
+    if picture[..., 3].min(initial=1.0) < 1:
+        alpha = np.maximum(picture[..., 3], 1e-6)
+        for channel in range(3):
+            picture[..., channel] /= alpha
+    picture.clip(0, 1, out=picture)
+    picture *= 255
+    picture += 0.5
+    return picture.astype(np.uint8)
 
 
 def _joined(boxes: Sequence[Box]) -> Box:

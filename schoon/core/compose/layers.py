@@ -79,6 +79,15 @@ class Frame:
 # ---- sources
 
 
+def shared(colours: NDArray[np.float32], share: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(h, w, n) colours, of every pixel or one for all, times (h, w) shares: channel by channel, as numpy is slow over a last
+    axis as short as these."""
+    made = np.empty((*share.shape, colours.shape[-1]), np.float32)
+    for channel in range(colours.shape[-1]):
+        np.multiply(colours[..., channel], share, out=made[..., channel])
+    return made
+
+
 def _premultiplied(rgba: NDArray[np.uint8]) -> NDArray[np.float32]:
     whole = rgba.astype(np.float32) * np.float32(1 / 255)
     whole[..., :3] *= whole[..., 3:]
@@ -127,18 +136,27 @@ class Ink:
                 for s in self.strokes
             ]
             coverage = ink_coverage(moved, size)
-        return _Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
+        return Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
 
 
 @dataclass(frozen=True)
-class _Covered:
+class Covered:
+    """One colour. coverage: (h, w) of the result, 0..255."""
+
     box: Box
     coverage: NDArray[np.uint8]
     colour: NDArray[np.float32]
 
     def read(self, box: Box) -> NDArray[np.float32]:
         share = self.coverage[box[1] : box[3], box[0] : box[2]].astype(np.float32) * np.float32(1 / 255)
-        return share[..., None] * self.colour
+        return shared(self.colour, share)
+
+    def lay(self, below: NDArray[np.float32], box: Box) -> None:
+        """Lays it over what is in a part of its box: lines touch few of its pixels."""
+        here = self.coverage[box[1] : box[3], box[0] : box[2]]
+        rows, columns = np.nonzero(here)
+        above = (here[rows, columns].astype(np.float32) * np.float32(1 / 255))[:, None] * self.colour
+        below[rows, columns] = above + below[rows, columns] * (1 - above[:, 3:])
 
 
 @dataclass(frozen=True)
@@ -244,8 +262,8 @@ class Shades:
             part = np.s_[y0:y1, x0:x1]
             laid = _premultiplied(table)[shown[part]]
             # A see-through pot stays as see-through as it is: its tone takes the place of its colour.
-            here = share[part][..., None]
-            made[part] = made[part] * (1 - here * (laid[..., 3:] > 0)) + laid * here
+            here = share[part]
+            made[part] = shared(made[part], 1 - here * (laid[..., 3] > 0)) + shared(laid, here)
         return _Floats(_box_of(made[..., 3]), made)
 
 
@@ -312,7 +330,7 @@ class Cover:
 
     def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
         coverage = _moved(self.coverage, matrix, size)
-        return _Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
+        return Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -328,7 +346,7 @@ class Mask:
         if self.soft:
             scale = float(np.sqrt(abs(np.linalg.det(matrix[:, :2]))))
             made = cv2.GaussianBlur(made, (0, 0), max(self.soft * scale, 0.1))
-        return _Covered(_box_of(made), made, _colour((*self.colour, 255)))
+        return Covered(_box_of(made), made, _colour((*self.colour, 255)))
 
 
 @dataclass(frozen=True)
@@ -347,7 +365,7 @@ class Gradient:
         x, y = np.arange(size[0])[None] + 0.5 - begin[0], np.arange(size[1])[:, None] + 0.5 - begin[1]
         far = np.hypot(x, y) / reach if self.round else (x * way[0] + y * way[1]) / reach**2
         share = np.asarray(255 * np.clip(1 - far, 0, 1) + 0.5, np.uint8)
-        return _Covered(_box_of(share), share, _colour((*self.colour, 255)))
+        return Covered(_box_of(share), share, _colour((*self.colour, 255)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -362,7 +380,7 @@ class Computed:
         made = self.make(matrix, size)
         if self.colour is not None:
             coverage = np.asarray(255 * made + 0.5, np.uint8)
-            return _Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
+            return Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
         return _Floats(_box_of(made[..., 3]), made)
 
 
