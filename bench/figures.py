@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -283,7 +283,7 @@ class Thing:
 
 def made(seed: int) -> tuple[list[Patches], list[np.ndarray]]:
     """A run of drawings: their patches, and (h, w) the pot of each pixel, NOTHING for paper. A quarter of the seeds give
-    unlike poses with nothing between."""
+    unlike poses with nothing between, in several sizes and looking either way."""
     random = np.random.default_rng(seed)
     u = random.uniform
     unlike = random.random() < 0.25
@@ -308,6 +308,10 @@ def made(seed: int) -> tuple[list[Patches], list[np.ndarray]]:
         for figure, start, path, jump in zip(figures, starts, paths, jumps, strict=True):
             parts += figure.at(start + path * (gone - 0.5) - np.array([0, jump * np.sin(np.pi * gone)]), t, k)
         parts += [p for thing in things if thing.in_front for p in thing.at(gone, t)]
+        if unlike:
+            middle, larger = np.array(SIZE) / 2, u(0.65, 1.4)
+            scale = larger * np.array([-1 if random.random() < 0.4 else 1, 1])
+            parts = [replace(p, outline=middle + (p.outline - middle) * scale) for p in parts]
         flat = flatten(parts, SIZE)
         wall = np.zeros(SIZE[::-1], np.uint8)
         cv2.polylines(

@@ -1,9 +1,11 @@
-"""Teaches what a patch is painted with, once a whole run was carried: writes schoon/core/paint/paint.npz.
+"""Teaches which patches are the same thing, and what a patch is painted with once a whole run was carried: writes
+schoon/core/paint/same.npz and schoon/core/paint/paint.npz.
 
-Run by hand: pip install scikit-learn; python bench/train_paint.py BENCH_FOLDER
-It learns from the bench's runs (`paint`, `paint2`) and from runs of made figures (`figures.py`). Before it writes anything
-it prints what it is worth on runs left out, before and after judging, and how often a patch that nobody is asked about
-is right.
+Run by hand: pip install lightgbm; python bench/train_paint.py BENCH_FOLDER
+It learns from the bench's runs (`paint`, `paint2`), each carried from its first drawing and from its last, and from runs of
+made figures (`figures.py`). Runs are carried twice: to learn which patches are the same, and then, with forests that have not
+seen the subject, to learn what they are painted with. Before it writes anything it prints what it is worth on subjects left
+out, before and after judging, and how often a patch that nobody is asked about is right.
 """
 
 from __future__ import annotations
@@ -12,16 +14,19 @@ import argparse
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
 from figures import made
-from train_marks import numbers
 
-from schoon.core.paint import NOTHING, Case, Paint, Painting, Run, facts_of, painting_for, parting_of
+from schoon.core.forest import read
+from schoon.core.paint import NOTHING, Case, Facts, Paint, Painting, Run, facts_of, painting_for, parting_of
+from schoon.core.paint import same as pairs
 from schoon.core.paint.judging import MEASURES, ROUNDS, SURE_FROM, Asked
+from schoon.core.paint.links import Links
 from schoon.core.patches import Patches, find_patches, most_of
 from schoon.formats.pictures import decode
 
@@ -38,7 +43,23 @@ SAID = 4 * len(MEASURES)
 CLEAR = 0.8
 """Share of a patch that one pot must have for the patch to have a right answer."""
 
-OUT = Path(__file__).resolve().parent.parent / "schoon/core/paint/paint.npz"
+UNKNOWN = NOTHING - 1
+"""Pot of a patch that has no right answer."""
+
+OUT = Path(__file__).resolve().parent.parent / "schoon/core/paint"
+
+Forests = dict[str, np.ndarray]
+"""Forests as they are written to a file."""
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What is carried: a run of the bench, from its first drawing or its last, or one of made figures by its seed."""
+
+    kind: str
+    folder: Path | None = None
+    seed: int = 0
+    backwards: bool = False
 
 
 @dataclass
@@ -48,6 +69,31 @@ class Known:
     kind: str
     case: Case
     right: dict[int, tuple[np.ndarray, np.ndarray]]
+
+    def facts(self, k: int) -> Facts:
+        return self.case.keys[k][1] if k in self.case.keys else self.case.carried[k].facts
+
+    def pots(self, k: int) -> np.ndarray:
+        """(count + 1,) the right pot of each patch, UNKNOWN where there is none."""
+        found = np.full(self.facts(k).count + 1, UNKNOWN, np.int64)
+        if k in self.right:
+            patches, pots = self.right[k]
+            found[patches] = pots
+        for patch, paint in self.case.keys.get(k, ({}, None))[0].items():
+            found[patch] = paint.pot
+        return found
+
+    def pairs(self) -> list[tuple[Links, Facts, Facts, np.ndarray, np.ndarray]]:
+        """For each two drawings that were matched their links, facts of both, (k,) which links are of one pot, and (k,)
+        whether that is known."""
+        found = []
+        for k, carried in self.case.carried.items():
+            for j, seen in carried.links.items():
+                one, other = self.pots(j)[seen.source], self.pots(k)[seen.target]
+                found.append(
+                    (seen, self.facts(j), carried.facts, one == other, (one != UNKNOWN) & (other != UNKNOWN))
+                )
+        return found
 
 
 def carried(drawings: Sequence[Patches], key: Painting) -> Case:
@@ -77,9 +123,16 @@ def known(
     return Known(kind, carried(drawings, key), right)
 
 
-def of_bench(folder: Path) -> Known:
-    """A run of the bench."""
+def of(subject: Subject, taught: bytes | None = None) -> Known:
+    """A run. taught: forests that say which patches are the same; the first measure says it without."""
     cv2.setNumThreads(1)
+    found = tuple(read(taught, name) for name in pairs.ROUNDS) if taught else ()
+    pairs.forests = lambda: found  # type: ignore[assignment]
+    return of_figures(subject) if subject.folder is None else of_bench(subject, subject.folder)
+
+
+def of_bench(subject: Subject, folder: Path) -> Known:
+    """A run of the bench."""
     drawings, pots, scored = [], [], []
     for path in sorted((folder / "lines").glob("*.png")):
         drawings.append(find_patches(decode(path.name, path.read_bytes())[..., :3].min(axis=2) <= 127))
@@ -90,14 +143,112 @@ def of_bench(folder: Path) -> Known:
         )
         score = cv2.imread(str(true.with_suffix(".score.png")), 0)
         scored.append(score > 0)
-    return known(f"{folder.parent.name} {folder.name.rstrip('0123456789')}", drawings, pots, scored)
+    way = -1 if subject.backwards else 1
+    return known(subject.kind, drawings[::way], pots[::way], scored[::way])
 
 
-def of_figures(seed: int) -> Known:
+def of_figures(subject: Subject) -> Known:
     """A run of made figures."""
-    cv2.setNumThreads(1)
-    drawings, pots = made(seed)
-    return known("made", drawings, pots, [np.ones(p.shape, bool) for p in pots])
+    drawings, pots = made(subject.seed)
+    return known(subject.kind, drawings, pots, [np.ones(p.shape, bool) for p in pots])
+
+
+def trees(questions: np.ndarray, answers: np.ndarray, weights: np.ndarray, many: int, leaves: int) -> Any:
+    """A forest that learns answers."""
+    from lightgbm import LGBMClassifier
+
+    model = LGBMClassifier(
+        n_estimators=many, num_leaves=leaves, learning_rate=0.1, reg_lambda=3.0, min_child_samples=40, random_state=0, verbose=-1
+    )  # fmt: skip
+    return model.fit(questions, answers, sample_weight=weights / weights.mean())
+
+
+def numbers(name: str, model: Any) -> Forests:
+    """A forest as `core.forest` reads it."""
+    every = []
+    for tree in model.booster_.dump_model()["tree_info"]:
+        nodes: list[list[float]] = []
+
+        def taken(node: dict[str, Any], nodes: list[list[float]] = nodes) -> int:
+            at = len(nodes)
+            nodes.append([0, 0, 0, 0, node.get("leaf_value", 0.0)])
+            if "leaf_value" not in node:
+                nodes[at][:2] = node["split_feature"], node["threshold"]
+                nodes[at][2:4] = taken(node["left_child"]), taken(node["right_child"])
+            return at
+
+        taken(tree["tree_structure"])
+        every.append(np.array(nodes, float))
+    most = max(len(nodes) for nodes in every)
+    table = np.stack([np.pad(nodes, ((0, most - len(nodes)), (0, 0))) for nodes in every])
+    kinds = {"feature": "i2", "below": "f4", "left": "i2", "right": "i2", "value": "f4"}
+    found = {f"{name}_{part}": table[..., k].astype(kind) for k, (part, kind) in enumerate(kinds.items())}
+    return found | {f"{name}_start": np.zeros(1)}
+
+
+def packed(forests: Forests) -> bytes:
+    body = BytesIO()
+    np.savez_compressed(body, **forests)
+    return body.getvalue()
+
+
+def learn_pairs(runs: list[Known], fold: np.ndarray) -> list[Forests]:
+    """Forests that say which patches are the same: for each fold those that have not seen it, and those that have seen all.
+    Prints how often the likeliest counterpart has the right pot, left out."""
+    every = [run.pairs() for run in runs]
+    first = [[pairs.measures_of(*pair[:3]) for pair in run] for run in every]
+    said: list[list[np.ndarray]] = [[np.zeros(0)] * len(run) for run in every]
+    found: list[Forests] = [{} for _ in range(FOLDS + 1)]
+    for name in pairs.ROUNDS:
+        asked = first
+        if name != pairs.ROUNDS[0]:
+            asked = [
+                [
+                    np.concatenate([m, pairs.beside(*pair[:3], p)], axis=1)
+                    for m, pair, p in zip(*run, strict=True)
+                ]
+                for run in zip(first, every, said, strict=True)
+            ]
+        for out in range(FOLDS + 1):
+            own = [k for k in np.flatnonzero(fold != out) if every[k]]
+            questions = [
+                np.concatenate([m[pair[4]] for m, pair in zip(asked[k], every[k], strict=True)]) for k in own
+            ]
+            answers = [np.concatenate([pair[3][pair[4]] for pair in every[k]]) for k in own]
+            model = trees(
+                np.concatenate(questions),
+                np.concatenate(answers),
+                weights([runs[k] for k in own], answers),
+                90,
+                12,
+            )
+            found[out] |= numbers(name, model)
+            for k in np.flatnonzero(fold == out):
+                said[k] = [model.predict_proba(m)[:, 1].astype(np.float32) for m in asked[k]]
+        for kind in sorted({run.kind for run in runs}):
+            of_kind = [k for k, run in enumerate(runs) if run.kind == kind]
+            right = np.concatenate(
+                [likeliest_right(*both) for k in of_kind for both in zip(every[k], said[k], strict=True)]
+            )
+            print(f"  {kind:14} {name}: the likeliest counterpart right {right.mean():.3f}")
+    return found
+
+
+def likeliest_right(pair: tuple[Links, Facts, Facts, np.ndarray, np.ndarray], said: np.ndarray) -> np.ndarray:
+    """Whether the likeliest counterpart of each target patch has its pot, where that is known."""
+    links, _, _, one_pot, sure = pair
+    target, said, one_pot = links.target[sure], said[sure], one_pot[sure]
+    order = np.lexsort((-said, target))
+    return one_pot[order][np.flatnonzero(np.diff(target[order], prepend=-1))]
+
+
+def weights(runs: list[Known], answers: list[np.ndarray]) -> np.ndarray:
+    """What each answer counts: one of a run with many less."""
+    each = [
+        (MADE_COUNTS if run.kind == "made" else 1.0) / np.sqrt(max(len(a), 1))
+        for run, a in zip(runs, answers, strict=True)
+    ]
+    return np.concatenate([np.full(len(a), w) for a, w in zip(answers, each, strict=True)])
 
 
 def rows(run: Known, asked: Asked) -> tuple[np.ndarray, np.ndarray, dict[int, np.ndarray]]:
@@ -111,19 +262,13 @@ def rows(run: Known, asked: Asked) -> tuple[np.ndarray, np.ndarray, dict[int, np
     return np.concatenate(questions), np.concatenate(answers), every
 
 
-def forest(found: list[tuple[np.ndarray, np.ndarray]], weight: list[float]) -> Any:
+def forest(runs: list[Known], found: list[tuple[np.ndarray, np.ndarray]]) -> Any:
     """Learns which pot is right."""
-    from sklearn.ensemble import HistGradientBoostingClassifier
-
     questions, answers = (np.concatenate([f[k] for f in found]) for k in (0, 1))
-    weights = np.concatenate([np.full(len(f[1]), w) for f, w in zip(found, weight, strict=True)])
+    each = weights(runs, [f[1] for f in found])
     easy = ~answers & (questions[:, :SAID].max(axis=1) < EASY)
     keep = ~easy | (np.random.default_rng(0).random(len(easy)) < EASY_KEPT)
-    weights = np.where(easy, weights / EASY_KEPT, weights)
-    model = HistGradientBoostingClassifier(
-        max_iter=90, max_leaf_nodes=10, learning_rate=0.1, l2_regularization=3.0, min_samples_leaf=40, random_state=0
-    )  # fmt: skip
-    return model.fit(questions[keep], answers[keep], sample_weight=weights[keep])
+    return trees(questions[keep], answers[keep], np.where(easy, each / EASY_KEPT, each)[keep], 120, 10)
 
 
 def answered(model: Any, features: np.ndarray) -> np.ndarray:
@@ -153,50 +298,62 @@ def report(runs: list[Known], all_asked: list[Asked], name: str) -> None:
         )
 
 
-def learn(runs: list[Known]) -> list[Any]:
-    """Forests for each round, taught on all runs; prints what such forests are worth on runs left out."""
-    weight = [(MADE_COUNTS if r.kind == "made" else 1.0) for r in runs]
-    fold = np.array([sum(o.kind == r.kind for o in runs[:k]) for k, r in enumerate(runs)]) % FOLDS
-    fold = (fold + np.unique([r.kind for r in runs], return_inverse=True)[1]) % FOLDS
+def learn(runs: list[Known], fold: np.ndarray) -> Forests:
+    """Forests for each round of judging, taught on all runs; prints what such forests are worth on subjects left out."""
     left_out = [Asked(r.case) for r in runs]
     report(runs, left_out, "carried")
-    models = []
+    forests: Forests = {}
     for name in ROUNDS:
         found = [rows(run, asked) for run, asked in zip(runs, left_out, strict=True)]
-        weights = [w / np.sqrt(max(len(f[1]), 1)) for w, f in zip(weight, found, strict=True)]
-        pairs = [f[:2] for f in found]
+        answers = [f[:2] for f in found]
         for out in range(FOLDS):
-            own = [k for k in range(len(runs)) if fold[k] != out]
-            model = forest([pairs[k] for k in own], [weights[k] for k in own])
+            own = np.flatnonzero(fold != out)
+            model = forest([runs[k] for k in own], [answers[k] for k in own])
             for k in np.flatnonzero(fold == out):
                 for drawing, features in found[k][2].items():
                     left_out[k].say(drawing, answered(model, features))
         report(runs, left_out, f"{name} round, left out")
         # The next round is taught on what this one says of runs it has not seen.
-        models.append(forest(pairs, weights))
-    return models
+        forests |= numbers(name, forest(runs, answers))
+    return forests
+
+
+def folds(subjects: Sequence[Subject]) -> np.ndarray:
+    """The fold of each subject: those of a kind are spread over all, both ways of a run are in one."""
+    runs = list(dict.fromkeys((s.kind, s.folder, s.seed) for s in subjects))
+    kinds = sorted({kind for kind, _, _ in runs})
+    number = {run: [r for r in runs if r[0] == run[0]].index(run) + kinds.index(run[0]) for run in runs}
+    return np.array([number[s.kind, s.folder, s.seed] for s in subjects]) % FOLDS
 
 
 def main() -> None:
     """Measures, learns, writes."""
     wants = argparse.ArgumentParser()
     wants.add_argument("bench", type=Path)
-    wants.add_argument("--made", type=int, default=24, help="runs of made figures")
+    wants.add_argument("--made", type=int, default=42, help="runs of made figures")
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
-    folders = [
+    found = [
         p.parent
         for name in ("paint", "paint2")
         for p in sorted((asked.bench / "data" / name).glob("*/lines"))
     ]
+    subjects = [
+        Subject(f"{folder.parent.name} {folder.name.rstrip('0123456789')}", folder, backwards=backwards)
+        for backwards in (False, True)
+        for folder in found
+    ]
+    subjects += [Subject("made", seed=seed) for seed in range(asked.made)]
+    fold = folds(subjects)
     with ProcessPoolExecutor(asked.jobs) as workers:
-        runs = [*workers.map(of_bench, folders), *workers.map(of_figures, range(asked.made))]
-    models = learn(runs)
-    np.savez_compressed(
-        OUT,
-        **{k: v for name, model in zip(ROUNDS, models, strict=True) for k, v in numbers(name, model).items()},
-    )
-    print(f"{OUT} written, {OUT.stat().st_size / 1000:.0f} kB")
+        taught = learn_pairs(list(workers.map(of, subjects)), fold)
+        unseen = [packed(taught[out]) for out in fold]
+        runs = list(workers.map(of, subjects, unseen))
+    judged = learn(runs, fold)
+    for name, forests in (("same", taught[FOLDS]), ("paint", judged)):
+        out = OUT / f"{name}.npz"
+        out.write_bytes(packed(forests))
+        print(f"{out} written, {out.stat().st_size / 1000:.0f} kB")
 
 
 if __name__ == "__main__":

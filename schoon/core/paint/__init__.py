@@ -1,7 +1,8 @@
 """Paint: which pot each patch takes, and carrying paint through a run."""
 
 from .carry import ENOUGH, MOST_PATCHES, Run, Step, carry, painting_for, parting_of
-from .judging import Carried, Case, Facts, facts_of, judge
+from .facts import Facts, facts_of
+from .judging import Carried, Case, judge
 from .painting import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from .parting import Parting
 from .questions import Unsure, questions, unsure_in

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 from ..patches import Patches
 from .deciding import Source, decide, pots_known
-from .judging import Carried, Case, Facts, facts_of, judge
+from .facts import Facts, facts_of
+from .judging import Carried, Case, judge
 from .painting import Painting
 from .parting import Parting
 

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..patches import Patches
-from .judging import Carried, facts_of
+from .facts import facts_of
+from .judging import Carried
 from .links import Links
 from .matching import Match, match
 from .painting import NOTHING, Paint, Painting
@@ -93,12 +94,12 @@ class _Votes:
         self.weight += trust
         self.kin += trust * found.kin
         rows, doubt = self._rows(source.painting, source.patches.count)
-        share = found.likely * (1.0 - 0.7 * doubt)[:, None] * trust
+        share = found.one_pot * (1.0 - 0.7 * doubt)[:, None] * trust
         unlike = np.clip(np.maximum(doubt[:, None], 1.0 - found.mutual / _MUTUAL), 0, 1)
         # Nobody has decided what lies there: no pot may win because it is the only one heard.
         nobody = rows < 0
         nobody[0] = False
-        self.undecided += found.likely[nobody].sum(axis=0) * trust
+        self.undecided += found.one_pot[nobody].sum(axis=0) * trust
         if source.trust >= 1.0:
             self.spilled = self.spilled or _spilled(found, source, self.target)
             for patch in self.missing:

@@ -15,12 +15,15 @@ from numpy.typing import NDArray
 from scipy.special import expit
 
 from ..forest import Forest, learnt
-from ..patches import Patches
+from .facts import Facts
 from .links import MEASURES, Links
 from .painting import NOTHING, UNSURE_ABOVE, Paint, Painting
 
 SURE_FROM = 0.8
 """Chance of a pot from which on nobody is asked."""
+
+_CONVINCES = 0.95
+"""Chance of a pot from which on it convinces in any pose."""
 
 _MUTUAL = MEASURES.index("mutual")
 
@@ -61,39 +64,6 @@ _SAME_THING = 0.5
 """How mutual counterparts in doubt have to be to be one thing that is asked once."""
 
 Chances = NDArray[np.float32]
-
-
-@dataclass(frozen=True)
-class Facts:
-    """What is asked of a drawing's patches. areas: (count + 1,) px. picture: px of the drawing. touching: (k, 2) patches
-    that meet under the line, both ways, and borders: (k,) px along which they do."""
-
-    background: int
-    areas: NDArray[np.int64]
-    picture: int
-    touching: NDArray[np.int64]
-    borders: NDArray[np.float64]
-
-    @property
-    def count(self) -> int:
-        return len(self.areas) - 1
-
-    @property
-    def shares(self) -> NDArray[np.float64]:
-        """(count + 1,) logarithm of each patch's share of the figure."""
-        outside = int(self.areas[self.background]) if self.background else 0
-        figure = max(int(self.areas[1:].sum()) - outside, 1)
-        return np.asarray(np.log(np.maximum(self.areas, 1) / figure))
-
-
-def facts_of(patches: Patches) -> Facts:
-    """As in `Facts`."""
-    table = patches.touching
-    pairs = np.argwhere(table)
-    pairs = pairs[(pairs > 0).all(axis=1)]
-    return Facts(
-        patches.background, patches.areas, patches.open_labels.size, pairs, table[pairs[:, 0], pairs[:, 1]]
-    )
 
 
 @dataclass(frozen=True)
@@ -231,12 +201,8 @@ class Asked:
         for patch, paint in carried.painting.items():
             doubt[patch] = paint.doubt
         size = facts.shares
-        outside = facts.touching[:, 1] == facts.background
-        around = np.bincount(facts.touching[:, 0], facts.borders, count)
-        bare = np.bincount(facts.touching[outside, 0], facts.borders[outside], count) / np.maximum(around, 1)
         of_patch = [
-            np.log(np.maximum(facts.areas, 1) / facts.picture), size, bare,
-            np.bincount(facts.touching[:, 0], minlength=count), doubt, carried.weight,
+            np.log(np.maximum(facts.areas, 1) / facts.picture), size, facts.bare, facts.neighbours, doubt, carried.weight,
             *(heard[:, part] for heard in known[:3] for part in (0, 1)),
         ]  # fmt: skip
         of_run = [kin[0], kin[1], min(far, _FARTHEST), pots]
@@ -278,7 +244,8 @@ class Asked:
                 continue
             paint = before or Paint(self.pots[best], by="carried")
             # In another pose only what is alike by itself convinces, whatever it goes well with.
-            doubt = max(doubt_of(float(own[best])), paint.doubt * (1.0 if paint.joined else 1 - kin))
+            alone = 0.0 if own[best] >= _CONVINCES else 1 - kin
+            doubt = max(doubt_of(float(own[best])), paint.doubt * (1.0 if paint.joined else alone))
             near = [int(c) for c in ranked[1 : 1 + _OTHERS] if own[c] > _WORTH * own[best]]
             source = sources.get((patch, best)) or (paint.source if paint.pot == self.pots[best] else None)
             result[patch] = replace(

@@ -79,7 +79,7 @@ def came_from(
     for first in range(0, len(patch), _AT_ONCE):
         part = np.s_[first : first + _AT_ONCE]
         own, move, trust = patch[part], moves[part], belief[part]
-        turned = np.einsum("kij,kpj->kpi", move[..., :2], facing[own])
+        turned = facing[own] @ move[..., :2].transpose(0, 2, 1)
         turned /= np.maximum(np.linalg.norm(turned, axis=2, keepdims=True), 1e-9)
         on, side = _counterparts(source, _moved(points[own], move), turned)
         explained = on.mean(axis=1) * trust
@@ -140,7 +140,7 @@ def _motions(
 
 
 def _moved(places: NDArray[np.float64], moves: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(np.einsum("kij,kpj->kpi", moves[..., :2], places) + moves[:, None, :, 2])
+    return np.asarray(places @ moves[..., :2].transpose(0, 2, 1) + moves[:, None, :, 2])
 
 
 def _counterparts(

@@ -20,9 +20,12 @@ from scipy.spatial import cKDTree
 
 from ..patches import Patches
 from .across import told_by_neighbours
+from .facts import facts_of
 from .layers import came_from
 from .links import MEASURES, Links, links
 from .movement import Laid, borders_of, lay
+from .same import same
+from .turned import NONE, Turned, turned
 
 _FLOW_SIDE = 384
 _STRIDE = 2
@@ -52,11 +55,32 @@ _ROUNDS = 4
 _MOVING = 0.8
 """What likeness with a movement of its own counts beside likeness in place after registration."""
 
+_ANYWHERE = 0.8
+"""What an outline alike in another place counts, with the lines about it."""
+
+_CLEARLY = 3
+"""How steeply it counts less beside a counterpart with lines about it that go with it better."""
+
+_PINNED, _UNPINNED = 0.9, 0.2
+"""Share of two patches that lie in one place from which on they rest, and what any other counterpart counts then."""
+
+_FAR = 0.16
+"""Distance after registration, in longest sides of the drawing, at which an outline that is not turned is hardly looked for."""
+
+_TURNED = 0.9
+"""What an outline that is alike anywhere counts beside one alike near its place."""
+
+_AGREEING = 5
+"""Rounds in which neighbours settle where they move."""
+
 _CANDIDATES = 8
 """Counterparts tried for each patch by its looks."""
 
 _MOST_PAIRS = 6000
 """With more candidates than this only the registration is asked."""
+
+_TURN = 0.12
+"""How far a turn is from none, in numbers of its matrix, for two patches to be laid on each other turned, too."""
 
 _TRIED = 3
 """Counterparts of each patch whose borders are laid on each other."""
@@ -91,6 +115,7 @@ _REGISTERED = 7.0
 class Match:
     """likely: (source patches + 1, target patches + 1), columns sum to at most 1; what is missing from 1 is
     the chance that a target patch has no counterpart.
+    one_pot: the same shape and sums; whether both carry the same pot, by all measures together (`same`).
     mutual: the same shape, 0..1; how good a target patch is for a source patch beside that one's best target.
     A detail that newly appears inside a form lies in it, but the form has a better counterpart.
     there: for every _STRIDE-th row and column of the target the source patch that lies there after registration.
@@ -100,6 +125,7 @@ class Match:
     """
 
     likely: NDArray[np.float64]
+    one_pot: NDArray[np.float64]
     mutual: NDArray[np.float64]
     there: NDArray[np.int32]
     together: NDArray[np.float64]
@@ -160,6 +186,7 @@ class _Guess:
     likely: NDArray[np.float64]
     mutual: NDArray[np.float64]
     looks: NDArray[np.float64]
+    moving: NDArray[np.float64]
     distance: NDArray[np.float64]
     inside: NDArray[np.float64]
     together: NDArray[np.float64]
@@ -176,7 +203,7 @@ def likeness(source: Patches, target: Patches) -> NDArray[np.float64]:
     _check(source, target)
     if not source.count or not target.count:
         return np.zeros((source.count + 1, target.count + 1))
-    guess = _guessed(source, target, across=False)
+    guess = _guessed(source, target)
     return guess.likely * guess.mutual
 
 
@@ -192,34 +219,57 @@ def match(source: Patches, target: Patches) -> Match:
         nothing = np.zeros((source.count + 1, target.count + 1))
         none = links([nothing] * len(MEASURES), 0.0)
         return Match(
-            nothing, nothing, np.zeros_like(target.open_labels[::_STRIDE, ::_STRIDE]), nothing, 0.0, none
+            nothing,
+            nothing,
+            nothing,
+            np.zeros_like(target.open_labels[::_STRIDE, ::_STRIDE]),
+            nothing,
+            0.0,
+            none,
         )
-    guess = _guessed(source, target)
+    anywhere = turned(source, target)
+    rests, rests_both = _at_rest(source, target)
+    guess = _guessed(source, target, anywhere, rests_both)
     likely, mutual, looks, laid = guess.likely, guess.mutual, guess.looks, guess.laid
     border, within = came_from(source, target, laid, guess.near, guess.flow)
-    rests, rests_both = _at_rest(source, target)
     alike, share = np.zeros_like(likely), np.zeros_like(likely)
     alike[laid.source, laid.target] = _alike(source, target, laid)
+    turned_alike, turned_about = np.zeros_like(likely), np.zeros_like(likely)
+    at = anywhere.source, anywhere.target
+    turned_alike[at], turned_about[at] = anywhere.alike, anywhere.about
     share[laid.source, laid.target] = laid.share * (0.5 + 0.5 * laid.reverse)
     close = looks * np.exp(-0.5 * (guess.distance / (_NEAR * max(target.shape))) ** 2)
-    tables: list[NDArray[Any]] = [likely, likely * mutual, alike, share, close, guess.inside, rests, rests_both, border, within]  # fmt: skip
+    tables: list[NDArray[Any]] = [likely, likely * mutual, alike, share, close, guess.inside, rests, rests_both, border, within, turned_alike, turned_about, guess.moving]  # fmt: skip
     several = 0.5 * (border + within).astype(float)
     several = _normalise(several) * np.clip(several.max(axis=0) / _CLEAR, 0, 1)
     mixed = (1 - _MOTIONS) * likely + _MOTIONS * several
-    mixed[:, target.background] = likely[:, target.background]
-    return Match(mixed, mutual, guess.there, guess.together, guess.kin, links(tables, guess.kin))
+    found = links(tables, guess.kin)
+    chance = same(found, facts_of(source), facts_of(target))
+    one_pot = np.zeros_like(likely)
+    one_pot[found.source, found.target] = chance
+    one_pot /= np.maximum(one_pot.sum(axis=0), 1)
+    for table in (mixed, one_pot):
+        table[:, target.background] = likely[:, target.background]
+    return Match(mixed, one_pot, mutual, guess.there, guess.together, guess.kin, found.told(chance))
 
 
-def _guessed(source: Patches, target: Patches, across: bool = True) -> _Guess:
-    """across: whether neighbours that move across each other are told apart."""
+def _guessed(
+    source: Patches, target: Patches, anywhere: Turned = NONE, rests: NDArray[np.float64] | None = None
+) -> _Guess:
+    """anywhere: outlines alike in any place. rests: how much of both of each pair of patches lies in one place; if it is given,
+    what rests is pinned and neighbours that move across each other are told apart."""
     shift = _registration(source, target)
     together, distance, there = _overlap(source, target, shift)
     inside = together / np.maximum(together.sum(axis=0, keepdims=True), 1)
     covered = together / np.maximum(together.sum(axis=1, keepdims=True), 1)
     first = _first_guess(source, target, inside, covered, distance)
     looks, near, flow = _appearance(source, target), _neighbours(target), _shift_of(target, shift)
-    first = np.maximum(first, _MOVING * _moving_alike(source, target, distance, looks, near))
-    laid = _laid(source, target, first, flow)
+    close = looks * np.exp(-0.5 * (distance / (_FAR * max(source.shape))) ** 2)
+    moving = _moving_alike(source, target, close, anywhere, near)
+    first = np.maximum(first, _MOVING * moving)
+    if rests is not None:
+        first = _found_anywhere(first, anywhere, rests)
+    laid = _laid(source, target, first, flow, anywhere)
     fitting, twin = _fitting(source, target, laid)
     first = first * fitting
     likely = _normalise(first)
@@ -231,7 +281,7 @@ def _guessed(source: Patches, target: Patches, across: bool = True) -> _Guess:
     confidence = np.clip(first.max(axis=0) / 0.5, 0, 1)
     # Before the columns are normalised: a detail that has no other candidate is still a poor counterpart.
     mutual = first / np.maximum(first.max(axis=1, keepdims=True), 1e-9)
-    if across:
+    if rests is not None:
         likely = told_by_neighbours(source, target, laid, likely, mutual)
     kin = _kin(source, target, laid)
     # What lies in the place of a patch is that patch in a run, however much of it is hidden; in another pose only
@@ -240,8 +290,33 @@ def _guessed(source: Patches, target: Patches, across: bool = True) -> _Guess:
     if source.background and target.background:
         worth[source.background, target.background] = 1
     return _Guess(
-        likely * confidence, mutual * worth, looks, distance, inside, together, there, near, flow, laid, kin
+        likely * confidence,
+        mutual * worth,
+        looks,
+        moving,
+        distance,
+        inside,
+        together,
+        there,
+        near,
+        flow,
+        laid,
+        kin,
     )
+
+
+def _found_anywhere(
+    first: NDArray[np.float64], anywhere: Turned, rests: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """A first guess with what is alike in any place, and less for all but the counterpart of what rests."""
+    at = anywhere.source, anywhere.target
+    best = np.zeros(first.shape[1])
+    np.maximum.at(best, anywhere.target, anywhere.about)
+    clear = anywhere.about / np.maximum(best[anywhere.target], 1e-9)
+    first = first.copy()
+    first[at] = np.maximum(first[at], _ANYWHERE * anywhere.about * clear**_CLEARLY)
+    pinned = rests > _PINNED
+    return np.where(pinned.any(axis=0) & ~pinned, _UNPINNED, 1.0) * first
 
 
 def _at_rest(source: Patches, target: Patches) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -378,18 +453,21 @@ def _first_guess(
 def _moving_alike(
     source: Patches,
     target: Patches,
-    distance: NDArray[np.float64],
     looks: NDArray[np.float64],
+    anywhere: Turned,
     near_b: NDArray[np.bool_],
 ) -> NDArray[np.float64]:
     """(sources, targets) 0..1: how much two patches look alike and move as their neighbours do.
 
     Forms that pass in front of each other move each its own way, which no smooth registration follows. Candidates are
-    chosen by size and shape; those whose displacement agrees with that of candidates next to them win.
+    chosen by size and shape, near their place or turned and far from it; those that come to lie where candidates next to
+    them would take them win. looks: likeness in size and shape near the place.
     """
     result = np.zeros((source.count + 1, target.count + 1))
     side = max(source.shape)
-    alike = looks * np.exp(-0.5 * (distance / (0.16 * side)) ** 2)
+    alike = looks.copy()
+    at = anywhere.source, anywhere.target
+    alike[at] = np.maximum(alike[at], _TURNED * anywhere.alike)
     for table, patches, axis in ((alike, source, 0), (alike, target, 1)):
         if patches.background:
             table[(patches.background,) if axis == 0 else (slice(None), patches.background)] = 0
@@ -402,18 +480,23 @@ def _moving_alike(
     if not len(i) or len(i) > _MOST_PAIRS:
         return result
     score = alike[i, j]
-    step = target.centres[j] - source.centres[i]
+    linear = np.tile(np.eye(2), (len(i), 1, 1))
+    row = np.full(result.shape, -1)
+    row[at] = np.arange(len(anywhere.source))
+    known = np.flatnonzero(row[i, j] >= 0)
+    linear[known] = anywhere.linear[row[i, j][known]]
     near_a = _neighbours(source)
     p, q = _beside(near_a, i).multiply(_beside(near_b, j)).nonzero()
-    apart = np.hypot(*(source.centres[i[p]] - source.centres[i[q]]).T)
-    differs = np.hypot(*(step[p] - step[q]).T)
+    between = source.centres[i[p]] - source.centres[i[q]]
+    carried = (linear[q] @ (target.centres[j[p]] - target.centres[j[q]])[..., None])[..., 0]
+    differs = np.hypot(*(between - carried).T)
     # Neighbours may turn and bend a little against each other, more the farther they are apart.
-    slack = 0.006 * side + 0.12 * apart
+    slack = 0.006 * side + 0.12 * np.hypot(*between.T)
     agree = sparse.csr_array((np.exp(-0.5 * (differs / slack) ** 2), (p, q)), (len(i), len(i)))
     expected = np.maximum(near_b.sum(axis=1)[j], 1)
     chance = score.copy()
     support = np.zeros_like(score)
-    for _ in range(5):
+    for _ in range(_AGREEING):
         total = np.bincount(j, weights=chance, minlength=target.count + 1)
         chance = chance / np.maximum(total[j], 1e-9)
         support = (agree @ chance) / expected
@@ -467,7 +550,9 @@ def _normalise(table: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(table / np.maximum(table.sum(axis=0, keepdims=True), 1e-12))
 
 
-def _laid(source: Patches, target: Patches, first: NDArray[np.float64], flow: NDArray[np.float64]) -> Laid:
+def _laid(
+    source: Patches, target: Patches, first: NDArray[np.float64], flow: NDArray[np.float64], anywhere: Turned
+) -> Laid:
     """The likeliest counterparts of each patch with their borders laid on each other; the outside is left out."""
     table = first.copy()
     table[source.background] = 0
@@ -478,7 +563,16 @@ def _laid(source: Patches, target: Patches, first: NDArray[np.float64], flow: ND
     tried = table[rows, columns] > 1e-3
     pairs = np.stack([rows[tried], columns[tried]], axis=1)
     a, b = borders_of(source), borders_of(target)
-    laid = lay(a, b, pairs, source.centres[pairs[:, 0]] - target.centres[pairs[:, 1]])
+    shifts = source.centres[pairs[:, 0]] - target.centres[pairs[:, 1]]
+    laid = lay(a, b, pairs, shifts)
+    row = np.full(first.shape, -1)
+    row[anywhere.source, anywhere.target] = np.arange(len(anywhere.source))
+    alike = row[pairs[:, 0], pairs[:, 1]]
+    other = np.flatnonzero(alike >= 0)
+    linear = anywhere.linear[alike[other]]
+    away = np.abs(linear - np.eye(2)).max(axis=(1, 2)) > _TURN
+    other, linear = other[away], linear[away]
+    laid = laid.better_of(lay(a, b, pairs[other], shifts[other], linear), other)
     # A form that is partly hidden has its centre elsewhere: it may go with the registration.
     again = np.flatnonzero(laid.share * laid.reverse < _WELL)
     return laid.better_of(lay(a, b, pairs[again], flow[pairs[again, 1]]), again)

@@ -141,16 +141,26 @@ class Laid:
         return Laid(self.source, self.target, moves, share, reverse)
 
 
-def lay(source: Borders, target: Borders, pairs: NDArray[np.int64], shifts: Points) -> Laid:
-    """Lays patches on others. pairs: (k, 2) source and target patch; shifts: (k, 2) px the target is moved to begin with."""
+def lay(
+    source: Borders,
+    target: Borders,
+    pairs: NDArray[np.int64],
+    shifts: Points,
+    linear: NDArray[np.float64] | None = None,
+) -> Laid:
+    """Lays patches on others. pairs: (k, 2) source and target patch; shifts: (k, 2) px the target is moved to begin with;
+    linear: (k, 2, 2) how it is turned, enlarged or mirrored to begin with, not at all if it is not given."""
+    linear = np.tile(np.eye(2), (len(pairs), 1, 1)) if linear is None else linear
     if len(pairs) <= _AT_ONCE:
-        return _lay(source, target, pairs, shifts)
-    cuts = range(0, len(pairs), _AT_ONCE)
-    parts = [_lay(source, target, pairs[k : k + _AT_ONCE], shifts[k : k + _AT_ONCE]) for k in cuts]
+        return _lay(source, target, pairs, shifts, linear)
+    cuts = [np.s_[k : k + _AT_ONCE] for k in range(0, len(pairs), _AT_ONCE)]
+    parts = [_lay(source, target, pairs[cut], shifts[cut], linear[cut]) for cut in cuts]
     return Laid(*(np.concatenate([getattr(part, f.name) for part in parts]) for f in fields(Laid)))
 
 
-def _lay(source: Borders, target: Borders, pairs: NDArray[np.int64], shifts: Points) -> Laid:
+def _lay(
+    source: Borders, target: Borders, pairs: NDArray[np.int64], shifts: Points, linear: NDArray[np.float64]
+) -> Laid:
     s, t = pairs[:, 0], pairs[:, 1]
     unit = target.unit
     points, facing = target.points[target.moved[t]], target.facing[target.moved[t]]
@@ -159,7 +169,6 @@ def _lay(source: Borders, target: Borders, pairs: NDArray[np.int64], shifts: Poi
     # Turning and stretching weigh like moving at the rim of the patch.
     size = np.maximum(np.sqrt(((points - middle) ** 2).sum(axis=2).mean(axis=1)), 4.0)[:, None, None]
     local = (points - middle) / size
-    linear = np.tile(np.eye(2), (len(pairs), 1, 1))
     shift = shifts.copy()
     described = np.concatenate([there, towards * (_FACING * unit)], axis=2).astype(np.float32)
     for reach in _REACH:
@@ -188,6 +197,12 @@ def _lay(source: Borders, target: Borders, pairs: NDArray[np.int64], shifts: Poi
     gap = np.hypot(*(at[:, :, None] - there[:, None, ::3]).transpose(3, 0, 1, 2)).min(axis=1)
     far = np.maximum(np.diff(target.starts)[t] / _OF_TARGET, 1.0)[:, None] + _LYING * unit
     return Laid(s, t, moves, on.mean(axis=1), (gap < far).mean(axis=1))
+
+
+def rotations(angles: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(..., 2, 2) of (...) radians."""
+    cos, sin = np.cos(angles), np.sin(angles)
+    return np.stack([np.stack([cos, -sin], axis=-1), np.stack([sin, cos], axis=-1)], axis=-2)
 
 
 def _moved(

@@ -1,0 +1,70 @@
+"""What is known of the patches of a drawing when they are compared with others: sizes, and which meet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..patches import Patches
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What is asked of a drawing's patches. areas: (count + 1,) px. picture: px of the drawing. touching: (k, 2) patches
+    that meet under the line, both ways, and borders: (k,) px along which they do."""
+
+    background: int
+    areas: NDArray[np.int64]
+    picture: int
+    touching: NDArray[np.int64]
+    borders: NDArray[np.float64]
+
+    @property
+    def count(self) -> int:
+        return len(self.areas) - 1
+
+    @property
+    def neighbours(self) -> NDArray[np.int64]:
+        """(count + 1,) patches that each meets."""
+        return np.bincount(self.touching[:, 0], minlength=self.count + 1)
+
+    @property
+    def around(self) -> NDArray[np.float64]:
+        """(count + 1,) px along which each meets others."""
+        return np.asarray(np.bincount(self.touching[:, 0], self.borders, self.count + 1), float)
+
+    @property
+    def bare(self) -> NDArray[np.float64]:
+        """(count + 1,) the share of that along which each meets the outside."""
+        outside = self.touching[:, 1] == self.background
+        met = np.bincount(self.touching[outside, 0], self.borders[outside], self.count + 1)
+        return np.asarray(met / np.maximum(self.around, 1))
+
+    @property
+    def shares(self) -> NDArray[np.float64]:
+        """(count + 1,) logarithm of each patch's share of the figure."""
+        outside = int(self.areas[self.background]) if self.background else 0
+        figure = max(int(self.areas[1:].sum()) - outside, 1)
+        return np.asarray(np.log(np.maximum(self.areas, 1) / figure))
+
+
+_known: WeakKeyDictionary[Patches, Facts] = WeakKeyDictionary()
+
+
+def facts_of(patches: Patches) -> Facts:
+    """As in `Facts`, found once."""
+    if patches not in _known:
+        _known[patches] = _facts_of(patches)
+    return _known[patches]
+
+
+def _facts_of(patches: Patches) -> Facts:
+    table = patches.touching
+    pairs = np.argwhere(table)
+    pairs = pairs[(pairs > 0).all(axis=1)]
+    return Facts(
+        patches.background, patches.areas, patches.open_labels.size, pairs, table[pairs[:, 0], pairs[:, 1]]
+    )
