@@ -164,7 +164,12 @@ class LocalServer:
         place = self.folder / "tmp"
         place.mkdir(parents=True, exist_ok=True)
         # Each of its threads keeps an arena of its own otherwise, as large as the largest picture that went through it.
-        return {"MALLOC_ARENA_MAX": "2", "MALLOC_MMAP_THRESHOLD_": "1000000", **os.environ, "TMPDIR": str(place)}
+        return {
+            "MALLOC_ARENA_MAX": "2",
+            "MALLOC_MMAP_THRESHOLD_": "1000000",
+            **os.environ,
+            "TMPDIR": str(place),
+        }
 
     def _password(self) -> str:
         if not self._password_file.exists():

@@ -232,25 +232,32 @@ def match(source: Patches, target: Patches) -> Match:
     guess = _guessed(source, target, anywhere, rests_both)
     likely, mutual, looks, laid = guess.likely, guess.mutual, guess.looks, guess.laid
     border, within = came_from(source, target, laid, guess.near, guess.flow)
-    alike, share = np.zeros_like(likely), np.zeros_like(likely)
-    alike[laid.source, laid.target] = _alike(source, target, laid)
-    turned_alike, turned_about = np.zeros_like(likely), np.zeros_like(likely)
-    at = anywhere.source, anywhere.target
-    turned_alike[at], turned_about[at] = anywhere.alike, anywhere.about
-    share[laid.source, laid.target] = laid.share * (0.5 + 0.5 * laid.reverse)
+    alike = _placed(likely.shape, laid, _alike(source, target, laid))
+    share = _placed(likely.shape, laid, laid.share * (0.5 + 0.5 * laid.reverse))
+    outline, about = (_placed(likely.shape, anywhere, values) for values in (anywhere.alike, anywhere.about))
     close = looks * np.exp(-0.5 * (guess.distance / (_NEAR * max(target.shape))) ** 2)
-    tables: list[NDArray[Any]] = [likely, likely * mutual, alike, share, close, guess.inside, rests, rests_both, border, within, turned_alike, turned_about, guess.moving]  # fmt: skip
+    tables: list[NDArray[Any]] = [
+        likely, likely * mutual, alike, share, close, guess.inside, rests, rests_both, border, within, outline, about, guess.moving,
+    ]  # fmt: skip
     several = 0.5 * (border + within).astype(float)
     several = _normalise(several) * np.clip(several.max(axis=0) / _CLEAR, 0, 1)
     mixed = (1 - _MOTIONS) * likely + _MOTIONS * several
     found = links(tables, guess.kin)
     chance = same(found, facts_of(source), facts_of(target))
-    one_pot = np.zeros_like(likely)
-    one_pot[found.source, found.target] = chance
+    one_pot = _placed(likely.shape, found, chance).astype(float)
     one_pot /= np.maximum(one_pot.sum(axis=0), 1)
     for table in (mixed, one_pot):
         table[:, target.background] = likely[:, target.background]
     return Match(mixed, one_pot, mutual, guess.there, guess.together, guess.kin, found.told(chance))
+
+
+def _placed(
+    shape: tuple[int, ...], pairs: Laid | Turned | Links, values: NDArray[np.floating]
+) -> NDArray[np.float32]:
+    """(sources, targets) the value of each pair, 0 for the others."""
+    table = np.zeros(shape, np.float32)
+    table[pairs.source, pairs.target] = values
+    return table
 
 
 def _guessed(
