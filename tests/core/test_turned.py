@@ -100,3 +100,17 @@ def test_a_ball_that_flies_by_keeps_its_stripe() -> None:
             ((160, 500), wall),
         ):
             assert paintings[number][runs[number].at(*place)].pot == pot, (number, place)
+
+
+@pytest.mark.parametrize(
+    "how", [{"mirrored": True}, {"mirrored": True, "size": 1.3}, {"size": 0.75, "turn": -20}]
+)
+def test_a_figure_that_looks_the_other_way_takes_its_paint(how: dict[str, float]) -> None:
+    places = [(60, 40), (-25, -10), (35, -10), (-125, 0)]
+    runs = [drawn(*head((260, 300))), drawn(*head((430, 330), **how))]
+    key = {p: Paint(NOTHING) for p in range(1, runs[0].count + 1)}
+    key |= {runs[0].at(260 + x, 300 + y): Paint(pot) for pot, (x, y) in enumerate(places, 1)}
+    found = carry(runs, {0: key})[1]
+    for pot, place in enumerate(places, 1):
+        x, y = placed(np.array([place], float), (430, 330), **how)[0]
+        assert found[runs[1].at(x, y)].pot == pot, place
