@@ -14,9 +14,10 @@ import numpy as np
 from schoon.core.cleanup import propose_strokes
 from schoon.core.paint import NOTHING, Paint, carry, questions, unsure_in
 from schoon.core.patches import Patches, find_patches, most_of, wall_of
+from schoon.core.seal import propose_stitches
+from schoon.core.strokes import walls
 from schoon.demo.load import poured
 from schoon.demo.shots import SIZE, stair
-from schoon.jobs.tasks import gaps
 from schoon.work.documents import SPECKS
 
 _CLEAR = 0.8
@@ -36,7 +37,7 @@ def main(keys: list[int]) -> None:
     patches = []
     for drawing in drawings:
         strokes = propose_strokes(drawing.rough())
-        taken = [s.points for s in gaps(strokes, SIZE) if s.state == "taken"]
+        taken = [s.points for s in propose_stitches(walls(strokes, SIZE)) if s.state == "taken"]
         patches.append(find_patches(wall_of(strokes, taken, SIZE), SPECKS))
     right = [poured(found, truth, pots) for found, truth in zip(patches, truths, strict=True)]
     painted = {k: dict(right[k]) for k, d in enumerate(drawings) if d.number in keys}
