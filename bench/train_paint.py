@@ -16,7 +16,7 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from io import BytesIO
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -62,6 +62,16 @@ class Subject:
     backwards: bool = False
 
 
+class Pair(NamedTuple):
+    """Two drawings that were matched. one_pot: (k,) which links are of one pot; known: (k,) whether that is known."""
+
+    links: Links
+    source: Facts
+    target: Facts
+    one_pot: np.ndarray
+    known: np.ndarray
+
+
 @dataclass
 class Known:
     """A run, carried from its first drawing, with its truth. right: drawing -> (patches, pots)."""
@@ -83,16 +93,14 @@ class Known:
             found[patch] = paint.pot
         return found
 
-    def pairs(self) -> list[tuple[Links, Facts, Facts, np.ndarray, np.ndarray]]:
-        """For each two drawings that were matched their links, facts of both, (k,) which links are of one pot, and (k,)
-        whether that is known."""
+    def pairs(self) -> list[Pair]:
+        """Each two drawings that were matched."""
         found = []
         for k, carried in self.case.carried.items():
             for j, seen in carried.links.items():
                 one, other = self.pots(j)[seen.source], self.pots(k)[seen.target]
-                found.append(
-                    (seen, self.facts(j), carried.facts, one == other, (one != UNKNOWN) & (other != UNKNOWN))
-                )
+                sure = (one != UNKNOWN) & (other != UNKNOWN)
+                found.append(Pair(seen, self.facts(j), carried.facts, one == other, sure))
         return found
 
 
@@ -212,9 +220,10 @@ def learn_pairs(runs: list[Known], fold: np.ndarray) -> list[Forests]:
         for out in range(FOLDS + 1):
             own = [k for k in np.flatnonzero(fold != out) if every[k]]
             questions = [
-                np.concatenate([m[pair[4]] for m, pair in zip(asked[k], every[k], strict=True)]) for k in own
+                np.concatenate([m[pair.known] for m, pair in zip(asked[k], every[k], strict=True)])
+                for k in own
             ]
-            answers = [np.concatenate([pair[3][pair[4]] for pair in every[k]]) for k in own]
+            answers = [np.concatenate([pair.one_pot[pair.known] for pair in every[k]]) for k in own]
             model = trees(
                 np.concatenate(questions),
                 np.concatenate(answers),
@@ -234,10 +243,9 @@ def learn_pairs(runs: list[Known], fold: np.ndarray) -> list[Forests]:
     return found
 
 
-def likeliest_right(pair: tuple[Links, Facts, Facts, np.ndarray, np.ndarray], said: np.ndarray) -> np.ndarray:
+def likeliest_right(pair: Pair, said: np.ndarray) -> np.ndarray:
     """Whether the likeliest counterpart of each target patch has its pot, where that is known."""
-    links, _, _, one_pot, sure = pair
-    target, said, one_pot = links.target[sure], said[sure], one_pot[sure]
+    target, said, one_pot = (of[pair.known] for of in (pair.links.target, said, pair.one_pot))
     order = np.lexsort((-said, target))
     return one_pot[order][np.flatnonzero(np.diff(target[order], prepend=-1))]
 
@@ -330,7 +338,7 @@ def main() -> None:
     """Measures, learns, writes."""
     wants = argparse.ArgumentParser()
     wants.add_argument("bench", type=Path)
-    wants.add_argument("--made", type=int, default=42, help="runs of made figures")
+    wants.add_argument("--made", type=int, default=36, help="runs of made figures")
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
     found = [

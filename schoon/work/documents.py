@@ -111,7 +111,8 @@ Matrix = tuple[float, float, float, float, float, float]
 @dataclass(frozen=True)
 class Use:
     """A part whose lines are those of another part. part: that other one. source: the drawing they come from. matrix: how they
-    are laid. order: whether they hide what is there or are hidden by it. painted: whether stitches, paint and tones that lie on them come along."""
+    are laid. order: whether they hide what is there or are hidden by it. painted: whether stitches, paint and tones that lie
+    on them come along."""
 
     part: str
     source: int

@@ -155,6 +155,13 @@ def test_a_thin_line_is_laid_as_any_picture_is(covered: int, below: float) -> No
     assert np.array_equal(there, expected)
 
 
+@pytest.mark.parametrize(("rows", "thin"), [(1, True), (6, False)])
+def test_what_fills_its_box_is_no_thin_line(rows: int, thin: bool) -> None:
+    coverage = np.zeros((12, 8), np.uint8)
+    coverage[:rows] = 255
+    assert Covered((0, 0, 8, 12), coverage, np.ones(4, np.float32)).thin is thin
+
+
 def test_nothing_gives_a_clear_picture() -> None:
     assert render(Frame((3, 2), ())).tolist() == [[[0, 0, 0, 0]] * 3] * 2
     assert not render(Frame(SIZE, (Layer("ink", Ink([], (0, 0, 0))),))).any()

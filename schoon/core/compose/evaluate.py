@@ -83,7 +83,7 @@ def _composed(layers: Sequence[_Ready], band: Box) -> NDArray[np.float32]:
         if box[2] <= box[0] or box[3] <= box[1]:
             continue
         here = below[box[1] - band[1] : box[3] - band[1], box[0] - band[0] : box[2] - band[0]]
-        if isinstance(layer.source, Covered) and layer.plain:
+        if isinstance(layer.source, Covered) and layer.plain and layer.source.thin:
             layer.source.lay(here, box)
         else:
             _lay(here, _read(layer, box), layer.blend, layer.onto)

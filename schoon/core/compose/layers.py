@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Literal, Protocol
 
 import cv2
@@ -26,6 +27,9 @@ Matrix = NDArray[np.float64]
 """(2, 3) from the pixels of a source to those of the frame."""
 
 SAME: Matrix = np.eye(2, 3)
+_THIN = 8
+"""Of so many pixels less than one is touched by what is laid pixel by pixel."""
+
 _FINER = 2
 """Flat areas are sampled this much finer than the result and averaged."""
 
@@ -151,8 +155,14 @@ class Covered:
         share = self.coverage[box[1] : box[3], box[0] : box[2]].astype(np.float32) * np.float32(1 / 255)
         return shared(self.colour, share)
 
+    @cached_property
+    def thin(self) -> bool:
+        """Whether it touches few of the pixels of its box, as lines do."""
+        x0, y0, x1, y1 = self.box
+        return bool(np.count_nonzero(self.coverage[y0:y1, x0:x1]) * _THIN < (x1 - x0) * (y1 - y0))
+
     def lay(self, below: NDArray[np.float32], box: Box) -> None:
-        """Lays it over what is in a part of its box: lines touch few of its pixels."""
+        """Lays it over what is in a part of its box, at the pixels it touches only."""
         here = self.coverage[box[1] : box[3], box[0] : box[2]]
         rows, columns = np.nonzero(here)
         above = (here[rows, columns].astype(np.float32) * np.float32(1 / 255))[:, None] * self.colour

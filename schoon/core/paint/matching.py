@@ -22,7 +22,7 @@ from ..patches import Patches
 from .across import told_by_neighbours
 from .facts import facts_of
 from .layers import came_from
-from .links import MEASURES, Links, links
+from .links import FOUND, Links, links
 from .movement import Laid, borders_of, lay
 from .same import same
 from .turned import NONE, Turned, turned
@@ -217,7 +217,7 @@ def match(source: Patches, target: Patches) -> Match:
     _check(source, target)
     if not source.count or not target.count:
         nothing = np.zeros((source.count + 1, target.count + 1))
-        none = links([nothing] * len(MEASURES), 0.0)
+        none = links([nothing] * len(FOUND), 0.0).told(np.zeros(0, np.float32))
         return Match(
             nothing,
             nothing,
