@@ -41,28 +41,31 @@ class PoolAway(Exception):
     """The farm does not answer. The text says so in the artist's words."""
 
 
-def _allocator() -> Callable[[int], object]:
-    """Gives back what this process does not use: glibc's malloc_trim, with large pieces asked of the system itself."""
-    try:
+def give_back() -> None:
+    """Gives the memory that this process has freed back to the system, where the C library can (glibc's malloc_trim)."""
+    with suppress(OSError, AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)
+
+
+def _part_large() -> None:
+    """Has large pieces asked of the system itself."""
+    with suppress(OSError, AttributeError):
         library = ctypes.CDLL(None)
         library.mallopt(_MMAP_THRESHOLD, _OF_THE_SYSTEM)
         library.mallopt(_TRIM_THRESHOLD, _KEPT)
-        return library.malloc_trim
-    except (OSError, AttributeError):
-        return lambda _: None
 
 
 def begin_worker(parent: int) -> None:
     """Start-up of a worker process: drawings are spread over processes, so each keeps to one core; and it ends with the
     process it works for, however that ends."""
     cv2.setNumThreads(1)
-    allocator = _allocator()
+    _part_large()
 
     def watch() -> None:
         while os.getppid() == parent:
             time.sleep(1)
             # What pictures took goes back between two calls: several workers share the machine.
-            allocator(0)
+            give_back()
         os._exit(1)
 
     threading.Thread(target=watch, name="parent watch", daemon=True).start()

@@ -11,7 +11,7 @@ from ..settings import Settings
 from ..store import Store, jobs
 from ..work.derived import Files
 from .kinds import KINDS, LANES
-from .pool import Pool
+from .pool import Pool, give_back
 from .work import READS, Stopped, Work
 
 log = logging.getLogger(__name__)
@@ -108,6 +108,8 @@ class Runner:
                 return
             log.exception("job %s failed", job_id)
             message, state = f"It stopped on an error of the program: {error}", "failed"
+        finally:
+            give_back()
         with self.store.transaction() as cursor:
             try:
                 jobs.hold(cursor, job_id, self._owner)

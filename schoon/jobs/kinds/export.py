@@ -28,6 +28,7 @@ from .. import handing
 from ..exports import export_path
 from ..papers import papers
 from ..work import Call, Failed, Work
+from . import proof
 
 ENDINGS = {"png": "png", "tiff": "tif", "webp": "webp"}
 
@@ -57,6 +58,8 @@ class Export:
 
     def run(self, work: Work) -> str:
         """Writes the file."""
+        # Large pictures need the room.
+        proof.forget()
         wish = _Wish(**work.settings)
         path = export_path(work.files.folder.parent, work.job["id"], wish.what)
         part = path.with_suffix(".part")

@@ -33,10 +33,17 @@ from ...work.placing import paper_of
 from ...work.proofing import Looked, kept, looked_at
 from .. import proofs
 from ..lined import patched
+from ..pool import give_back
 from ..work import Call, Failed, Work
 
 _unpacked: Memory[Sight] = Memory(112 * 2**20, lambda sight: sight.kept)
 """Sights by their name, with what is found in each: after an edit all but one are those of before."""
+
+
+def forget() -> None:
+    """Lets go of what is kept in memory; it lies in files as well."""
+    _unpacked.clear()
+    give_back()
 
 
 _TOGETHER = 6
