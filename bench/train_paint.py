@@ -172,9 +172,10 @@ def trees(questions: np.ndarray, answers: np.ndarray, weights: np.ndarray, many:
 
 
 def numbers(name: str, model: Any) -> Forests:
-    """A forest as `core.forest` reads it."""
+    """A forest of LightGBM as `core.forest` reads it."""
     every = []
-    for tree in model.booster_.dump_model()["tree_info"]:
+    dumped = getattr(model, "booster_", model).dump_model()
+    for tree in dumped["tree_info"]:
         nodes: list[list[float]] = []
 
         def taken(node: dict[str, Any], nodes: list[list[float]] = nodes) -> int:
@@ -191,7 +192,7 @@ def numbers(name: str, model: Any) -> Forests:
     table = np.stack([np.pad(nodes, ((0, most - len(nodes)), (0, 0))) for nodes in every])
     kinds = {"feature": "i2", "below": "f4", "left": "i2", "right": "i2", "value": "f4"}
     found = {f"{name}_{part}": table[..., k].astype(kind) for k, (part, kind) in enumerate(kinds.items())}
-    return found | {f"{name}_start": np.zeros(1)}
+    return found | {f"{name}_start": np.zeros(dumped["num_tree_per_iteration"])}
 
 
 def packed(forests: Forests) -> bytes:

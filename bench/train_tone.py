@@ -1,8 +1,10 @@
-"""Teaches whose edge the line between two forms is: writes schoon/core/tone/edges.json.
+"""Teaches whose edge the line between two forms is: writes schoon/core/tone/edges.npz.
 
-Run by hand: python bench/train_tone.py BENCH_FOLDER
-It learns from the bench's `tone`, which knows the true shade: of each border, what shade is wrong if it is one form's edge,
-the other's, or a crease. Before it writes anything it prints what the shade is worth on subjects left out.
+Run by hand: pip install lightgbm; python bench/train_tone.py BENCH_FOLDER
+It learns from figures of solids put together at random (`solids.py`), and from the bench's `tone`, which knows the true
+shade: of each border, how wrong the surface or its shade is if it is one form's edge, the other's, or a crease. Trees learn to
+make what is wrong least, first by what is seen of a border in its drawing, then by what the other drawings say as well.
+Before it writes anything it prints what the shade of the bench is worth with trees that have not seen the subject.
 """
 
 from __future__ import annotations
@@ -13,39 +15,60 @@ from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
-from scipy.optimize import minimize
+from scipy.special import softmax
+from solids import Drawn, made
+from train_paint import Forests, numbers, packed
 
-from schoon.core.tone import Forms, Light, forms_of
-from schoon.core.tone.edges import CREASE, FIRST, SECOND, owned, seen
-from schoon.core.tone.solids import normals_of
+from schoon.core.forest import Forest, read
+from schoon.core.tone import Forms, Light, forms_of, tracks_of
+from schoon.core.tone.agree import beside
+from schoon.core.tone.edges import CREASE, FIRST, SECOND, TURNED, both_ways, owned, seen
+from schoon.core.tone.solids import normals_in, normals_of
 from schoon.formats.painted import painted_patches
 
-RIDGE = 30.0
-"""Wrong pixels that a weight of 1 costs."""
+MOST, UNIT = 250.0, 25.0
+"""What a border may cost at most, px, and px that are worth one unit of the loss."""
 
-MOST = 400
-"""Wrong pixels of one border beyond which it counts no more."""
+LEAST = 8
+"""Px of a border under which it is not learnt from."""
 
+BENCH_COUNTS = 2.0
+"""What a border of the bench counts beside one of a made figure."""
+
+FOLDS = 3
 ROUNDS = 3
-OUT = Path(__file__).resolve().parent.parent / "schoon/core/tone/edges.json"
+OUT = Path(__file__).resolve().parent.parent / "schoon/core/tone/edges.npz"
 
 
 @dataclass(eq=False)
 class Known:
-    """A drawing with its true shade, at the size of its forms. costs: (chains, 3) wrong pixels of each kind of edge."""
+    """A drawing. costs: (chains, 3) px that are wrong with each kind of edge; NaN where nobody asked."""
 
-    subject: str
-    first: bool
     forms: Forms
+    measures: tuple[np.ndarray, np.ndarray] = field(init=False)
+    costs: np.ndarray = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.measures = seen(self.forms)
+
+    @property
+    def lengths(self) -> np.ndarray:
+        return np.array([len(chain.points) for chain in self.forms.chains.between])
+
+
+@dataclass(eq=False)
+class Lit(Known):
+    """A drawing of the bench with its true shade, at the size of its forms."""
+
+    first: bool
     light: Light
     share: float
     true: np.ndarray
     counts: np.ndarray
-    measures: tuple[np.ndarray, np.ndarray, np.ndarray] = field(init=False)
-    costs: np.ndarray = field(init=False)
     best: np.ndarray = field(init=False)
     _falls: dict[tuple[int, bytes], np.ndarray] = field(default_factory=dict)
 
@@ -78,9 +101,25 @@ class Known:
         return both / max(1, either)
 
 
-def known(folder: Path, stem: str) -> Known:
-    """A drawing of the bench, with what each kind of edge costs when the others are as good as can be."""
+@dataclass(eq=False)
+class Run:
+    """Drawings one after the other, and which form of one is which of the others. weight: what each border counts."""
+
+    subject: str
+    drawings: list[Any]
+    tracks: list[dict[int, int]]
+    weight: float
+
+
+def of_bench(folder: Path) -> Run:
+    """A subject of the bench, with what each kind of edge costs when the others are as good as can be."""
     cv2.setNumThreads(1)
+    stems = sorted(path.stem for path in (folder / "lines").glob("*.png"))
+    drawings = [_lit(folder, stem, stem == stems[0]) for stem in stems]
+    return Run(folder.name, drawings, tracks_of([d.forms for d in drawings]), BENCH_COUNTS)
+
+
+def _lit(folder: Path, stem: str, first: bool) -> Lit:
     light = json.loads((folder / "light.json").read_text())
     line = folder / "lines" / f"{stem}.png"
     patches, pots, painted = painted_patches(line, folder / "paint" / f"{stem}.png")
@@ -93,11 +132,9 @@ def known(folder: Path, stem: str) -> Known:
         for m in (true, ~ink)
     )
     share = float(true[painted].mean())
-    first = stem == min(p.stem for p in (folder / "lines").glob("*.png"))
-    found = Known(folder.name, first, forms, Light(light["azimuth"], light["height"]), share, small, open_)
-    found.measures = seen(forms)
+    found = Lit(forms, first, Light(light["azimuth"], light["height"]), share, small, open_)
     between = forms.chains.between
-    edges = np.array([FIRST if row[1] > 0 else SECOND for row in found.measures[0]], int)
+    edges = np.full(len(between), CREASE)
     found.costs = np.zeros((len(between), 3))
     for _ in range(ROUNDS):
         before = edges.copy()
@@ -115,70 +152,165 @@ def known(folder: Path, stem: str) -> Known:
     return found
 
 
-def taught(every: Sequence[Known]) -> tuple[np.ndarray, np.ndarray]:
-    """Weights of an edge and of a crease with the least expected cost."""
-    some = [k for k in every if len(k.costs)]
-    first, second, crease = (np.vstack([k.measures[n] for k in some]) for n in range(3))
-    costs = np.vstack([np.minimum(k.costs - k.costs.min(axis=1, keepdims=True), MOST) for k in some])
-    edge = first.shape[1]
+def of_figures(seed: int) -> Run:
+    """A run of made figures, with what each kind of edge costs when the others are as they truly are."""
+    cv2.setNumThreads(1)
+    drawings = [_surfaced(drawn) for drawn in made(seed)]
+    return Run(f"made {seed}", drawings, tracks_of([d.forms for d in drawings]), 1.0)
 
-    def expected(weights: np.ndarray) -> tuple[float, np.ndarray]:
-        scores = np.stack([first @ weights[:edge], second @ weights[:edge], crease @ weights[edge:]], axis=1)
-        chance = np.exp(scores - scores.max(axis=1, keepdims=True))
-        chance /= chance.sum(axis=1, keepdims=True)
-        cost = (chance * costs).sum(axis=1, keepdims=True)
-        back = chance * (costs - cost)
-        slope = np.r_[first.T @ back[:, 0] + second.T @ back[:, 1], crease.T @ back[:, 2]]
-        return float(cost.sum() + RIDGE * (weights**2).sum()), slope + 2 * RIDGE * weights
 
-    starts = [np.random.default_rng(seed).normal(0, 0.3, edge + crease.shape[1]) for seed in range(5)]
-    found = min(
-        (minimize(expected, start, jac=True, method="L-BFGS-B") for start in starts), key=lambda r: r.fun
+def _surfaced(drawn: Drawn) -> Known:
+    forms = forms_of(drawn.patches, drawn.pots)
+    found = Known(forms)
+    between = forms.chains.between
+    found.costs = np.zeros((len(between), 3))
+    solid = drawn.solid[forms.part].astype(np.int32)
+    solid = cv2.resize(solid, forms.labels.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    of = {}
+    for form in forms.pots:
+        often = np.bincount(solid[forms.labels == form], minlength=2)
+        of[form] = int(often[1:].argmax()) + 1 if often[1:].any() else 0
+    edges = np.array(
+        [CREASE if of[c.a] == of[c.b] else FIRST if of[c.a] > of[c.b] else SECOND for c in between]
     )
-    return found.x[:edge], found.x[edge:]
+    met = {form for chain in between for form in (chain.a, chain.b)}
+    true = {form: _normals(forms, drawn.whole[of[form]])[forms.labels == form] for form in met}
+    known: dict[tuple[int, bytes], float] = {}
+
+    def cost(form: int, edges: np.ndarray) -> float:
+        own = owned(forms, edges, form)
+        key = (form, own.tobytes())
+        if key not in known:
+            known[key] = float((1 - (normals_of(forms, form, own) * true[form]).sum(axis=1)).sum())
+        return known[key]
+
+    for k, chain in enumerate(between):
+        if len(chain.points) >= LEAST:
+            for kind in (FIRST, SECOND, CREASE):
+                tried = edges.copy()
+                tried[k] = kind
+                found.costs[k, kind] = cost(chain.a, tried) + cost(chain.b, tried)
+    return found
 
 
-def told(drawing: Known, weights: tuple[np.ndarray, np.ndarray]) -> np.ndarray:
-    first, second, crease = drawing.measures
-    if not len(first):
-        return np.zeros(0, int)
-    scores = np.stack([first @ weights[0], second @ weights[0], crease @ weights[1]], axis=1)
-    return scores.argmax(axis=1)
+def _normals(forms: Forms, whole: np.ndarray) -> np.ndarray:
+    """The normals of a whole solid, on the grid of the forms."""
+    rows, columns = forms.labels.shape
+    (top, bottom), (left, right) = forms.box
+    grid, before = [], []
+    for low, high, count, end in (
+        (top, bottom, rows, whole.shape[0]),
+        (left, right, columns, whole.shape[1]),
+    ):
+        step = (high - low) / count
+        ahead = int(np.ceil(low / step)) + 1
+        total = ahead + count + int(np.ceil((end - high) / step)) + 1
+        grid.append(((np.arange(total) - ahead + 0.5) * step + low).astype(int))
+        before.append(ahead)
+    inside = whole[np.clip(grid[0], 0, whole.shape[0] - 1)][:, np.clip(grid[1], 0, whole.shape[1] - 1)].copy()
+    inside[(grid[0] < 0) | (grid[0] >= whole.shape[0])] = False
+    inside[:, (grid[1] < 0) | (grid[1] >= whole.shape[1])] = False
+    return normals_in(inside)[before[0] : before[0] + rows, before[1] : before[1] + columns]
 
 
-def worth(drawings: Sequence[Known], edges: Sequence[np.ndarray]) -> float:
+def trees(
+    runs: Sequence[Run], measures: Sequence[Sequence[tuple[np.ndarray, np.ndarray]]], many: int, leaves: int
+) -> Any:
+    """Trees whose chances cost least. measures: for each drawing of each run from the first form, and from the second."""
+    import lightgbm
+
+    samples, costs = [], []
+    for run, asked in zip(runs, measures, strict=True):
+        for drawing, (first, second) in zip(run.drawings, asked, strict=True):
+            if not len(first):
+                continue
+            kept = drawing.lengths >= LEAST
+            cost = np.minimum(drawing.costs - drawing.costs.min(axis=1, keepdims=True), MOST)[kept]
+            samples += [np.hstack([first, second])[kept], np.hstack([second, first])[kept]]
+            costs += [run.weight * cost / UNIT, run.weight * cost[:, TURNED] / UNIT]
+    cost = np.vstack(costs)
+
+    def loss(scores: np.ndarray, _: Any) -> tuple[np.ndarray, np.ndarray]:
+        chance = softmax(scores, axis=1)
+        mean = (chance * cost).sum(axis=1, keepdims=True)
+        slope = chance * (cost - mean) + HELD * (chance - 1 / 3)
+        bend = np.maximum(0.7 * chance * (1 - chance) * cost.max(axis=1, keepdims=True), 1e-3)
+        return slope, bend
+
+    settings = {
+        "objective": loss, "num_class": 3, "num_leaves": leaves, "learning_rate": 0.08, "min_data_in_leaf": 60,
+        "min_sum_hessian_in_leaf": 0.5, "lambda_l2": 3, "feature_fraction": 0.4, "bagging_fraction": 0.7, "bagging_freq": 1,
+        "verbose": -1, "num_threads": 2, "seed": 0,
+    }  # fmt: skip
+    data = lightgbm.Dataset(np.vstack(samples).astype(np.float32), np.zeros(len(cost)))
+    return lightgbm.train(settings, data, many)
+
+
+HELD = 0.02
+"""How much chances are held back from being certain."""
+
+ALONE, BESIDE = {"many": 200, "leaves": 12}, {"many": 120, "leaves": 8}
+
+
+def learn(runs: Sequence[Run]) -> Forests:
+    """Both forests. What the first says to the second is said by trees that have not seen the run."""
+    alone = [[d.measures for d in run.drawings] for run in runs]
+    fold = np.arange(len(runs)) % FOLDS
+    said: dict[int, list[np.ndarray]] = {}
+    for k in range(FOLDS):
+        others = [n for n in range(len(runs)) if fold[n] != k]
+        forest = _forest("alone", trees([runs[n] for n in others], [alone[n] for n in others], **ALONE))
+        for n in np.flatnonzero(fold == k):
+            said[int(n)] = [both_ways(forest, *measures) for measures in alone[n]]
+    asked = [beside([d.forms for d in run.drawings], said[n], run.tracks) for n, run in enumerate(runs)]
+    return {
+        **numbers("alone", trees(runs, alone, **ALONE)),
+        **numbers("beside", trees(runs, asked, **BESIDE)),
+    }
+
+
+def _forest(name: str, model: Any) -> Forest:
+    return read(packed(numbers(name, model)), name)
+
+
+def told(run: Run, forests: Forests | None) -> list[np.ndarray]:
+    """What each border is taken for; without forests, what costs least."""
+    if forests is None:
+        return [drawing.best for drawing in run.drawings]
+    body = packed(forests)
+    said = [both_ways(read(body, "alone"), *drawing.measures) for drawing in run.drawings]
+    asked = beside([drawing.forms for drawing in run.drawings], said, run.tracks)
+    return [both_ways(read(body, "beside"), *measures).argmax(axis=1) for measures in asked]
+
+
+def worth(run: Run, edges: Sequence[np.ndarray]) -> float:
     """Mean iou of one subject's drawings, the first left out as the bench does."""
-    share = next(k.share for k in drawings if k.first)
-    below = float(np.median([k.below(e, share) for k, e in zip(drawings, edges, strict=True)]))
-    return float(np.mean([k.iou(e, below) for k, e in zip(drawings, edges, strict=True) if not k.first]))
+    share = next(d.share for d in run.drawings if d.first)
+    below = float(np.median([d.below(e, share) for d, e in zip(run.drawings, edges, strict=True)]))
+    return float(np.mean([d.iou(e, below) for d, e in zip(run.drawings, edges, strict=True) if not d.first]))
 
 
 def main() -> None:
     """Measures, learns, writes."""
     wants = argparse.ArgumentParser()
     wants.add_argument("bench", type=Path)
+    wants.add_argument("--made", type=int, default=160)
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
     folders = sorted(p.parent for p in (asked.bench / "data" / "tone").glob("*/light.json"))
     with ProcessPoolExecutor(asked.jobs) as workers:
-        tasks = [
-            workers.submit(known, folder, path.stem)
-            for folder in folders
-            for path in sorted((folder / "lines").glob("*.png"))
-        ]
-        every = [task.result() for task in tasks]
-    subjects = sorted({k.subject for k in every})
-    for name, picked in (("every edge as good as can be", None), ("left out", taught)):
-        scores = []
-        for subject in subjects:
-            own = [k for k in every if k.subject == subject]
-            weights = picked([k for k in every if k.subject != subject]) if picked else None
-            scores.append(worth(own, [told(k, weights) if weights else k.best for k in own]))
+        bench = list(workers.map(of_bench, folders))
+        figures = list(workers.map(of_figures, range(asked.made)))
+    left_out = [learn([*(r for r in bench if r is not run), *figures]) for run in bench]
+    only_made = learn(figures)
+    for name, forests in (
+        ("every edge as good as can be", [None] * len(bench)),
+        ("from made figures alone", [only_made] * len(bench)),
+        ("left out", left_out),
+    ):
+        scores = [worth(run, told(run, found)) for run, found in zip(bench, forests, strict=True)]
         print(f"{name}: iou {np.mean(scores):.3f}, worst {min(scores):.3f}  {np.round(scores, 3).tolist()}")
-    edge, crease = taught(every)
-    OUT.write_text(
-        json.dumps({"edge": np.round(edge, 3).tolist(), "crease": np.round(crease, 3).tolist()}) + "\n"
-    )
+    OUT.write_bytes(packed(learn([*bench, *figures])))
     print(f"{OUT} written")
 
 

@@ -37,6 +37,7 @@ from .core.strokes import Stroke, ink_coverage
 from .core.tone import (
     Light,
     Solids,
+    agreed,
     amount_below,
     carried,
     falls_on,
@@ -343,6 +344,7 @@ def tone(
     numbers = list(read)
     solids = [one.solids for one in read.values()]
     tracks = tracks_of([one.forms for one in solids])
+    solids = agreed(solids, tracks)
     shades: dict[int, NDArray[np.bool_]] = {}
     if stands:
         falls = [falls_on(one, stands) for one in solids]

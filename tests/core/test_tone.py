@@ -13,6 +13,7 @@ from schoon.core.tone import (
     Light,
     Solids,
     Tone,
+    agreed,
     amount_below,
     carried,
     coverage,
@@ -29,6 +30,7 @@ from schoon.core.tone import (
     tracks_of,
 )
 from schoon.core.tone.chains import chains_of
+from schoon.core.tone.edges import FIRST, SECOND
 
 LIGHT = Light(60, 30)
 
@@ -97,6 +99,56 @@ def test_what_is_hidden_goes_on_behind() -> None:
     _, covered = falls(both)
     seen = (both == 1) & (cv2.erode((both == 1).astype(np.uint8), np.ones((13, 13))) > 0)
     assert np.abs(whole - covered)[seen].mean() < 0.05
+
+
+def test_a_pupil_at_the_rim_of_its_eye_is_no_form() -> None:
+    """Neither eye nor pupil is enclosed by one other patch alone."""
+    face = disc(disc(disc(paper(), 120, 120, 80, 1), 140, 110, 16, 2), 152, 110, 7, 3)
+    assert list(read(face).pots.values()) == [1]
+
+
+def test_pieces_that_something_passes_before_are_one_form() -> None:
+    body = paper(300, 320)
+    cv2.ellipse(body, (150, 160), (80, 120), 0, 0, 360, 1, -1)
+    _, whole = falls(body)
+    crossed = body.copy()
+    cv2.line(crossed, (40, 120), (260, 190), 2, 30)
+    solids, parted = falls(crossed)
+    assert sorted(solids.forms.pots.values()) == [1, 2]
+    assert np.abs(whole - parted)[crossed == 1].mean() < 0.05
+
+
+def test_two_arms_at_a_body_stay_two() -> None:
+    paint = paper(320, 320)
+    for x in (70, 250):
+        cv2.ellipse(paint, (x, 160), (22, 80), 0, 0, 360, 2, -1)
+    cv2.ellipse(paint, (160, 160), (80, 120), 0, 0, 360, 1, -1)
+    assert sorted(read(paint).pots.values()) == [1, 2, 2]
+
+
+def test_a_long_ellipse_is_a_disc_seen_from_the_side() -> None:
+    """Its upper half looks up: from above light falls on it, from below none."""
+    brim = paper()
+    cv2.ellipse(brim, (120, 120), (100, 20), 0, 0, 360, 1, -1)
+    _, lit = falls(brim, Light(0, 10))
+    assert lit[108:113, 90:150].min() > 0.8
+    assert lit[127:132, 90:150].max() < -0.6
+    tall = paper()
+    cv2.ellipse(tall, (120, 120), (60, 20), 0, 0, 360, 1, -1)
+    assert falls(tall, Light(0, 10))[1][112, 120] < 0.75
+
+
+def test_drawings_agree_on_what_lies_before() -> None:
+    """A ball passes before a body; the drawing that by itself would be read the other way round follows the others."""
+    run = []
+    for k in range(4):
+        paint = disc(paper(340, 240), 200, 120, 80, 1)
+        run.append(solids_of(read(disc(paint, 90 + 20 * k, 120, 40, 2))))
+    other_way = run[1].with_chances(np.log([[0.55, 0.4, 0.05]]))
+    assert other_way.edges.tolist() == [FIRST]
+    run[1] = other_way
+    found = agreed(run, tracks_of([one.forms for one in run]))
+    assert found[1].edges.tolist() == [SECOND]
 
 
 def test_a_stripe_parts_no_form() -> None:

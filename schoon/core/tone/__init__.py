@@ -1,5 +1,6 @@
 """Shade from lines and pots: forms are read as solids, and light falls on them."""
 
+from .agree import agreed
 from .carry import Key, carried, key_of, light_in
 from .forms import Forms, forms_of
 from .light import Light, amount_below, falls_on, on_drawing
@@ -17,6 +18,7 @@ __all__ = [
     "Solids",
     "Tone",
     "Within",
+    "agreed",
     "amount_below",
     "carried",
     "coverage",

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-_NEAR, _FAR = 2.5, 10.0
-"""How far from a junction the direction of a branch is taken, px."""
+_REACHES = ((2.5, 10.0), (6.0, 24.0))
+"""How far from a junction the direction of a branch is taken, px: at once, and beyond the turn that a pen makes there."""
 
 _LEAST = 4
 """Pixels of a border under which it is no chain of its own."""
@@ -22,13 +22,14 @@ class End:
     """Where a chain between the forms a and b meets a third one (0 is paper).
 
     How straight lines go on there, minus the cosine between two branches, -1..1: along_a is the edge of a (a|b and
-    a|third), along_b that of b, bar is the edge of the third.
+    a|third), along_b that of b, bar is the edge of the third. beyond: the same three, farther from the junction.
     """
 
     third: int
     along_a: float
     along_b: float
     bar: float
+    beyond: tuple[float, float, float]
 
 
 @dataclass(frozen=True, eq=False)
@@ -143,14 +144,16 @@ class _Branches:
         self._points = {int(pair[m[0]]): place[m] for m in np.split(order, cuts)}
         self._base = base
 
-    def _way(self, at: tuple[int, int], one: int, other: int) -> NDArray[np.float64] | None:
+    def _way(
+        self, at: tuple[int, int], one: int, other: int, reach: tuple[float, float]
+    ) -> NDArray[np.float64] | None:
         points = self._points.get(min(one, other) * self._base + max(one, other))
         if points is None:
             return None
         # Corner (r, c) lies half a pixel before the centre of pixel (r, c).
         away = points - (at[0] - 0.5, at[1] - 0.5)
         far = np.hypot(*away.T)
-        near = (far >= _NEAR) & (far <= _FAR)
+        near = (far >= reach[0]) & (far <= reach[1])
         if near.sum() < 3:
             return None
         way = (away[near] / far[near, None]).mean(axis=0)
@@ -159,7 +162,11 @@ class _Branches:
 
     def end(self, at: tuple[int, int], a: int, b: int, third: int) -> End | None:
         """How lines go on where a, b and a third label meet; None where a branch is too short to say."""
-        ab, ac, bc = self._way(at, a, b), self._way(at, a, third), self._way(at, b, third)
-        if ab is None or ac is None or bc is None:
-            return None
-        return End(third, -float(ab @ ac), -float(ab @ bc), -float(ac @ bc))
+        found = []
+        for reach in _REACHES:
+            ways = [self._way(at, *pair, reach) for pair in ((a, b), (a, third), (b, third))]
+            if any(way is None for way in ways):
+                break
+            ab, ac, bc = ways
+            found.append((-float(ab @ ac), -float(ab @ bc), -float(ac @ bc)))  # type: ignore[operator]
+        return End(third, *found[0], found[-1]) if found else None

@@ -1,17 +1,19 @@
-"""Whose edge the line between two forms is: it tells what lies before what."""
+"""Whose edge the line between two forms is: it tells what lies before what.
+
+Boosted trees that were taught on figures whose solids are known (`bench/train_tone.py`) weigh what is seen of a line.
+"""
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
-from functools import cache
-from pathlib import Path
+from functools import lru_cache
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import log_softmax
 
+from ..forest import Forest, learnt
 from .chains import Chain, End
 from .forms import Forms
 from .whole import completed
@@ -20,24 +22,42 @@ FIRST, SECOND, CREASE = 0, 1, 2
 """Of a chain between a and b: the edge of a, which lies before b; the edge of b; or where both end and neither lies before
 the other, as a sleeve at a hand."""
 
-_DISC = 7
-"""Radius of the disc in which it is seen to which side a border bulges, px."""
+TURNED = [SECOND, FIRST, CREASE]
+"""The kinds of an edge with its two forms the other way round."""
 
-_TELLING = [1, 10]
-"""Measures (bulge, size) whose difference, whichever way, tells a crease."""
+_DISC, _WIDE_DISC = 7, 16
+"""Radii of the discs in which it is seen to which side a border bulges, px."""
 
 _FAR = 15.0
 """Distance from an outline beyond which more says nothing more, px."""
 
+_ON_HULL = 2.0
+"""Px within which a place lies on the convex hull of a form: what lies before others seldom has hollows."""
+
+_ROUNDS = ("alone", "beside")
+
+
+@lru_cache(maxsize=1)
+def forests() -> tuple[Forest, ...]:
+    """What is asked of a drawing by itself, and then with the drawings beside it."""
+    return tuple(learnt(__package__, "edges.npz", name) for name in _ROUNDS)
+
 
 def chances_of(forms: Forms) -> NDArray[np.float64]:
     """(chains, 3) log chance of each chain of the forms to be FIRST, SECOND or CREASE."""
-    first, second, crease = seen(forms)
+    first, second = seen(forms)
+    return both_ways(forests()[0], first, second)
+
+
+def both_ways(
+    forest: Forest, first: NDArray[np.floating], second: NDArray[np.floating]
+) -> NDArray[np.float64]:
+    """(chains, 3) log chances, asked from either side. first, second: (chains, measures) what is seen from each."""
     if not len(first):
         return np.zeros((0, 3))
-    edge, fold = _weights()
-    scores = np.stack([first @ edge, second @ edge, crease @ fold], axis=1)
-    return np.asarray(log_softmax(scores, axis=1))
+    there = forest.scores(np.hstack([first, second]).astype(np.float32))
+    back = forest.scores(np.hstack([second, first]).astype(np.float32))[:, TURNED]
+    return np.asarray(log_softmax((there + back) / 2, axis=1))
 
 
 def owned(forms: Forms, edges: NDArray[np.int64], form: int) -> NDArray[np.bool_]:
@@ -50,43 +70,62 @@ def owned(forms: Forms, edges: NDArray[np.int64], form: int) -> NDArray[np.bool_
     return own & (chains.sides == form).any(axis=1)
 
 
-def seen(forms: Forms) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """What is seen of each chain, for it being the edge of its first form, of its second one, and a crease."""
-    known = {form: _Known(forms, form) for form in forms.pots}
+def seen(forms: Forms) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(chains, measures) what is seen of each chain from its first form, and from its second one."""
     between = forms.chains.between
     if not between:
-        none = np.zeros((0, 0))
-        return none, none, none
-    first = np.array([_measures(chain, forms, known) for chain in between])
-    second = np.array([_measures(_turned(chain), forms, known) for chain in between])
-    both, apart = (first + second) / 2, np.abs(first - second) / 2
-    return first, second, np.hstack([both, apart[:, _TELLING]])
+        return np.zeros((0, 0)), np.zeros((0, 0))
+    known = {form: _Known(forms, form) for form in forms.pots}
+    met: dict[int, set[int]] = {form: set() for form in forms.pots}
+    for chain in between:
+        met[chain.a].add(chain.b)
+        met[chain.b].add(chain.a)
+    first, second = (
+        np.array([_measures(chain, forms, known, met) for chain in chains])
+        for chains in (between, [_turned(chain) for chain in between])
+    )
+    return first, second
 
 
 class _Known:
     """What is asked of a form for each of its chains.
 
-    shares: (h, w) share of a disc round each pixel that it fills. far: (h, w) signed distance in `_FAR` from the form as its
-    borders with paper alone complete it, inside under 0; None if it has none. radius: of the largest circle in it, px.
+    shares, wide: (h, w) share of a disc round each pixel that it fills. hull: (h, w) px inside its convex hull. far: (h, w)
+    signed distance in `_FAR` from the form as its borders with paper alone complete it, inside under 0; None if it has
+    none. radius: of the largest circle in it, px. solid, slim, like_ellipse: shares of its hull, of
+    the longer axis that the shorter one has, and that an ellipse of its moments has in common with it.
     """
 
     def __init__(self, forms: Forms, form: int) -> None:
         whole = forms.labels == form
         rows, columns = np.flatnonzero(whole.any(axis=1)), np.flatnonzero(whole.any(axis=0))
         # Nothing of it reaches farther than a disc.
-        part = tuple(slice(max(0, k[0] - _DISC), k[-1] + _DISC + 1) for k in (rows, columns))
+        rim = _WIDE_DISC + 4
+        part = tuple(slice(max(0, k[0] - rim), k[-1] + rim + 1) for k in (rows, columns))
         inside = whole[part].astype(np.uint8)
-        disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _DISC + 1, 2 * _DISC + 1)).astype(np.float32)
-        self.shares = np.zeros(whole.shape, np.float32)
-        self.shares[part] = cv2.filter2D(
-            inside.astype(np.float32), -1, disc / disc.sum(), borderType=cv2.BORDER_CONSTANT
-        )
+        self.shares, self.wide, self.hull = (np.zeros(whole.shape, np.float32) for _ in range(3))
+        for shares, radius in ((self.shares, _DISC), (self.wide, _WIDE_DISC)):
+            disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2).astype(np.float32)
+            shares[part] = cv2.filter2D(
+                inside.astype(np.float32), -1, disc / disc.sum(), borderType=cv2.BORDER_CONSTANT
+            )
         self.radius = float(cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 5).max())
         self.area = int(forms.areas[form])
         self.length = int(forms.chains.lengths[form])
         own = (forms.chains.of_place == -1) & (forms.chains.sides == form).any(axis=1)
         self.bare = float(own.sum() / self.length)
         self.far = _signed(completed(forms, form, own)) if own.any() else None
+        held = np.zeros(np.add(inside.shape, 2), np.uint8)
+        cv2.fillConvexPoly(held, cv2.convexHull(cv2.findNonZero(inside)) + 1, 1)
+        self.hull[part] = cv2.distanceTransform(held, cv2.DIST_L2, 5)[1:-1, 1:-1]
+        self.solid = self.area / max(1, int(held.sum()))
+        down, right = np.nonzero(inside)
+        spread = np.cov(np.c_[right, down].T) + np.eye(2) / 12 if self.area > 2 else np.eye(2)
+        axes = np.sqrt(np.linalg.eigvalsh(spread))
+        self.slim = float(axes[0] / axes[1])
+        away = np.indices(inside.shape)[::-1].reshape(2, -1).T - (right.mean(), down.mean())
+        round_one = ((away @ np.linalg.inv(spread)) * away).sum(axis=1).reshape(inside.shape) < 4
+        self.like_ellipse = float((round_one & (inside > 0)).sum() / max(1, (round_one | (inside > 0)).sum()))
 
 
 def _signed(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
@@ -98,11 +137,15 @@ def _signed(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
 
 def _turned(chain: Chain) -> Chain:
     """The same chain with its sides the other way round."""
-    ends = tuple(End(e.third, e.along_b, e.along_a, e.bar) for e in chain.ends)
+    ends = tuple(
+        End(e.third, e.along_b, e.along_a, e.bar, (e.beyond[1], e.beyond[0], e.beyond[2])) for e in chain.ends
+    )
     return Chain(chain.b, chain.a, chain.points, ends)
 
 
-def _measures(chain: Chain, forms: Forms, known: Mapping[int, _Known]) -> list[float]:
+def _measures(
+    chain: Chain, forms: Forms, known: Mapping[int, _Known], met: Mapping[int, set[int]]
+) -> list[float]:
     """What is seen of a chain for it being the edge of its form a."""
     a, b = known[chain.a], known[chain.b]
     rows, columns = np.clip(np.rint(chain.points).astype(int), 0, np.subtract(forms.labels.shape, 1)).T
@@ -131,11 +174,19 @@ def _measures(chain: Chain, forms: Forms, known: Mapping[int, _Known]) -> list[f
         else:
             here = form.far[rows, columns]
             out += [float(here.mean()), float(np.abs(here).mean()), 0.0]
-    return out
-
-
-@cache
-def _weights() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Weights of the measures: for an edge and for a crease. Taught by bench/train_tone.py."""
-    found = json.loads((Path(__file__).parent / "edges.json").read_text())
-    return np.array(found["edge"]), np.array(found["crease"])
+    out.append(float((b.wide[rows, columns] - a.wide[rows, columns]).mean()))
+    for form in (a, b):
+        deep = form.hull[rows, columns]
+        out += [float(np.minimum(deep / max(form.radius, 1), 1).mean()), float((deep < _ON_HULL).mean())]
+    for ends in (paper, third):
+        out += [sum(end.beyond[k] for end in ends) / 2 for k in range(3)]
+    for leads in (
+        [e.along_a - e.along_b for e in chain.ends],
+        [e.beyond[0] - e.beyond[1] for e in chain.ends],
+    ):
+        out += [min(leads, default=0.0), max(leads, default=0.0)]
+    straight = float(np.hypot(*np.ptp(chain.points, axis=0)) / length)
+    out.append(straight)
+    for name in ("solid", "slim", "like_ellipse"):
+        out += [float(getattr(a, name)), float(getattr(b, name))]
+    return [*out, float(len(met[chain.a])), float(len(met[chain.b])), float(length)]

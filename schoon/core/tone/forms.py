@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import combinations
 
 import cv2
 import numpy as np
@@ -16,12 +17,20 @@ _ENCLOSED, _SMALL = 0.9, 0.6
 """A patch is a mark on another one if that has so much of its border, and it is so much smaller: an eye does not dent a
 face, a button no coat."""
 
+_TOGETHER, _SMALL_PAIR = 0.15, 0.25
+"""Two patches are marks together if they share so much of the shorter one's border and are so much smaller."""
+
 _LONGEST = 400
 """Longest side at which forms are looked at, px."""
 
 _BAR = 0.9
 """How straight the outline has to go on past both ends of a border for it to be a stripe on one form: mean of minus the
 cosine."""
+
+
+_HIDDEN, _HOLLOW = 0.8, 0.06
+"""Two pieces are one form if what passes before both fills no more than so much of their area, and leaves no more than so much
+of their common hull open."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,33 +84,56 @@ def forms_of(patches: Patches, pots: NDArray[np.integer]) -> Forms:
     step = max(1.0, max(seen.shape) / _LONGEST)
     size = (max(1, round(seen.shape[1] / step)), max(1, round(seen.shape[0] / step)))
     small = cv2.resize(seen, size, interpolation=cv2.INTER_NEAREST)
-    return _joined(Forms(of_patch, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k}))
+    return _rejoined(
+        _joined(Forms(of_patch, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k}))
+    )
 
 
 def _marks_on(patches: Patches, pots: NDArray[np.integer]) -> NDArray[np.int64]:
-    """(count + 1,) for each patch the one it is a mark on, itself for a form of its own; peeled from small to large."""
-    border = patches.touching.copy()
+    """(count + 1,) for each patch the one it is a mark on, itself for a form of its own; peeled from small to large, one by
+    one and by twos: a pupil that touches the rim of its eye."""
+    border = patches.touching.astype(float)
     owner = np.arange(patches.count + 1)
     size = patches.areas.astype(float).copy()
     paper = pots == 0
     paper[[0, patches.background]] = True
     alive = ~paper
-    while True:
-        for k in sorted(np.flatnonzero(alive), key=lambda k: size[k]):
-            host = int(border[k].argmax())
-            total = border[k].sum()
-            small = size[k] < _SMALL * size[host]
-            if total and small and not paper[host] and border[k, host] > _ENCLOSED * total:
-                owner[owner == k] = host
-                size[host] += size[k]
-                alive[k] = False
-                border[host] += border[k]
-                border[:, host] = border[host]
-                border[host, host] = 0
-                border[k] = border[:, k] = 0
-                break
-        else:
-            return owner
+
+    def laid(mark: int, host: int) -> None:
+        owner[owner == mark] = host
+        size[host] += size[mark]
+        alive[mark] = False
+        border[host] += border[mark]
+        border[:, host] = border[host]
+        border[host, host] = 0
+        border[mark] = border[:, mark] = 0
+
+    def host_of(marks: tuple[int, ...], small: float) -> int:
+        """The form that some patches are marks on together, 0 for none."""
+        around = border[list(marks)].sum(axis=0)
+        around[list(marks)] = 0
+        host, total = int(around.argmax()), around.sum()
+        held = total > 0 and not paper[host] and around[host] > _ENCLOSED * total
+        return host if held and size[list(marks)].sum() < small * size[host] else 0
+
+    def peel() -> bool:
+        order = sorted(np.flatnonzero(alive).tolist(), key=lambda k: size[k])
+        for k in order:
+            if host := host_of((k,), _SMALL):
+                laid(k, host)
+                return True
+        for k in order:
+            for other in np.flatnonzero((border[k] > 0) & alive).tolist():
+                near = border[k, other] > _TOGETHER * min(border[k].sum(), border[other].sum())
+                if near and (host := host_of((k, other), _SMALL_PAIR)):
+                    laid(k, host)
+                    laid(other, host)
+                    return True
+        return False
+
+    while peel():
+        pass
+    return owner
 
 
 def _joined(forms: Forms) -> Forms:
@@ -112,6 +144,33 @@ def _joined(forms: Forms) -> Forms:
         if len(bars) == 2 and len(chain.ends) == 2 and np.mean(bars) > _BAR:
             into, gone = sorted(becomes[[chain.a, chain.b]], key=lambda k: -forms.areas[k])
             becomes[becomes == gone] = into
+    return _merged(forms, becomes)
+
+
+def _rejoined(forms: Forms) -> Forms:
+    """The forms, with those made one that are pieces of one which something passes before, as an arm before a coat."""
+    meets: dict[int, set[int]] = {form: set() for form in forms.pots}
+    for a, b in forms.chains.sides[forms.chains.sides[:, 0] > 0].tolist():
+        meets[a].add(b)
+        meets[b].add(a)
+    becomes = np.arange(len(forms.areas))
+    for a, b in combinations(forms.pots, 2):
+        between = meets[a] & meets[b]
+        if forms.pots[a] != forms.pots[b] or b in meets[a] or not between:
+            continue
+        own = np.isin(forms.labels, [a, b])
+        hull = np.zeros(own.shape, np.uint8)
+        cv2.fillConvexPoly(hull, cv2.convexHull(cv2.findNonZero(own.astype(np.uint8))), 1)
+        gap = (hull > 0) & ~own
+        hidden = int(np.isin(forms.labels[gap], list(between)).sum())
+        if hidden < _HIDDEN * own.sum() and gap.sum() - hidden < _HOLLOW * hull.sum():
+            into, gone = sorted(becomes[[a, b]], key=lambda k: -forms.areas[k])
+            becomes[becomes == gone] = into
+    return _merged(forms, becomes)
+
+
+def _merged(forms: Forms, becomes: NDArray[np.int64]) -> Forms:
+    """The forms under other numbers. becomes: (forms + 1,)."""
     if (becomes == np.arange(len(becomes))).all():
         return forms
     table = np.arange(max(int(forms.of_patch.max()) + 1, len(becomes)), dtype=np.int32)

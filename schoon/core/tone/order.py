@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .carry import Key, light_in
-from .edges import CREASE, FIRST, SECOND, owned
+from .edges import CREASE, FIRST, SECOND, TURNED, owned
 from .solids import Solids, normals_of
 
 _ROUNDS = 2
@@ -17,8 +17,6 @@ _DOUBT = 30.0
 
 _TELLS, _SURE = 5.0, 100.0
 """What a key says of an edge in other drawings, in log chance, once so many pixels of its shade would else be wrong."""
-
-_TURNED = [SECOND, FIRST, CREASE]
 
 Told = dict[tuple[int, int], NDArray[np.float64]]
 """Tracks of two forms, the smaller first -> (3,) wrong pixels in the keys for each kind of edge between them."""
@@ -77,9 +75,7 @@ def _tell(told: Told, one: Solids, track: Mapping[int, int], wrong: NDArray[np.f
     for chain, row in zip(one.forms.chains.between, wrong, strict=True):
         a, b = track[chain.a], track[chain.b]
         more = row - row.min()
-        told[min(a, b), max(a, b)] = told.get((min(a, b), max(a, b)), 0.0) + (
-            more if a < b else more[_TURNED]
-        )
+        told[min(a, b), max(a, b)] = told.get((min(a, b), max(a, b)), 0.0) + (more if a < b else more[TURNED])
 
 
 def _said(told: Told, one: Solids, track: Mapping[int, int]) -> NDArray[np.float64]:
@@ -89,5 +85,5 @@ def _said(told: Told, one: Solids, track: Mapping[int, int]) -> NDArray[np.float
         a, b = track[chain.a], track[chain.b]
         wrong = told.get((min(a, b), max(a, b)))
         if wrong is not None:
-            out[k] = -_TELLS * np.minimum((wrong if a < b else wrong[_TURNED]) / _SURE, 1)
+            out[k] = -_TELLS * np.minimum((wrong if a < b else wrong[TURNED]) / _SURE, 1)
     return out

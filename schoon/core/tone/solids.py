@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -17,6 +17,10 @@ from .whole import completed
 
 _FLATTEST = 0.25
 """Least depth of a wide form beside a balloon's."""
+
+_SLIM_DISC, _LIKE_DISC, _LEAST_DISC = 3.2, 0.97, 60
+"""How many times as long as high an ellipse is that is taken for a disc seen from the side, what it has in common with an
+ellipse, and of how many pixels it is at least."""
 
 _DIRECT = 3000
 """Pixels of a form up to which its equation is solved at once."""
@@ -39,6 +43,10 @@ class Solids:
     chances: NDArray[np.float64]
     edges: NDArray[np.int64]
     normals: Mapping[int, NDArray[np.float32]]
+
+    def with_chances(self, chances: NDArray[np.float64]) -> Solids:
+        """The same drawing with other chances, and the edges that are likeliest by them."""
+        return replace(self.with_edges(chances.argmax(axis=1)), chances=chances)
 
     def with_edges(self, edges: NDArray[np.int64]) -> Solids:
         """The same drawing with other edges; only forms whose edges differ are blown up anew."""
@@ -67,7 +75,7 @@ def normals_in(inside: NDArray[np.bool_]) -> NDArray[np.float32]:
     """(h, w, 3) unit normals of a form blown up over its area: right, down, towards the viewer; flat outside.
 
     The height is twice the root of the solution of a Poisson equation, which makes a disc a ball (after S. Johnston, 2002),
-    but a form is no deeper than what it is wide.
+    but a form is no deeper than what it is wide. A long ellipse is a flat disc seen from the side, as the brim of a hat.
     """
     height, width = inside.shape
     found = np.zeros((height, width, 3), np.float32)
@@ -76,9 +84,13 @@ def normals_in(inside: NDArray[np.bool_]) -> NDArray[np.float32]:
     if not len(rows):
         return found
     box = slice(rows[0], rows[-1] + 1), slice(columns[0], columns[-1] + 1)
+    disc = _disc(inside[box])
+    if disc is not None:
+        found[box][inside[box]] = disc
+        return found
     within = np.pad(inside[box], 1)
     u = np.zeros(within.shape)
-    u[within] = _poisson(within)
+    u[within] = poisson(within)
     radius = float(cv2.distanceTransform(within.astype(np.uint8), cv2.DIST_L2, 5).max())
     depth = np.clip(radius**2 / (4 * u.max()), _FLATTEST, 1)
     square = 4 * depth * u
@@ -87,6 +99,26 @@ def normals_in(inside: NDArray[np.bool_]) -> NDArray[np.float32]:
     normals /= np.maximum(np.linalg.norm(normals, axis=-1, keepdims=True), 1e-9)
     found[box][inside[box]] = normals[inside[box]]
     return found
+
+
+def _disc(inside: NDArray[np.bool_]) -> NDArray[np.float32] | None:
+    """(n, 3) normals of a form that is a disc seen from the side, at its pixels; None for others."""
+    places = np.argwhere(inside)[:, ::-1].astype(float)
+    if len(places) < _LEAST_DISC:
+        return None
+    away = places - places.mean(axis=0)
+    spread = np.cov(away.T)
+    short, long = 2 * np.sqrt(np.maximum(np.linalg.eigvalsh(spread), 1e-9))
+    if long < _SLIM_DISC * short:
+        return None
+    # Of an ellipse, the ellipse with its moments holds all and nothing else.
+    share = (away @ np.linalg.inv(spread) * away).sum(axis=1) / 4
+    held = float((share < 1).sum())
+    if held < _LIKE_DISC * (len(places) + np.pi * short * long - held):
+        return None
+    normals = np.c_[away @ np.linalg.inv(spread) / 4, np.sqrt(np.maximum(1 - share, 0)) / long]
+    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-9)
+    return np.asarray(normals, np.float32)
 
 
 def _slope(values: NDArray[np.float64], within: NDArray[np.bool_], axis: int) -> NDArray[np.float64]:
@@ -98,7 +130,7 @@ def _slope(values: NDArray[np.float64], within: NDArray[np.bool_], axis: int) ->
     return np.asarray((up + down) / 2)
 
 
-def _poisson(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
+def poisson(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
     """The solution of lap u = -1 inside, 0 on the rim between pixels, at the pixels inside in their order; `inside` does
     not touch the edge of the picture. Large forms are solved coarsely and smoothed."""
     if inside.sum() <= _DIRECT:
@@ -111,7 +143,7 @@ def _poisson(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
         return _solved(inside)
     found = np.zeros(coarse.shape)
     # A pixel of the coarse grid is two wide: the solution there is four times as high.
-    found[coarse] = 4 * _poisson(coarse)
+    found[coarse] = 4 * poisson(coarse)
     fine = cv2.resize(found[1:-1, 1:-1], (even.shape[1], even.shape[0]), interpolation=cv2.INTER_LINEAR)
     u = np.where(inside, np.maximum(fine[:height, :width], 0.25), 0.0)
     neighbours = cv2.filter2D(inside.astype(float), -1, _CROSS, borderType=cv2.BORDER_CONSTANT)
@@ -123,7 +155,7 @@ def _poisson(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
 
 
 def _solved(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """As `_poisson`, at once."""
+    """As `poisson`, at once."""
     count = int(inside.sum())
     number = np.full(inside.shape, -1)
     number[inside] = np.arange(count)

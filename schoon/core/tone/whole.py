@@ -19,6 +19,14 @@ _TANGENT = 2, 10
 _REACH = 1.2
 """Longest handle of a completing curve, in chords."""
 
+_OFF, _COVERED, _HELD = 0.08, 0.3, 0.93
+"""A form is taken for an ellipse if its own edge lies off one by no more in the mean (root of the squares, in half-axes), goes
+round so much of it, and the ellipse holds so much of what is seen."""
+
+_ENOUGH, _LEAST_HALF, _OPEN = 20, 4.0, 0.3
+"""Places of an edge and px of a half-axis under which there is no ellipse to see, and the angle from which a part of it is open,
+radians."""
+
 _FREE, _OWN, _OTHER = 0, 1, 2
 
 
@@ -29,8 +37,12 @@ def completed(forms: Forms, form: int, own: NDArray[np.bool_]) -> NDArray[np.boo
     lies before it, and its outline goes on there as a smooth curve from own edge to own edge.
     """
     seen = forms.labels == form
-    if not seen.any():
+    here = (forms.chains.sides == form).any(axis=1)
+    if not seen.any() or not (here & ~own).any():
         return seen
+    round_one = _ellipse(forms.chains.places[here & own], seen)
+    if round_one is not None:
+        return seen | (round_one & (forms.labels > 0))
     state = _states(forms, form, own)
     height, width = seen.shape
     canvas = np.zeros((height, width), np.uint8)
@@ -39,6 +51,31 @@ def completed(forms: Forms, form: int, own: NDArray[np.bool_]) -> NDArray[np.boo
         outline = _continued(ring[:, 0].astype(float), state)
         cv2.fillPoly(canvas, [np.round(outline).astype(np.int32)], 1)
     return seen | ((canvas > 0) & (forms.labels > 0))
+
+
+def _ellipse(places: NDArray[np.float64], seen: NDArray[np.bool_]) -> NDArray[np.bool_] | None:
+    """(h, w) the ellipse that a form's own edge is part of, None if it is none. places: (n, 2) row and column along it."""
+    if len(places) < _ENOUGH:
+        return None
+    try:
+        (x, y), (wide, high), turn = cv2.fitEllipseDirect(places[:, ::-1].astype(np.float32))
+    except cv2.error:
+        return None
+    half = np.array([wide, high]) / 2
+    if not (half.min() >= _LEAST_HALF and half.max() <= max(seen.shape)):
+        return None
+    t = np.deg2rad(turn)
+    around = (places[:, ::-1] - (x, y)) @ np.array([[np.cos(t), -np.sin(t)], [np.sin(t), np.cos(t)]]) / half
+    off = np.hypot(*around.T) - 1
+    angles = np.sort(np.arctan2(around[:, 1], around[:, 0]))
+    gaps = np.diff(np.r_[angles, angles[0] + 2 * np.pi])
+    covered = 1 - gaps[gaps > _OPEN].sum() / (2 * np.pi)
+    if np.sqrt((off**2).mean()) > _OFF or covered < _COVERED:
+        return None
+    filled = np.zeros(seen.shape, np.uint8)
+    cv2.ellipse(filled, ((x, y), (wide, high), turn), 1, cv2.FILLED)
+    found = filled > 0
+    return found if (found & seen).sum() > _HELD * seen.sum() else None
 
 
 def _states(forms: Forms, form: int, own: NDArray[np.bool_]) -> NDArray[np.int8]:

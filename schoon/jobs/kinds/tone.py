@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.tone import KINDS, Key, carried, reordered, shapes_of, steadied, tracks_of
+from ...core.tone import KINDS, Key, agreed, carried, reordered, shapes_of, steadied, tracks_of
 from ...core.tone.tones import Tone as Shape
 from ...errors import Refusal
 from ...store import models, productions, revisions
@@ -43,6 +43,9 @@ class Tone:
         if not by_hand and not any(light.whole or light.parts for light in lights):
             raise Refusal(NO_LIGHT)
         reads = self._read(work, run, spots, parts)
+        solids = [read.solids for read in reads]
+        solids = agreed(solids, tracks_of([read.forms for read in reads]))
+        reads = [replace(read, solids=one) for read, one in zip(reads, solids, strict=True)]
         keys: dict[str, list[Key]] = {}
         calls = ((k, (tones.key_shade, run.packed[k], spots[k], shapes[k], parts)) for k in by_hand)
         for k, result in work.spread(calls):
