@@ -14,6 +14,10 @@ from scipy.optimize import minimize
 from scipy.special import expit, logsumexp, softmax
 
 
+_AT_ONCE = 20000
+"""Samples times trees that are looked up together: few samples in many trees, many samples tree by tree."""
+
+
 @dataclass(frozen=True)
 class Forest:
     """Gradient-boosted trees (J. H. Friedman, 2001) for one or several classes.
@@ -31,19 +35,26 @@ class Forest:
 
     def leaves(self, samples: NDArray[np.float32]) -> NDArray[np.int64]:
         """(n, trees) the leaf of each tree that each of (n, features) samples comes to."""
-        row = np.arange(len(samples))
-        depth = int(np.ceil(self.feature.shape[1] / 2))
-        found = np.zeros((len(samples), len(self.feature)), np.int64)
-        for tree in range(len(self.feature)):
-            node = np.zeros(len(samples), np.int64)
-            for _ in range(depth):
-                inner = self.left[tree, node] > 0
+        trees, nodes = self.feature.shape
+        feature, below, left, right = (
+            table.ravel() for table in (self.feature, self.below, self.left, self.right)
+        )
+        at_once = max(1, _AT_ONCE // max(1, len(samples)))
+        row = np.arange(len(samples))[:, None] * samples.shape[1]
+        values = np.ascontiguousarray(samples).ravel()
+        found = np.zeros((len(samples), trees), np.int64)
+        for first in range(0, trees, at_once):
+            begins = np.arange(first, min(first + at_once, trees)) * nodes
+            node = np.zeros((len(samples), len(begins)), np.int64)
+            for _ in range(int(np.ceil(nodes / 2))):
+                at = node + begins
+                down = left.take(at)
+                inner = down > 0
                 if not inner.any():
                     break
-                goes_left = samples[row, self.feature[tree, node]] <= self.below[tree, node]
-                onward = np.where(goes_left, self.left[tree, node], self.right[tree, node])
-                node = np.where(inner, onward, node)
-            found[:, tree] = node
+                goes_left = values.take(row + feature.take(at)) <= below.take(at)
+                node = np.where(inner, np.where(goes_left, down, right.take(at)), node)
+            found[:, first : first + len(begins)] = node
         return found
 
     def scores(self, samples: NDArray[np.float32]) -> NDArray[np.float64]:

@@ -55,8 +55,9 @@ def both_ways(
     """(chains, 3) log chances, asked from either side. first, second: (chains, measures) what is seen from each."""
     if not len(first):
         return np.zeros((0, 3))
-    there = forest.scores(np.hstack([first, second]).astype(np.float32))
-    back = forest.scores(np.hstack([second, first]).astype(np.float32))[:, TURNED]
+    either = np.vstack([np.hstack([first, second]), np.hstack([second, first])]).astype(np.float32)
+    there, back = np.split(forest.scores(either), 2)
+    back = back[:, TURNED]
     return np.asarray(log_softmax((there + back) / 2, axis=1))
 
 
