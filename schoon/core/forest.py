@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 from scipy.optimize import minimize
 from scipy.special import expit, logsumexp, softmax
 
-
 _AT_ONCE = 20000
 """Samples times trees that are looked up together: few samples in many trees, many samples tree by tree."""
 
