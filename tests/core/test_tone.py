@@ -151,6 +151,18 @@ def test_drawings_agree_on_what_lies_before() -> None:
     assert found[1].edges.tolist() == [SECOND]
 
 
+def test_a_seam_parts_no_form() -> None:
+    """A line through a cap, from its rim to the band that is sewn on."""
+    cap = disc(paper(), 120, 120, 80, 1)
+    cap[130:] = 0
+    cap[130:150, 30:210] = 2
+    line = cv2.dilate(cap, np.ones((3, 3))) != cv2.erode(cap, np.ones((3, 3)))
+    line[:130, 119:122] |= cap[:130, 119:122] > 0
+    patches = find_patches(line)
+    forms = forms_of(patches, most_of(patches, cap.astype(np.int64))[0])
+    assert sorted(forms.pots.values()) == [1, 2]
+
+
 def test_a_stripe_parts_no_form() -> None:
     paint = paper()
     paint[60:120, 20:220] = 1

@@ -140,7 +140,9 @@ def _joined(forms: Forms) -> Forms:
     """The forms, with those made one that only a stripe's border parts."""
     becomes = np.arange(len(forms.areas))
     for chain in forms.chains.between:
-        bars = [end.bar for end in chain.ends if end.third == 0]
+        # A stripe ends at paper on either side; a seam, which parts one colour, may end at something that is sewn on.
+        sewn = forms.pots[chain.a] == forms.pots[chain.b] and any(end.third == 0 for end in chain.ends)
+        bars = [end.bar for end in chain.ends if end.third == 0 or sewn]
         if len(bars) == 2 and len(chain.ends) == 2 and np.mean(bars) > _BAR:
             into, gone = sorted(becomes[[chain.a, chain.b]], key=lambda k: -forms.areas[k])
             becomes[becomes == gone] = into
