@@ -29,6 +29,7 @@ from schoon.core.tone import (
     steadied,
     tracks_of,
 )
+from schoon.core.tone.agree import likeliest_way
 from schoon.core.tone.chains import chains_of
 from schoon.core.tone.edges import FIRST, SECOND
 
@@ -149,6 +150,13 @@ def test_drawings_agree_on_what_lies_before() -> None:
     run[1] = other_way
     found = agreed(run, tracks_of([one.forms for one in run]))
     assert found[1].edges.tolist() == [SECOND]
+
+
+def test_what_changes_for_a_moment_only_is_no_change() -> None:
+    """A weak doubt in one drawing does not turn the order; a clear change does."""
+    sure, weak, other = [0.0, -6.0, -6.0], [-1.2, -0.5, -6.0], [-6.0, 0.0, -6.0]
+    assert likeliest_way(np.array([sure, sure, weak, sure, sure])).tolist() == [0] * 5
+    assert likeliest_way(np.array([sure, sure, other, other, other])).tolist() == [0, 0, 1, 1, 1]
 
 
 def test_a_seam_parts_no_form() -> None:

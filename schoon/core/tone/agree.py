@@ -15,6 +15,9 @@ from .solids import Solids
 _WHOLE = 40.0
 """Px of a chain from which it counts in full."""
 
+_FLIP = 1.0
+"""What a change of what lies before what costs, in log chance."""
+
 _UNKNOWN = -1
 
 _Sums = dict[int, NDArray[np.float64]]
@@ -25,14 +28,52 @@ def agreed(solids: Sequence[Solids], tracks: Sequence[Mapping[int, int]]) -> lis
     """The drawings of a run, each line taken for what it is by what is seen of it here and in the others."""
     said = [one.chances for one in solids]
     asked = beside([one.forms for one in solids], said, tracks)
-    out = []
-    for one, (first, second) in zip(solids, asked, strict=True):
-        if len(first):
-            chances = both_ways(forests()[1], first, second)
-            out.append(one.with_chances(chances))
-        else:
-            out.append(one)
-    return out
+    chances = [both_ways(forests()[1], first, second) for first, second in asked]
+    steady = _without_flips([one.forms for one in solids], chances, tracks)
+    return [one.with_chances(rows) if len(rows) else one for one, rows in zip(solids, steady, strict=True)]
+
+
+def _without_flips(
+    run: Sequence[Forms], chances: Sequence[NDArray[np.float64]], tracks: Sequence[Mapping[int, int]]
+) -> list[NDArray[np.float64]]:
+    """Log chances with those of what would change from a drawing to the next and back raised: for each pair of tracks the
+    likeliest way through the run, where every change costs (A. J. Viterbi, 1967)."""
+    found = [rows.copy() for rows in chances]
+    places: dict[tuple[int, int], dict[int, list[int]]] = {}
+    for n, forms in enumerate(run):
+        for k, chain in enumerate(forms.chains.between):
+            a, b = (tracks[n].get(form, _UNKNOWN) for form in (chain.a, chain.b))
+            places.setdefault((min(a, b), max(a, b)), {}).setdefault(n, []).append(k)
+    for (low, _), at in places.items():
+        numbers = sorted(at)
+        score = np.zeros((len(numbers), 3))
+        turned = []
+        for row, n in enumerate(numbers):
+            for k in at[n]:
+                chain = run[n].chains.between[k]
+                other_way = tracks[n].get(chain.a, _UNKNOWN) != low
+                turned.append((n, k, other_way, row))
+                share = min(1.0, len(chain.points) / _WHOLE)
+                score[row] += share * (chances[n][k][TURNED] if other_way else chances[n][k])
+        for n, k, other_way, row in turned:
+            kind = likeliest_way(score)[row]
+            found[n][k, TURNED[kind] if other_way else kind] += _FLIP
+    return found
+
+
+def likeliest_way(score: NDArray[np.float64]) -> NDArray[np.int64]:
+    """(n,) the kinds that score most in all, a change from one drawing to the next costing `_FLIP`. score: (n, kinds)."""
+    best, came = score[0], np.zeros(score.shape, np.int64)
+    change = _FLIP * (1 - np.eye(score.shape[1]))
+    for n in range(1, len(score)):
+        through = best[:, None] - change
+        came[n] = through.argmax(axis=0)
+        best = through.max(axis=0) + score[n]
+    way = np.zeros(len(score), np.int64)
+    way[-1] = best.argmax()
+    for n in range(len(score) - 1, 0, -1):
+        way[n - 1] = came[n, way[n]]
+    return way
 
 
 @dataclass
