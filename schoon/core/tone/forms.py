@@ -116,20 +116,25 @@ def _marks_on(patches: Patches, pots: NDArray[np.integer]) -> NDArray[np.int64]:
         held = total > 0 and not paper[host] and around[host] > _ENCLOSED * total
         return host if held and size[list(marks)].sum() < small * size[host] else 0
 
+    def smallest_first() -> list[int]:
+        return sorted(np.flatnonzero(alive).tolist(), key=lambda k: size[k])
+
     def peel() -> bool:
-        order = sorted(np.flatnonzero(alive).tolist(), key=lambda k: size[k])
-        for k in order:
+        """One round; whether anything was laid on anything."""
+        before = int(alive.sum())
+        for k in smallest_first():
             if host := host_of((k,), _SMALL):
                 laid(k, host)
-                return True
-        for k in order:
-            for other in np.flatnonzero((border[k] > 0) & alive).tolist():
+        if alive.sum() < before:
+            return True
+        for k in smallest_first():
+            for other in np.flatnonzero((border[k] > 0) & alive).tolist() if alive[k] else ():
                 near = border[k, other] > _TOGETHER * min(border[k].sum(), border[other].sum())
                 if near and (host := host_of((k, other), _SMALL_PAIR)):
                     laid(k, host)
                     laid(other, host)
-                    return True
-        return False
+                    break
+        return bool(alive.sum() < before)
 
     while peel():
         pass
@@ -150,7 +155,10 @@ def _joined(forms: Forms) -> Forms:
 
 
 def _rejoined(forms: Forms) -> Forms:
-    """The forms, with those made one that are pieces of one which something passes before, as an arm before a coat."""
+    """The forms, with those made one that are pieces of one which something passes before, as an arm before a coat. Without
+    paint nothing says that pieces are one."""
+    if len(set(forms.pots.values())) < 2:
+        return forms
     meets: dict[int, set[int]] = {form: set() for form in forms.pots}
     for a, b in forms.chains.sides[forms.chains.sides[:, 0] > 0].tolist():
         meets[a].add(b)
@@ -161,10 +169,13 @@ def _rejoined(forms: Forms) -> Forms:
         if forms.pots[a] != forms.pots[b] or b in meets[a] or not between:
             continue
         own = np.isin(forms.labels, [a, b])
+        rows, columns = np.flatnonzero(own.any(axis=1)), np.flatnonzero(own.any(axis=0))
+        part = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+        own = own[part]
         hull = np.zeros(own.shape, np.uint8)
         cv2.fillConvexPoly(hull, cv2.convexHull(cv2.findNonZero(own.astype(np.uint8))), 1)
         gap = (hull > 0) & ~own
-        hidden = int(np.isin(forms.labels[gap], list(between)).sum())
+        hidden = int(np.isin(forms.labels[part][gap], list(between)).sum())
         if hidden < _HIDDEN * own.sum() and gap.sum() - hidden < _HOLLOW * hull.sum():
             into, gone = sorted(becomes[[a, b]], key=lambda k: -forms.areas[k])
             becomes[becomes == gone] = into
