@@ -93,8 +93,8 @@ class _Known:
 
     shares, wide: (h, w) share of a disc round each pixel that it fills. hull: (h, w) px inside its convex hull. far: (h, w)
     signed distance in `_FAR` from the form as its borders with paper alone complete it, inside under 0; None if it has
-    none. radius: of the largest circle in it, px. solid, slim, like_ellipse: shares of its hull, of
-    the longer axis that the shorter one has, and that an ellipse of its moments has in common with it.
+    none. radius: of the largest circle in it, px. solid, slim, like_ellipse: its share of its hull, the shorter axis beside
+    the longer one, and what it has in common with the ellipse of its moments.
     """
 
     def __init__(self, forms: Forms, form: int) -> None:
