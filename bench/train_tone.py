@@ -39,6 +39,12 @@ LEAST = 8
 BENCH_COUNTS = 2.0
 """What a border of the bench counts beside one of a made figure."""
 
+HELD = 0.02
+"""How much chances are held back from being certain."""
+
+ALONE, BESIDE = {"many": 200, "leaves": 12}, {"many": 120, "leaves": 8}
+"""How many rounds of trees, and leaves of each, the forests have."""
+
 FOLDS = 3
 ROUNDS = 3
 OUT = Path(__file__).resolve().parent.parent / "schoon/core/tone/edges.npz"
@@ -46,7 +52,7 @@ OUT = Path(__file__).resolve().parent.parent / "schoon/core/tone/edges.npz"
 
 @dataclass(eq=False)
 class Known:
-    """A drawing. costs: (chains, 3) px that are wrong with each kind of edge; NaN where nobody asked."""
+    """A drawing. costs: (chains, 3) px that are wrong with each kind of edge, 0 for borders that are not learnt from."""
 
     forms: Forms
     measures: tuple[np.ndarray, np.ndarray] = field(init=False)
@@ -105,7 +111,6 @@ class Lit(Known):
 class Run:
     """Drawings one after the other, and which form of one is which of the others. weight: what each border counts."""
 
-    subject: str
     drawings: list[Any]
     tracks: list[dict[int, int]]
     weight: float
@@ -116,7 +121,7 @@ def of_bench(folder: Path) -> Run:
     cv2.setNumThreads(1)
     stems = sorted(path.stem for path in (folder / "lines").glob("*.png"))
     drawings = [_lit(folder, stem, stem == stems[0]) for stem in stems]
-    return Run(folder.name, drawings, tracks_of([d.forms for d in drawings]), BENCH_COUNTS)
+    return Run(drawings, tracks_of([d.forms for d in drawings]), BENCH_COUNTS)
 
 
 def _lit(folder: Path, stem: str, first: bool) -> Lit:
@@ -156,7 +161,7 @@ def of_figures(seed: int) -> Run:
     """A run of made figures, with what each kind of edge costs when the others are as they truly are."""
     cv2.setNumThreads(1)
     drawings = [_surfaced(drawn) for drawn in made(seed)]
-    return Run(f"made {seed}", drawings, tracks_of([d.forms for d in drawings]), 1.0)
+    return Run(drawings, tracks_of([d.forms for d in drawings]), 1.0)
 
 
 def _surfaced(drawn: Drawn) -> Known:
@@ -246,12 +251,6 @@ def trees(
     return lightgbm.train(settings, data, many)
 
 
-HELD = 0.02
-"""How much chances are held back from being certain."""
-
-ALONE, BESIDE = {"many": 200, "leaves": 12}, {"many": 120, "leaves": 8}
-
-
 def learn(runs: Sequence[Run]) -> Forests:
     """Both forests. What the first says to the second is said by trees that have not seen the run."""
     alone = [[d.measures for d in run.drawings] for run in runs]
@@ -278,9 +277,10 @@ def told(run: Run, forests: Forests | None) -> list[np.ndarray]:
     if forests is None:
         return [drawing.best for drawing in run.drawings]
     body = packed(forests)
-    said = [both_ways(read(body, "alone"), *drawing.measures) for drawing in run.drawings]
+    by_itself, with_others = read(body, "alone"), read(body, "beside")
+    said = [both_ways(by_itself, *drawing.measures) for drawing in run.drawings]
     asked = beside([drawing.forms for drawing in run.drawings], said, run.tracks)
-    return [both_ways(read(body, "beside"), *measures).argmax(axis=1) for measures in asked]
+    return [both_ways(with_others, *measures).argmax(axis=1) for measures in asked]
 
 
 def worth(run: Run, edges: Sequence[np.ndarray]) -> float:

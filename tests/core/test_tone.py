@@ -31,7 +31,9 @@ from schoon.core.tone import (
 )
 from schoon.core.tone.agree import likeliest_way
 from schoon.core.tone.chains import chains_of
-from schoon.core.tone.edges import FIRST, SECOND
+from schoon.core.tone.edges import FIRST, SECOND, seen
+from schoon.core.tone.ellipse import ellipse_of
+from schoon.core.tone.whole import completed
 
 LIGHT = Light(60, 30)
 
@@ -137,6 +139,48 @@ def test_a_long_ellipse_is_a_disc_seen_from_the_side() -> None:
     tall = paper()
     cv2.ellipse(tall, (120, 120), (60, 20), 0, 0, 360, 1, -1)
     assert falls(tall, Light(0, 10))[1][112, 120] < 0.75
+
+
+def test_an_ellipse_is_known_by_its_moments() -> None:
+    oval = paper()
+    cv2.ellipse(oval, (120, 100), (80, 30), 25, 0, 360, 1, -1)
+    found = ellipse_of(oval > 0)
+    assert found.half == pytest.approx([30, 80], abs=0.7)
+    assert found.like > 0.98
+    corner = paper()
+    corner[40:200, 40:70] = corner[170:200, 40:200] = 1
+    assert ellipse_of(corner > 0).like < 0.6
+
+
+def test_an_oval_behind_others_is_completed_as_one() -> None:
+    """Two things cover more than a quarter of its edge."""
+    oval = paper(320, 300)
+    cv2.ellipse(oval, (160, 150), (110, 80), 10, 0, 360, 1, -1)
+    covered = oval.copy()
+    disc(disc(covered, 270, 150, 60, 2), 120, 60, 50, 3)
+    forms = read(covered)
+    form = next(f for f, pot in forms.pots.items() if pot == 1)
+    own = (forms.chains.of_place == -1) & (forms.chains.sides == form).any(axis=1)
+    whole = completed(forms, form, own)
+    true = oval[forms.part] > 0
+    assert forms.step == 1
+    assert (whole & true).sum() > 0.97 * (whole | true).sum()
+
+
+def test_what_is_seen_of_a_line_does_not_hang_on_how_the_picture_lies() -> None:
+    """A quarter turn: the same measures of the same lines."""
+    told = []
+    for paint in (figure(), np.ascontiguousarray(np.rot90(figure()))):
+        forms = read(paint)
+        first, second = seen(forms)
+        pots = [(forms.pots[c.a], forms.pots[c.b]) for c in forms.chains.between]
+        told.append({
+            (min(a, b), max(a, b)): f if a < b else s for (a, b), f, s in zip(pots, first, second, strict=True)
+        })  # fmt: skip
+    assert told[0].keys() == told[1].keys()
+    assert len(told[0]) == 2
+    for pair, measures in told[0].items():
+        assert measures == pytest.approx(told[1][pair], abs=0.12, rel=0.05)
 
 
 def test_drawings_agree_on_what_lies_before() -> None:

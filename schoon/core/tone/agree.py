@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from .edges import FIRST, SECOND, TURNED, both_ways, forests
+from .chains import Chain
+from .edges import CREASE, FIRST, SECOND, TURNED, both_ways, forests
 from .forms import Forms
 from .solids import Solids
 
@@ -18,7 +19,7 @@ _WHOLE = 40.0
 _FLIP = 1.0
 """What a change of what lies before what costs, in log chance."""
 
-_UNKNOWN = -1
+_AS_IT_IS = [FIRST, SECOND, CREASE]
 
 _Sums = dict[int, NDArray[np.float64]]
 """Drawing -> chances times their weight, and the weight."""
@@ -39,26 +40,31 @@ def _without_flips(
     """Log chances with those of what would change from a drawing to the next and back raised: for each pair of tracks the
     likeliest way through the run, where every change costs (A. J. Viterbi, 1967)."""
     found = [rows.copy() for rows in chances]
-    places: dict[tuple[int, int], dict[int, list[int]]] = {}
+    places: dict[tuple[int, int], list[tuple[int, int, list[int]]]] = {}
     for n, forms in enumerate(run):
         for k, chain in enumerate(forms.chains.between):
-            a, b = (tracks[n].get(form, _UNKNOWN) for form in (chain.a, chain.b))
-            places.setdefault((min(a, b), max(a, b)), {}).setdefault(n, []).append(k)
-    for (low, _), at in places.items():
-        numbers = sorted(at)
+            pair, kinds = _pair(chain, tracks[n])
+            places.setdefault(pair, []).append((n, k, kinds))
+    for at in places.values():
+        numbers = sorted({n for n, _, _ in at})
+        row = {n: place for place, n in enumerate(numbers)}
         score = np.zeros((len(numbers), 3))
-        turned = []
-        for row, n in enumerate(numbers):
-            for k in at[n]:
-                chain = run[n].chains.between[k]
-                other_way = tracks[n].get(chain.a, _UNKNOWN) != low
-                turned.append((n, k, other_way, row))
-                share = min(1.0, len(chain.points) / _WHOLE)
-                score[row] += share * (chances[n][k][TURNED] if other_way else chances[n][k])
-        for n, k, other_way, row in turned:
-            kind = likeliest_way(score)[row]
-            found[n][k, TURNED[kind] if other_way else kind] += _FLIP
+        for n, k, kinds in at:
+            score[row[n]] += _weight(run[n].chains.between[k]) * chances[n][k][kinds]
+        way = likeliest_way(score)
+        for n, k, kinds in at:
+            found[n][k, kinds[way[row[n]]]] += _FLIP
     return found
+
+
+def _pair(chain: Chain, track: Mapping[int, int]) -> tuple[tuple[int, int], list[int]]:
+    """The tracks that a chain parts, the smaller first, and its kinds of an edge as they are seen from there."""
+    a, b = track[chain.a], track[chain.b]
+    return ((a, b), _AS_IT_IS) if a < b else ((b, a), TURNED)
+
+
+def _weight(chain: Chain) -> float:
+    return min(1.0, len(chain.points) / _WHOLE)
 
 
 def likeliest_way(score: NDArray[np.float64]) -> NDArray[np.int64]:
@@ -96,13 +102,12 @@ def beside(
     known = _Evidence()
     for n, (forms, rows) in enumerate(zip(run, chances, strict=True)):
         for chain, row in zip(forms.chains.between, rows, strict=True):
-            a, b = (tracks[n].get(form, _UNKNOWN) for form in (chain.a, chain.b))
-            weight = min(1.0, len(chain.points) / _WHOLE)
-            turned = row if a < b else row[TURNED]
-            pair = known.of_pair.setdefault((min(a, b), max(a, b)), {})
-            pair[n] = pair.get(n, np.zeros(4)) + np.r_[turned * weight, weight]
-            for track, kind in ((a, FIRST), (b, SECOND)):
-                leads = known.of_track.setdefault(track, {})
+            pair, kinds = _pair(chain, tracks[n])
+            weight = _weight(chain)
+            sums = known.of_pair.setdefault(pair, {})
+            sums[n] = sums.get(n, np.zeros(4)) + np.r_[row[kinds] * weight, weight]
+            for form, kind in ((chain.a, FIRST), (chain.b, SECOND)):
+                leads = known.of_track.setdefault(tracks[n][form], {})
                 length = len(chain.points)
                 leads[n] = leads.get(n, np.zeros(2)) + (row[kind] * length, length)
     return [
@@ -116,15 +121,14 @@ def _of_drawing(
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     first, second = [], []
     for chain, row in zip(forms.chains.between, rows, strict=True):
-        a, b = (track.get(form, _UNKNOWN) for form in (chain.a, chain.b))
-        pair = known.of_pair[min(a, b), max(a, b)]
+        tracked, kinds = _pair(chain, track)
+        pair = known.of_pair[tracked]
         others = sum((sums for m, sums in pair.items() if m != n), np.zeros(4))
         near = sum((pair[m] for m in (n - 1, n + 1) if m in pair), np.zeros(4))
         elsewhere = others[:3] / others[3] if others[3] else np.full(3, 1 / 3)
         means = [elsewhere, near[:3] / near[3] if near[3] else elsewhere, pair[n][:3] / pair[n][3]]
-        if a >= b:
-            means = [mean[TURNED] for mean in means]
-        leads = [_leads(known.of_track[form], n) for form in (a, b)]
+        means = [mean[kinds] for mean in means]
+        leads = [_leads(known.of_track[track[form]], n) for form in (chain.a, chain.b)]
         first.append([*row, *np.concatenate(means), others[3], *leads[0], *leads[1]])
         turned = np.concatenate([mean[TURNED] for mean in means])
         second.append([*row[TURNED], *turned, others[3], *leads[1], *leads[0]])

@@ -15,6 +15,7 @@ from scipy.special import log_softmax
 
 from ..forest import Forest, learnt
 from .chains import Chain, End
+from .ellipse import ellipse_of
 from .forms import Forms
 from .whole import completed
 
@@ -120,13 +121,9 @@ class _Known:
         cv2.fillConvexPoly(held, cv2.convexHull(cv2.findNonZero(inside)) + 1, 1)
         self.hull[part] = cv2.distanceTransform(held, cv2.DIST_L2, 5)[1:-1, 1:-1]
         self.solid = self.area / max(1, int(held.sum()))
-        down, right = np.nonzero(inside)
-        spread = np.cov(np.c_[right, down].T) + np.eye(2) / 12 if self.area > 2 else np.eye(2)
-        axes = np.sqrt(np.linalg.eigvalsh(spread))
-        self.slim = float(axes[0] / axes[1])
-        away = np.indices(inside.shape)[::-1].reshape(2, -1).T - (right.mean(), down.mean())
-        round_one = ((away @ np.linalg.inv(spread)) * away).sum(axis=1).reshape(inside.shape) < 4
-        self.like_ellipse = float((round_one & (inside > 0)).sum() / max(1, (round_one | (inside > 0)).sum()))
+        round_one = ellipse_of(inside > 0)
+        self.slim = float(round_one.half[0] / round_one.half[1])
+        self.like_ellipse = round_one.like
 
 
 def _signed(inside: NDArray[np.bool_]) -> NDArray[np.float64]:

@@ -12,6 +12,7 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from .edges import chances_of, owned
+from .ellipse import ellipse_of
 from .forms import Forms
 from .whole import completed
 
@@ -103,20 +104,15 @@ def normals_in(inside: NDArray[np.bool_]) -> NDArray[np.float32]:
 
 def _disc(inside: NDArray[np.bool_]) -> NDArray[np.float32] | None:
     """(n, 3) normals of a form that is a disc seen from the side, at its pixels; None for others."""
-    places = np.argwhere(inside)[:, ::-1].astype(float)
-    if len(places) < _LEAST_DISC:
+    if inside.sum() < _LEAST_DISC:
         return None
-    away = places - places.mean(axis=0)
-    spread = np.cov(away.T)
-    short, long = 2 * np.sqrt(np.maximum(np.linalg.eigvalsh(spread), 1e-9))
-    if long < _SLIM_DISC * short:
+    # What it has in common with the ellipse is asked with a rim, where that may go on.
+    found = ellipse_of(np.pad(inside, 2))
+    short, long = found.half
+    if long < _SLIM_DISC * short or found.like < _LIKE_DISC:
         return None
-    # Of an ellipse, the ellipse with its moments holds all and nothing else.
-    share = (away @ np.linalg.inv(spread) * away).sum(axis=1) / 4
-    held = float((share < 1).sum())
-    if held < _LIKE_DISC * (len(places) + np.pi * short * long - held):
-        return None
-    normals = np.c_[away @ np.linalg.inv(spread) / 4, np.sqrt(np.maximum(1 - share, 0)) / long]
+    slope, out = found.slope[2:-2, 2:-2][inside], found.out[2:-2, 2:-2][inside]
+    normals = np.c_[slope, np.sqrt(np.maximum(1 - out, 0)) / long]
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-9)
     return np.asarray(normals, np.float32)
 

@@ -40,14 +40,14 @@ _unpacked: Memory[Sight] = Memory(112 * 2**20, lambda sight: sight.kept)
 """Sights by their name, with what is found in each: after an edit all but one are those of before."""
 
 
+_TOGETHER = 6
+"""Pairs of drawings that one worker compares at a time."""
+
+
 def forget() -> None:
     """Lets go of what is kept in memory; it lies in files as well."""
     _unpacked.clear()
     give_back()
-
-
-_TOGETHER = 6
-"""Pairs of drawings that one worker compares at a time."""
 
 
 class Proof:

@@ -43,8 +43,8 @@ class Tone:
         if not by_hand and not any(light.whole or light.parts for light in lights):
             raise Refusal(NO_LIGHT)
         reads = self._read(work, run, spots, parts)
-        solids = [read.solids for read in reads]
-        solids = agreed(solids, tracks_of([read.forms for read in reads]))
+        tracks = tracks_of([read.forms for read in reads])
+        solids = agreed([read.solids for read in reads], tracks)
         reads = [replace(read, solids=one) for read, one in zip(reads, solids, strict=True)]
         keys: dict[str, list[Key]] = {}
         calls = ((k, (tones.key_shade, run.packed[k], spots[k], shapes[k], parts)) for k in by_hand)
@@ -54,7 +54,9 @@ class Tone:
             for kind, shade in result.items():
                 keys.setdefault(kind, []).append(Key(k, shade))
         try:
-            made = self._made(reads, keys, tones.lit(reads, lights), frozenset(by_hand), _softness(shapes))
+            made = self._made(
+                reads, tracks, keys, tones.lit(reads, lights), frozenset(by_hand), _softness(shapes)
+            )
         except ValueError as error:
             raise Refusal(f"{str(error)[:1].upper()}{str(error)[1:]}; draw it on a painted form") from error
         return self._save(work, run, made, frozenset(by_hand))
@@ -77,6 +79,7 @@ class Tone:
     def _made(
         self,
         reads: list[tones.Read],
+        tracks: list[dict[int, int]],
         keys: Mapping[str, list[Key]],
         proposed: Values,
         held: frozenset[int],
@@ -84,7 +87,6 @@ class Tone:
     ) -> list[list[Shape]]:
         """Shapes of each drawing, kind by kind. soft: kind -> px over which its edges fade."""
         made: list[list[Shape]] = [[] for _ in reads]
-        tracks = tracks_of([read.forms for read in reads])
         plain = [read.solids for read in reads]
         for kind in KINDS:
             taught = keys.get(kind, [])
