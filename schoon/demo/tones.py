@@ -25,6 +25,17 @@ HELD = ("Eye", "Pupil", "Flame", "Glass")
 
 SUN = LightState(azimuth=312, height=34, amount=0.3)
 
+NIGHT = "Lamp room at night"
+
+LAMPS: dict[str, dict[int, LightState]] = {
+    "Stair": {1: LightState(azimuth=102, height=12, amount=0.42)},
+    "Lookout": {
+        1: LightState(azimuth=98, height=12, amount=0.42),
+        24: LightState(azimuth=52, height=16, amount=0.36),
+    },
+}
+"""Shot -> frame -> how the lantern in Pim's hand lights him at night."""
+
 
 FINISH: tuple[Entry, ...] = (
     CastShadow(id="0000000001", high=0.22, shear=-1.4, opacity=0.28),
@@ -48,6 +59,7 @@ def shade(cursor: Cursor, levels: Sequence[int]) -> None:
             done.add(shot["model_id"])
             _colours(cursor, shot["model_id"])
         edits.change_stack(cursor, shot["id"], SetLight(do="light", level=level, part="", frame=1, light=SUN))
+        _lamp(cursor, shot)
         entries = _finish(cursor, shot) if (shot["name"], shot["level"]) == ("Stair", "Pim") else []
         if shot["name"] == "Flag":
             entries = [CLOTH]
@@ -56,6 +68,15 @@ def shade(cursor: Cursor, levels: Sequence[int]) -> None:
             edits.change_stack(cursor, shot["id"], add)
         drawings = [row["id"] for row in productions.drawings(cursor, level) if row["line"]]
         jobs.create(cursor, "tone", level, drawings, {})
+
+
+def _lamp(cursor: Cursor, shot: ShotRow) -> None:
+    """The lantern, in the key in which it burns."""
+    keys = models.model(cursor, shot["model_id"])["keys"] if shot["model_id"] else []
+    night = next((key["id"] for key in keys if key["name"] == NIGHT), 0)
+    for frame, lamp in LAMPS.get(shot["name"], {}).items() if night else ():
+        change = SetLight(do="light", level=shot["level_id"], part="", frame=frame, light=lamp, key=night)
+        edits.change_stack(cursor, shot["id"], change)
 
 
 def _finish(cursor: Cursor, shot: ShotRow) -> list[Entry]:

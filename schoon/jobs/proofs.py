@@ -10,7 +10,7 @@ import numpy as np
 from ..core.paint import NOTHING
 from ..core.patches import add_stitches, unpack
 from ..core.proof import pack_sight, sight_of
-from ..core.tone import coverage
+from ..core.tone import coverage, shown_in
 from ..work.documents import painting_of, parts_told, seen_in, sheet_of
 
 _SHADED = 2
@@ -31,7 +31,9 @@ def seen(packed: bytes, documents: Sequence[Any], size: tuple[int, int], parts: 
     stitched = walls & add_stitches(np.zeros_like(walls), sheet.taken)
     ink = walls & ~stitched
     shade = None
-    placed = [(t, w) for t, w in seen_in(sheet.tones, sheet.spots, patches, parts) if t.kind == "shade"]
+    # What is shaded otherwise in one colour key is not another shade in the next drawing.
+    shades = [tone for tone in shown_in(sheet.tones, 0) if tone.kind == "shade"]
+    placed = seen_in(shades, sheet.spots, patches, parts)
     if placed:
         tables = []
         grown = patches.labels[::_SHADED, ::_SHADED]

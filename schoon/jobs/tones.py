@@ -22,6 +22,7 @@ from ..core.tone import (
     falls_on,
     forms_of,
     shapes_of,
+    shown_in,
     solids_of,
 )
 from ..core.tone import key_of as key_of_shade
@@ -195,9 +196,11 @@ def key_shade(
     tones: Sequence[Mapping[str, Any]],
     parts: Mapping[int, str],
 ) -> dict[str, dict[int, NDArray[np.bool_]]]:
-    """kind of tone -> form -> (n,) where it is drawn, for the kinds that a key has."""
+    """kind of tone -> form -> (n,) where it is drawn, for the kinds that a key has; but what is for one colour key alone."""
     read = solid(packed, spots, parts)
-    kinds = sorted({t["kind"] for t in tones})
+    shown = shown_in([Tone.from_dict(t) for t in tones], 0)
+    kinds = sorted({t.kind for t in shown})
     patches = unpack(packed)
-    masks = _seen(patches.labels, patches.background, _placed(patches, spots, tones, parts), kinds)
+    placed = seen_in(shown, [Spot.from_dict(s) for s in spots], patches, parts)
+    masks = _seen(patches.labels, patches.background, placed, kinds)
     return {kind: dict(key_of_shade(0, read.forms, share > 0.5).shade) for kind, share in masks.items()}

@@ -340,7 +340,7 @@ def set_time(cursor: Cursor, shot_id: int, now: Time, then: Time) -> None:
 def stack_of(cursor: Cursor, shot_id: int) -> Stack:
     """The levels of a shot, those that lie aside included."""
     cursor.execute(
-        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light, finish, key_changes, waved FROM levels"
+        "SELECT id, name, locked, aside, model_id, key_id, kind, seen, place, light, key_light, finish, key_changes, waved FROM levels"
         " WHERE shot_id = %s ORDER BY position, id",
         (shot_id,),
     )
@@ -362,6 +362,7 @@ def stack_of(cursor: Cursor, shot_id: int) -> Stack:
                 kind=row["kind"],
                 place=Place(**json.loads(row["place"] or "{}")),
                 lights=json.loads(row["light"] or "{}"),
+                key_lights=json.loads(row["key_light"] or "{}"),
                 finish=json.loads(row["finish"] or "[]"),
                 key_changes=json.loads(row["key_changes"] or "{}"),
                 waved=json.loads(row["waved"] or "[]"),
@@ -422,7 +423,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
         level = then.levels.get(k, now.levels[k])
         cursor.execute(
             "UPDATE levels SET name = %s, locked = %s, model_id = %s, key_id = %s, aside = %s, kind = %s, seen = %s,"
-            " place = %s, light = %s, finish = %s, key_changes = %s, waved = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
+            " place = %s, light = %s, key_light = %s, finish = %s, key_changes = %s, waved = %s, position = COALESCE(%s, position) WHERE id = %s AND shot_id = %s",
             (
                 level.name,
                 level.locked,
@@ -433,6 +434,7 @@ def set_stack(cursor: Cursor, shot_id: int, now: Stack, then: Stack) -> None:
                 json.dumps(level.model_dump(include=_SEEN)),
                 json.dumps(level.place.model_dump()),
                 json.dumps(level.model_dump()["lights"]),
+                json.dumps(level.model_dump()["key_lights"]),
                 json.dumps([entry.model_dump() for entry in level.finish]),
                 json.dumps(level.model_dump()["key_changes"]),
                 json.dumps(level.model_dump()["waved"]),

@@ -134,6 +134,10 @@ class LightState(BaseModel):
     amount: float = Field(default=0.3, ge=0, le=1)
 
 
+Lights = dict[str, dict[int, LightState]]
+"""part, or "" for the whole figure, -> frame -> its light."""
+
+
 class KeyChange(BaseModel):
     """A colour key from a frame on. eased: it comes evenly from the change before it, instead of at once."""
 
@@ -179,6 +183,7 @@ class Level(BaseModel):
 
     opacity: 1..100 %. visible: whether it is seen at all. tint: "#rrggbb" of a guide's lines, None for those of the key.
     lights: part, or "" for the whole figure, -> frame -> its light, which changes evenly from one to the next.
+    key_lights: colour key -> the lights that take their place where the level is seen in it.
     finish: what is done to its picture, in order. waved: findings that are as they are on purpose. key_changes: frame -> the colour key from there on, instead of `key`.
     entries: name -> (drawing, frames) of its run: the set of alternatives that frames pick from by name. skips: stages it
     does without: nothing of them is open. label: a word of one's own on it; part_labels: on its parts.
@@ -199,7 +204,8 @@ class Level(BaseModel):
     tint: str | None = None
     place: Place = Place()
     entries: dict[str, tuple[tuple[int, int], ...]] = Field(default_factory=dict)
-    lights: dict[str, dict[int, LightState]] = Field(default_factory=dict)
+    lights: Lights = Field(default_factory=dict)
+    key_lights: dict[int, Lights] = Field(default_factory=dict)
     finish: tuple[Entry, ...] = ()
     key_changes: dict[int, KeyChange] = Field(default_factory=dict)
     waved: tuple[Waved, ...] = ()

@@ -26,6 +26,9 @@ Say = Callable[[int, int], None]
 _LOST = 0
 """A pot that is in no model any more; no pot has this number."""
 
+_NO_KEY = -1
+"""A colour key that is in no model any more; 0 stands for all keys."""
+
 
 @dataclass(frozen=True)
 class Kept:
@@ -280,6 +283,7 @@ def _stack(content: Any, ids: backup.Ids) -> Any:
             "key": ids.of("colour_keys", level["key"]),
             "depth": _keyed("drawings", level.get("depth", {}), ids),
             "key_changes": _changes(level.get("key_changes", {}), ids),
+            "key_lights": _keyed("colour_keys", level.get("key_lights", {}), ids),
             "finish": [_entry(entry, ids) for entry in level.get("finish", [])],
             "waved": _waved(level.get("waved", []), ids),
             "entries": {
@@ -334,7 +338,13 @@ def _again(content: Any, ids: backup.Ids) -> Any:
 
 def _level_row(row: Row, ids: backup.Ids) -> Row:
     changes = json.loads(row.get("key_changes") or "{}")
-    return {**_finished_row(row, ids), "key_changes": json.dumps(_changes(changes, ids)), "waved": None}
+    lights = _keyed("colour_keys", json.loads(row.get("key_light") or "{}"), ids)
+    return {
+        **_finished_row(row, ids),
+        "key_changes": json.dumps(_changes(changes, ids)),
+        "key_light": json.dumps(lights),
+        "waved": None,
+    }
 
 
 def _settle_waved(cursor: Cursor, levels: list[Row], ids: backup.Ids) -> None:
@@ -377,13 +387,19 @@ def _model(content: Any, ids: backup.Ids) -> Any:
 
 
 def _tone(content: Any, ids: backup.Ids) -> Any:
-    shapes = [
-        {**shape, "pots": [ids.of("pots", pot) or _LOST for pot in shape["pots"]]}
-        if "pots" in shape
-        else shape
-        for shape in content["shapes"]
-    ]
-    return {**content, "shapes": shapes}
+    return {**content, "shapes": [_shape(shape, ids) for shape in content["shapes"]]}
+
+
+def _shape(shape: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
+    """A shape of tone, which may name pots and a colour key."""
+    new = dict(shape)
+    if "pots" in shape:
+        new["pots"] = [ids.of("pots", pot) or _LOST for pot in shape["pots"]]
+    if "key" in shape:
+        new["key"] = ids.of("colour_keys", shape["key"]) or _NO_KEY
+    if "without" in shape:
+        new["without"] = [ids.of("colour_keys", key) or _NO_KEY for key in shape["without"]]
+    return new
 
 
 _RENAMED: dict[str, Rename] = {

@@ -23,6 +23,9 @@ _PARTS: dict[What, tuple[revisions.Part, ...]] = {
     "linked": revisions.PARTS,
 }
 
+_SHADED = ("finish", "key_changes", "lights", "key_lights")
+"""What of a level goes with its paint and tones."""
+
 
 def onto(
     cursor: Cursor,
@@ -89,7 +92,7 @@ def duplicate(cursor: Cursor, level_id: int, name: str, what: What) -> int:
             "kind": own.kind, "opacity": own.opacity, "tint": own.tint, "place": own.place, "skips": own.skips,
             "part_labels": own.part_labels, "paper": own.paper, "lay": own.lay, "linked": what == "linked",
             "depth": {new[d]: parts for d, parts in own.depth.items() if d in new},
-            **({"finish": own.finish, "key_changes": own.key_changes, "lights": own.lights} if whole else {}),
+            **({name: getattr(own, name) for name in _SHADED} if whole else {}),
             "entries": {
                 entry: tuple((new[d], frames) for d, frames in run) for entry, run in own.entries.items()
             },

@@ -20,6 +20,7 @@ from ..core.model import Rgb
 from ..core.paint import NOTHING
 from ..core.patches import OpenPatches, Patches, grow, pack, unpack_open
 from ..core.run import brought_back
+from ..core.tone import shown_in
 from ..formats.pictures import rgba
 from ..store.states import Lay
 from .below import whole_paint
@@ -121,7 +122,7 @@ def shades_of(
         }
         for kind, table in look.tones.items()
     }
-    placed = seen_in(sheet.tones, sheet.spots, patches, look.parts)
+    placed = seen_in(shown_in(sheet.tones, look.of_key), sheet.spots, patches, look.parts)
     on_top = {
         kind: {p: (*c[:3], 255) for p, c in table.items()}
         for kind, table in colours.items()

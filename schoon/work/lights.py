@@ -11,7 +11,7 @@ import numpy as np
 from ..core import exposure
 from ..core.tone import Light
 from ..store import Cursor, productions
-from ..store.states import LightState
+from ..store.states import Lights, LightState
 
 
 @dataclass(frozen=True)
@@ -45,19 +45,24 @@ def light_at(lights: Mapping[int, LightState], frame: int) -> LightState | None:
     )
 
 
-def lights_of(cursor: Cursor, shot_id: int, level_id: int, drawings: Sequence[int]) -> list[Lit]:
-    """The light on each drawing of a level, in the frame where it is first seen; one never seen has that of frame 1."""
-    lights = productions.stack_of(cursor, shot_id).levels[level_id].lights
+def lights_of(cursor: Cursor, shot_id: int, level_id: int, drawings: Sequence[int]) -> dict[int, list[Lit]]:
+    """Colour key, 0 for all that have no light of their own, -> the light on each drawing of a level, in the frame where it is
+    first seen; one never seen has that of frame 1."""
+    level = productions.stack_of(cursor, shot_id).levels[level_id]
     time = productions.time_of(cursor, shot_id)
     first: dict[int, int] = {}
     for start, _, drawing in exposure.spans(time.levels[level_id], time.frames):
         first.setdefault(drawing, start)
-    found = []
-    for drawing in drawings:
-        frame = first.get(drawing, 1)
-        at = {part: light for part, own in lights.items() if (light := light_at(own, frame))}
-        found.append(lit_of(at))
-    return found
+    frames = [first.get(drawing, 1) for drawing in drawings]
+    return {key: _through(lights, frames) for key, lights in {0: level.lights, **level.key_lights}.items()}
+
+
+def _through(lights: Lights, frames: Sequence[int]) -> list[Lit]:
+    """Lights at each of some frames."""
+    return [
+        lit_of({part: light for part, own in lights.items() if (light := light_at(own, frame))})
+        for frame in frames
+    ]
 
 
 def lit_of(at: Mapping[str, LightState]) -> Lit:

@@ -41,6 +41,7 @@ def look_of(cursor: Cursor, shot: ShotRow, key_id: int | None = None) -> Look:
         parse_colour(key["ink"]),
         parse_colour(key["backdrop"]),
         models.parts_of(model),
+        int(key["id"]),
     )
 
 

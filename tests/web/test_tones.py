@@ -27,8 +27,8 @@ def painted(shot: Shot) -> Shot:
     return shot
 
 
-def light(shot: Shot, frame: int = 1, part: str = "", **state: float) -> None:
-    asked = {"do": "light", "level": 1, "frame": frame, "part": part, "light": state or None}
+def light(shot: Shot, frame: int = 1, part: str = "", key: int = 0, **state: float) -> None:
+    asked = {"do": "light", "level": 1, "frame": frame, "part": part, "key": key, "light": state or None}
     answer = shot.client.post("/api/stacks/1/do", json={"do": asked})
     assert answer.status_code == 200, answer.text
 
@@ -62,6 +62,31 @@ def test_light_shades_every_drawing_on_the_far_side(painted: Shot) -> None:
     undone = painted.client.post(f"/api/drawings/{painted.ids[1]}/undo").json()
     assert undone["label"] == "shade 3 drawings"
     assert not tones(painted, 1)
+
+
+def test_a_colour_key_has_a_light_of_its_own(painted: Shot) -> None:
+    """Seen in that key the other side is dark; undone as one, and gone with its light."""
+    keys = [1, 2]
+    light(painted, azimuth=90, height=20, amount=0.4)
+    light(painted, key=keys[1], azimuth=270, height=20, amount=0.4)
+    assert painted.job("tone")["state"] == "done"
+    sides = {}
+    for key in keys:
+        picture = view(painted, 1, key)
+        sides[key] = picture[120, 156 - 68].sum() - picture[120, 156 + 68].sum()
+    assert sides[keys[0]] < -60
+    assert sides[keys[1]] > 60
+    for key in keys:
+        shares = painted.client.get(f"/api/levels/1/tones?key={key}").json()["shares"]
+        assert [own["shade"][""] for own in shares.values()] == pytest.approx([0.4] * 3, abs=0.06)
+    # What stands is seen where it was seen before.
+    painted.edit(1, "tone-stand")
+    assert (view(painted, 1, keys[1]) == picture).all()
+    light(painted, key=keys[1])
+    assert painted.job("tone")["state"] == "done"
+    assert {t.get("key") for t in tones(painted, 2)} == {None}
+    gone = {"do": "light", "level": 1, "frame": 1, "light": None, "key": 999}
+    assert painted.client.post("/api/stacks/1/do", json={"do": gone}).status_code == 404
 
 
 def test_without_light_and_without_a_key_it_says_what_to_do(painted: Shot) -> None:

@@ -17,7 +17,7 @@ INK: Rgb = (29, 43, 58)
 class Look:
     """pots: pot -> RGBA of its base. tones: kind of tone -> pot -> its RGB: the colour that was chosen, or what the key's rule
     makes of the base. lines: pot -> RGB of those somebody chose. ink: of lines that belong to no pot. backdrop: what the
-    key is judged on. parts: pot -> the part it belongs to.
+    key is judged on. parts: pot -> the part it belongs to. of_key: the colour key whose tones are seen.
     """
 
     pots: Mapping[int, Rgba] = field(default_factory=dict)
@@ -26,13 +26,15 @@ class Look:
     ink: Rgb = INK
     backdrop: Rgb = (255, 255, 255)
     parts: Mapping[int, str] = field(default_factory=dict)
+    of_key: int = 0
 
     def key(self) -> tuple[object, ...]:
         """What a picture derives from, as plain values."""
         tables = (self.pots, *(self.tones[kind] for kind in sorted(self.tones)), self.lines)
         named = tuple(sorted(self.tones))
         parts = tuple(sorted(self.parts.items()))
-        return (named, parts, *(tuple(sorted(table.items())) for table in tables), self.ink, self.backdrop)
+        values = (tuple(sorted(table.items())) for table in tables)
+        return (named, parts, *values, self.ink, self.backdrop, self.of_key)
 
     def inked(self) -> Look:
         """The same without any paint: only the line is seen."""
@@ -40,7 +42,8 @@ class Look:
 
 
 def mixed(first: Look, second: Look, share: float) -> Look:
-    """A look on the way from one to another: share 0 is the first. In encoded values, as colours are laid on."""
+    """A look on the way from one to another: share 0 is the first. In encoded values, as colours are laid on; the tones of the
+    one that is nearer."""
     if share <= 0 or share >= 1:
         return second if share >= 1 else first
 
@@ -61,6 +64,7 @@ def mixed(first: Look, second: Look, share: float) -> Look:
         between(first.ink, second.ink),
         between(first.backdrop, second.backdrop),
         first.parts,
+        (second if share > 0.5 else first).of_key,
     )
 
 

@@ -7,7 +7,7 @@ from .light import Light, amount_below, falls_on, on_drawing
 from .order import reordered
 from .solids import Solids, solids_of
 from .steady import steadied, tracks_of
-from .tones import KINDS, Kind, Tone, Within, coverage, ring_of, rings_along, shapes_of, side_of
+from .tones import KINDS, Kind, Tone, Within, coverage, ring_of, rings_along, shapes_of, shown_in, side_of
 
 __all__ = [
     "KINDS",
@@ -31,6 +31,7 @@ __all__ = [
     "ring_of",
     "rings_along",
     "shapes_of",
+    "shown_in",
     "side_of",
     "solids_of",
     "steadied",

@@ -53,7 +53,8 @@ class Tone:
 
     takes: it takes away from what of its kind lies before it. by: who made it. doubt: 0..1.
     pots, parts, at: where it is seen: on these pots, on these parts, in the patches at these places; with none of them,
-    wherever there is paint. soft: px over which its edge fades.
+    wherever there is paint. soft: px over which its edge fades. key: the colour key in which alone it is seen, 0 for all;
+    without: keys in which it is not.
     """
 
     kind: Kind
@@ -65,6 +66,8 @@ class Tone:
     parts: tuple[str, ...] = ()
     at: tuple[tuple[float, float], ...] = ()
     soft: float = 0.0
+    key: int = 0
+    without: tuple[int, ...] = ()
     id: str = field(default_factory=new_id)
 
     def to_dict(self) -> dict[str, Any]:
@@ -79,9 +82,10 @@ class Tone:
             data["takes"] = True
         if self.doubt:
             data["doubt"] = round(self.doubt, 3)
-        if self.soft:
-            data["soft"] = self.soft
-        for name in ("pots", "parts", "at"):
+        for name in ("soft", "key"):
+            if getattr(self, name):
+                data[name] = getattr(self, name)
+        for name in ("pots", "parts", "at", "without"):
             if getattr(self, name):
                 data[name] = [list(v) if name == "at" else v for v in getattr(self, name)]
         return data
@@ -99,8 +103,15 @@ class Tone:
             tuple(data.get("parts", ())),
             tuple((float(x), float(y)) for x, y in data.get("at", ())),
             float(data.get("soft", 0.0)),
+            int(data.get("key", 0)),
+            tuple(int(key) for key in data.get("without", ())),
             str(data["id"]),
         )
+
+
+def shown_in(tones: Sequence[Tone], key: int) -> list[Tone]:
+    """Those that are seen in a colour key."""
+    return [tone for tone in tones if tone.key in (0, key) and key not in tone.without]
 
 
 def ring_of(points: Points, tolerance: float = _TOLERANCE, corners: Collection[int] = ()) -> Points:

@@ -40,7 +40,8 @@ class Tone:
         spots = [_listed(found.get(row["paint"]), "patches") for row in run.rows]
         shapes = [_listed(found.get(row["tone"]), "shapes") for row in run.rows]
         by_hand = [k for k, own in enumerate(shapes) if any(s["by"] == "hand" for s in own)]
-        if not by_hand and not any(light.whole or light.parts for light in lights):
+        lit = {key: own for key, own in lights.items() if any(one.whole or one.parts for one in own)}
+        if not by_hand and not lit:
             raise Refusal(NO_LIGHT)
         reads = self._read(work, run, spots, parts)
         tracks = tracks_of([read.forms for read in reads])
@@ -53,13 +54,21 @@ class Tone:
                 raise Refusal(result.words)
             for kind, shade in result.items():
                 keys.setdefault(kind, []).append(Key(k, shade))
+        held, soft = frozenset(by_hand), _softness(shapes)
         try:
-            made = self._made(
-                reads, tracks, keys, tones.lit(reads, lights), frozenset(by_hand), _softness(shapes)
-            )
+            made = self._made(reads, tracks, keys, tones.lit(reads, lights[0]), held, soft)
         except ValueError as error:
             raise Refusal(f"{str(error)[:1].upper()}{str(error)[1:]}; draw it on a painted form") from error
-        return self._save(work, run, made, frozenset(by_hand))
+        apart = tuple(key for key in lit if key)
+        made = [[replace(s, without=apart if s.kind == "shade" else ()) for s in own] for own in made]
+        for colour_key in apart:
+            # What a hand drew was drawn under the light of all keys and says nothing of this one.
+            more = self._made(reads, tracks, {}, tones.lit(reads, lit[colour_key]), held, soft)
+            made = [
+                [*own, *(replace(s, key=colour_key) for s in new)]
+                for own, new in zip(made, more, strict=True)
+            ]
+        return self._save(work, run, made, held)
 
     def _read(
         self, work: Work, run: Lined, spots: Sequence[Any], parts: Mapping[int, str]

@@ -14,6 +14,7 @@ from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
 from ...store import Cursor, DrawingRow, LevelRow, ShotRow, jobs, models, productions
+from ...store.states import Lights
 from ...work import edits, lists, proofing
 from ...work.derived import key_of
 from ...work.looks import look_of
@@ -172,7 +173,8 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "part_labels": {part: label.model_dump() for part, label in state.part_labels.items()},
         "key_changes": {frame: change.model_dump() for frame, change in state.key_changes.items()},
         "finish": [entry.model_dump() for entry in state.finish],
-        "lights": {p: {f: s.model_dump() for f, s in own.items()} for p, own in state.lights.items()},
+        "lights": _lights(state.lights),
+        "key_lights": {key: _lights(lights) for key, lights in state.key_lights.items()},
         "place": state.place.model_dump(),
         "entries": [[name, run] for name, run in state.entries.items()],
         "paper": state.paper or placed.size,
@@ -181,6 +183,10 @@ def _placed(placed: Placed, level: int, frames: int) -> dict[str, Any]:
         "places": [placed.place(level, frame) for frame in every] if moved else [],
         "seen": [placed.seen(level, frame) for frame in every] if moved or placed.stack.framing else [],
     }
+
+
+def _lights(lights: Lights) -> dict[str, dict[int, dict[str, float]]]:
+    return {part: {frame: light.model_dump() for frame, light in own.items()} for part, own in lights.items()}
 
 
 def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter
@@ -10,7 +11,7 @@ from fastapi.responses import JSONResponse
 from pydantic import Field
 
 from ...core.patches import pack
-from ...core.tone import KINDS
+from ...core.tone import KINDS, shown_in
 from ...core.tone.tones import Tone
 from ...errors import Refusal
 from ...jobs import tones
@@ -52,30 +53,40 @@ def try_light(drawing_id: int, want: Try, store: StoreDep, files: FilesDep, desk
 
 
 @router.get("/levels/{level_id}/tones")
-def shares(level_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
-    """For each drawing kind of tone -> part, or "" for the whole figure, -> the share that lies under it."""
+def shares(level_id: int, store: StoreDep, files: FilesDep, desk: DeskDep, key: int = 0) -> JSONResponse:
+    """For each drawing kind of tone -> part, or "" for the whole figure, -> the share that lies under it. key: the colour key in
+    which it is seen."""
     with store.transaction() as cursor:
         rows = [row for row in productions.drawings(cursor, level_id) if row["line"]]
         loaded = [(*edits.load(cursor, row["id"]), _spots(cursor, row)) for row in rows]
         parts = parts_of(cursor, rows[0]) if rows else {}
     listed: dict[int, Any] = {}
     for row, sheet, spots in loaded:
-        listed[row["id"]] = json.loads(_shares(row, sheet, spots, parts, files, desk)) if sheet.tones else {}
+        shapes = shown_in(sheet.tones, key)
+        body = _shares(row, sheet, shapes, spots, parts, files, desk) if shapes else b"{}"
+        listed[row["id"]] = json.loads(body)
     return JSONResponse({"kinds": list(KINDS), "shares": listed})
 
 
 def _shares(
-    row: DrawingRow, sheet: Sheet, spots: list[Any], parts: dict[int, str], files: FilesDep, desk: DeskDep
+    row: DrawingRow,
+    sheet: Sheet,
+    shown: Sequence[Tone],
+    spots: list[Any],
+    parts: dict[int, str],
+    files: FilesDep,
+    desk: DeskDep,
 ) -> bytes:
     key = sheet_key(row["line"], sheet)
+    shapes = [tone.to_dict() for tone in shown]
 
     def made() -> bytes:
         packed = files.get(key, ".patches", lambda: pack(sheet_patches(row["line"], sheet)))
-        shapes = [t.to_dict() for t in sheet.tones]
         return to_json(desk.call(tones.shares, packed, spots, shapes, parts))
 
+    ids = [tone.id for tone in shown]
     return files.get(
-        key_of("tone-shares", key, row["paint"], row["tone"], sorted(parts.items())), ".json", made
+        key_of("tone-shares", key, row["paint"], row["tone"], ids, sorted(parts.items())), ".json", made
     )
 
 

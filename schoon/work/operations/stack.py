@@ -439,29 +439,40 @@ def _notched(
 
 
 class SetLight(_OnLevel):
-    """Where the light of a level stands from a frame on, or with a part for that part alone; None takes it away."""
+    """Where the light of a level stands from a frame on, or with a part for that part alone; None takes it away.
+
+    key: the colour key in which it stands so, 0 for all that have no light of their own.
+    """
 
     do: Literal["light"]
     part: Annotated[str, Field(max_length=60)] = ""
     frame: int = Field(ge=1, le=20_000)
     light: LightState | None
+    key: Annotated[int, Field(ge=0)] = 0
 
     def label(self) -> str:
         what = "set" if self.light else "take away"
-        return f"{what} the light of {self.part or self._name} at frame {self.frame}"
+        where = " in a colour key" if self.key else ""
+        return f"{what} the light of {self.part or self._name} at frame {self.frame}{where}"
 
     def one(self, level: Level, offers: Offers) -> Level:
         if level.locked:
             raise is_locked(level.name)
-        own = {k: light for k, light in level.lights.get(self.part, {}).items() if k != self.frame}
+        if self.key and (level.model is None or self.key not in offers.keys.get(level.model, ())):
+            raise NotFound("This colour key is not in the model any more; choose another one")
+        before = level.key_lights.get(self.key, {}) if self.key else level.lights
+        own = {k: light for k, light in before.get(self.part, {}).items() if k != self.frame}
         if self.light:
             own[self.frame] = self.light
-        if len(own) > _MOST_NOTCHES or len(level.lights) > _MOST_NOTCHES:
+        if len(own) > _MOST_NOTCHES or len(before) > _MOST_NOTCHES:
             raise Refusal("There are too many lights already; take some away")
-        others = {part: lights for part, lights in level.lights.items() if part != self.part}
-        return level.model_copy(
-            update={"lights": {**others, self.part: dict(sorted(own.items()))} if own else others}
-        )
+        lights = {part: lights for part, lights in before.items() if part != self.part}
+        if own:
+            lights[self.part] = dict(sorted(own.items()))
+        if not self.key:
+            return level.model_copy(update={"lights": lights})
+        others = {key: lights for key, lights in level.key_lights.items() if key != self.key}
+        return level.model_copy(update={"key_lights": {**others, self.key: lights} if lights else others})
 
 
 class SetFinish(_OnLevel):

@@ -11,7 +11,6 @@ from pydantic import BaseModel, Field
 
 from ...core.patches import Patches
 from ...core.strokes import smooth_hand
-from ...core.strokes.model import new_id
 from ...core.tone import KINDS, Kind, Tone, ring_of, rings_along, side_of
 from ...errors import NotFound, Refusal
 from ..documents import NOTHING, Sheet, painting_of, parts_told
@@ -212,6 +211,8 @@ class Shape(BaseModel):
     pots: Annotated[list[Id], Field(max_length=500)] = Field(default_factory=list)
     parts: Annotated[list[PartName], Field(max_length=200)] = Field(default_factory=list)
     at: Annotated[list[Spot], Field(max_length=2000)] = Field(default_factory=list)
+    key: Annotated[int, Field(ge=0)] = 0
+    without: Annotated[list[Id], Field(max_length=100)] = Field(default_factory=list)
 
     def tone(self) -> Tone:
         """With an id of its own."""
@@ -219,7 +220,19 @@ class Shape(BaseModel):
             raise Refusal("A shape is made of whole curves")
         rings = tuple(np.array(ring, float).reshape(-1, 2) for ring in self.rings)
         pots, parts, at = tuple(self.pots), tuple(self.parts), tuple(self.at)
-        return Tone(self.kind, rings, self.takes, "hand", 0.0, pots, parts, at, self.soft, new_id())
+        return Tone(
+            self.kind,
+            rings,
+            self.takes,
+            "hand",
+            0.0,
+            pots,
+            parts,
+            at,
+            self.soft,
+            self.key,
+            tuple(self.without),
+        )
 
 
 class Copy(RunOperation):

@@ -51,6 +51,10 @@ export class Colours {
   }
 
   show(first, second, share) {
+    const before = this.toned;
+    // Whose tones are seen.
+    this.toned = (share > 0.5 ? second : first).id;
+    if (before && before !== this.toned) this.app.table?.tones();
     const { style } = document.documentElement;
     const set = (name, a, b) => style.setProperty(name, mixedHex(a ?? b, b ?? a, share));
     for (const pot of Object.keys(first.colours)) set(`--pot-${pot}`, first.colours[pot], second.colours[pot]);

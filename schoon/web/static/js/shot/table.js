@@ -6,6 +6,7 @@ import { Levels } from './levels.js';
 import { Paper, drawnOn, make, roughStep, roughUrl } from './paper.js';
 import { penDrag } from './pen.js';
 import { View } from './view.js';
+import { shownIn } from '../tone/layer.js';
 
 const $ = (id) => document.getElementById(id);
 const SLOW = 250;
@@ -33,6 +34,13 @@ export class Table {
     $('zoom').textContent = `${Math.round(this.view.zoom * 100)} %`;
     if (this.shown) this.compose();
     this.app.stage?.viewChanged();
+  }
+
+  // The tones of what is shown, as its colour key has them.
+  tones() {
+    const { stage } = this.app;
+    const shapes = stage.tones && this.shown ? drawings.paintNow(this.shown) : null;
+    this.paper.tones(shapes, shapes?.tones ? shownIn(shapes.tones, this.app.colours.toned) : null, stage.tones === 'grey');
   }
 
   // The composed picture, where the stage shows it, as large as it is seen; one that is larger already will do.
@@ -87,7 +95,7 @@ export class Table {
     paper.patches(shapes, how, stage.showsBare);
     this.shown = entry;
     this.compose();
-    paper.tones(shapes, stage.tones ? shapes?.tones : null, stage.tones === 'grey');
+    this.tones();
     $('paper').dataset.drawing = entry.number;
     $('paper').dataset.revision = entry.revision;
     if (flip) { paper.onion([]); paper.placed(app.onion.placed ? app.levels.between(entry) : null); return; }

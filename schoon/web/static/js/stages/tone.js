@@ -4,7 +4,7 @@ import { fill, html } from '../dom.js';
 import { edit, notice, post } from '../api.js';
 import { adopt, paintNow } from '../shot/drawings.js';
 import { patchUnder } from '../paint/tools.js';
-import { KINDS, KIND_WORDS } from '../tone/layer.js';
+import { KINDS, KIND_WORDS, shownIn } from '../tone/layer.js';
 import { Finish } from '../tone/finish.js';
 import { Steady } from '../tone/steady.js';
 import { SunTool } from '../tone/sun.js';
@@ -34,6 +34,7 @@ export class ToneStage extends Stage {
       this.light, new BlockTool(app, this, { id: 'block', label: 'Block', key: 'f' }), this.edge,
       new BlockTool(app, this, { id: 'brush', label: 'Brush', key: 'r', brush: true }), new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
     ];
+    app.on('colours', () => this.keyChanged());
     this.steady = new Steady(app, this);
     this.finish = new Finish(app, this);
     this.view = sessionStorage.toneLedge in VIEWS ? sessionStorage.toneLedge : 'run';
@@ -46,12 +47,13 @@ export class ToneStage extends Stage {
     const state = this.light.at(this.app.current);
     if (state) this.amount = state.amount;
     document.body.classList.toggle('grey-tones', this.grey);
+    this.keyChanged();
     this.light.show();
   }
 
   patchAt(event, at) { return patchUnder(this.app, event, at); }
 
-  tonesNow() { return paintNow(this.app.current)?.tones ?? []; }
+  tonesNow() { return shownIn(paintNow(this.app.current)?.tones ?? [], this.app.colours.toned); }
 
   preview(tones) { this.app.table.paper.tones(paintNow(this.app.current), tones, this.grey); }
 
@@ -93,6 +95,11 @@ export class ToneStage extends Stage {
     amount.addEventListener('change', () => this.light.keep({ ...this.lightNow(), amount: this.amount }));
     of('sun', html`<span>holds</span><select id="light-holds" autocomplete="off"><option value="shot">all through the shot</option><option value="here">from this drawing, changing</option></select>`)
       .querySelector('select').addEventListener('change', (event) => { this.light.holds = event.target.value; });
+    if (this.app.data.keys.length > 1) {
+      of('sun', html`<span>in</span><select id="light-key" autocomplete="off"><option value="">every colour key</option><option value="alone"></option></select>`)
+        .querySelector('select').addEventListener('change', (event) => { this.light.alone = event.target.value === 'alone'; this.light.show(); });
+      this.keyChanged();
+    }
     const clear = document.createElement('label');
     clear.dataset.of = 'sun';
     fill(clear, html`<button type="button" id="light-clear">Take the light away</button><span id="light-says" class="quiet"></span>`);
@@ -118,6 +125,15 @@ export class ToneStage extends Stage {
   toolChanged() {
     const now = this.app.tools.now?.id;
     for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(now);
+  }
+
+  keyChanged() {
+    const select = document.getElementById('light-key');
+    if (!select) return;
+    this.light.keyChanged();
+    select.querySelector('[value=alone]').textContent = `${this.app.colours.key.name} alone`;
+    select.value = this.light.alone ? 'alone' : '';
+    this.refreshed();
   }
 
   lightNow() { return this.light.at(this.app.current) ?? { azimuth: 315, height: 35, amount: this.amount }; }
@@ -171,7 +187,7 @@ export class ToneStage extends Stage {
   shade() {
     const { app } = this;
     const hand = app.data.run.filter((d) => d.toned_by_hand).length;
-    const lit = Object.keys(this.light.lights).length > 0;
+    const lit = Object.keys(this.light.of(0)).length > 0 || Object.keys(this.app.levels.mine?.key_lights ?? {}).length > 0;
     if (!hand && !lit) { notice('Drag the sun first, or draw the shade of one drawing'); return; }
     const from = [lit ? 'the light' : '', hand ? `${hand} drawing${hand === 1 ? '' : 's'} drawn by hand` : ''].filter(Boolean).join(' and ');
     notice(`Shading ${app.data.run.filter((d) => d.strokes).length - hand} drawings from ${from}; it can be undone as one`);
@@ -184,7 +200,7 @@ export class ToneStage extends Stage {
     const shapes = this.tonesNow().filter((t) => !this.choose.chosen || t === this.choose.chosen);
     if (!to.length) { notice('Choose the drawings it goes to in the run: with Shift'); return; }
     if (!shapes.length) { notice('This drawing has no tones to copy'); return; }
-    const plain = shapes.map(({ kind, rings, takes, soft, pots, parts, at }) => ({ kind, rings, takes, soft, pots: pots ?? [], parts: parts ?? [], at: at ?? [] }));
+    const plain = shapes.map(({ kind, rings, takes, soft, pots, parts, at, key, without }) => ({ kind, rings, takes, soft, pots: pots ?? [], parts: parts ?? [], at: at ?? [], key: key ?? 0, without: without ?? [] }));
     try {
       const done = await post(`/api/levels/${app.level}/do`, { do: { do: 'tone-copy', to, shapes: plain } });
       notice(`${shapes.length} tone${shapes.length === 1 ? '' : 's'} copied to ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}`);

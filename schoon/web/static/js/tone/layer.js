@@ -8,6 +8,11 @@ export const KIND_WORDS = { shade: 'Shade', deep: 'Deep shade', light: 'Light', 
 
 let made = 0;
 
+// Tones that are seen in a colour key.
+export function shownIn(tones, key) {
+  return tones.filter((t) => (!t.key || t.key === key) && !t.without?.includes(key));
+}
+
 // layer: an SVG group. shapes: as the server gives the patches of a drawing. tones: its tones. grey: in neutral tones,
 // whatever there is of paint.
 export function drawTones(layer, shapes, tones, grey) {

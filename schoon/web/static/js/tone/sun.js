@@ -12,12 +12,23 @@ const PAUSE = 90;
 
 export class SunTool {
   constructor(app, stage) {
-    Object.assign(this, { app, stage, id: 'sun', label: 'Sun', key: 's', part: '', holds: 'shot', trying: null });
+    Object.assign(this, { app, stage, id: 'sun', label: 'Sun', key: 's', part: '', holds: 'shot', alone: false, trying: null });
   }
 
   get pen() { return `Drag the sun round the figure${this.part ? `: the light of ${this.part}` : ''}; nearer the middle is more from the front`; }
 
-  get lights() { return this.app.levels.mine?.lights ?? {}; }
+  // The colour key whose light is set, 0 for all that have none of their own.
+  get ofKey() { return this.alone ? this.app.data.key : 0; }
+
+  get lights() { return this.of(this.ofKey); }
+
+  of(key) { return (key ? this.app.levels.mine?.key_lights?.[key] : this.app.levels.mine?.lights) ?? {}; }
+
+  // A key that has a light of its own is lit by itself.
+  keyChanged() {
+    this.alone = Boolean(this.app.levels.mine?.key_lights?.[this.app.data.key]);
+    if (this.app.tools.now === this) this.show();
+  }
 
   // The frame where a drawing is first seen.
   frameOf(entry) { return this.app.data.spans.find(([, , d]) => d === entry.id)?.[0] ?? 1; }
@@ -25,7 +36,7 @@ export class SunTool {
   // The light on a drawing: of the part if it has one of its own, else of the figure.
   at(entry, part = this.part) {
     const frame = this.frameOf(entry);
-    return between(this.lights[part], frame) ?? (part ? this.at(entry, '') : null);
+    return between(this.lights[part], frame) ?? (part ? this.at(entry, '') : between(this.of(0)[part], frame));
   }
 
   // Direction on the paper in which shade lies.
@@ -117,7 +128,7 @@ export class SunTool {
     const { app } = this;
     await this.trying;
     try {
-      const answer = await change('stacks', app.data.shot.id, 'light', { level: app.level, part: this.part, frame: this.frame(), light: state });
+      const answer = await change('stacks', app.data.shot.id, 'light', { level: app.level, part: this.part, frame: this.frame(), light: state, key: this.ofKey });
       app.sync.undoes('stacks');
       this.take(answer);
       this.show();
@@ -127,7 +138,7 @@ export class SunTool {
 
   take(answer) {
     const level = answer.levels?.[this.app.level];
-    if (level) this.app.levels.mine.lights = level.lights;
+    if (level) Object.assign(this.app.levels.mine, { lights: level.lights, key_lights: level.key_lights });
   }
 
   // Takes the light of the part, or of the figure, away here.
@@ -135,7 +146,7 @@ export class SunTool {
     const { app } = this;
     if (!this.lights[this.part]) { notice('There is no light to take away'); return; }
     try {
-      this.take(await change('stacks', app.data.shot.id, 'light', { level: app.level, part: this.part, frame: this.frame(), light: null }));
+      this.take(await change('stacks', app.data.shot.id, 'light', { level: app.level, part: this.part, frame: this.frame(), light: null, key: this.ofKey }));
       app.sync.undoes('stacks');
       this.show();
       this.stage.ledge();
