@@ -14,6 +14,8 @@ from scipy.spatial import cKDTree
 
 from schoon.core.between import Between, Pull, followed, spacing
 from schoon.core.between.chains import chains_of
+from schoon.core.between.depth import Surfaces
+from schoon.core.between.springs import Springs
 from schoon.core.strokes import Points, Stroke, fit_curve, length, sample
 
 SIZE = (800, 600)
@@ -130,6 +132,18 @@ def test_what_passes_behind_is_hidden_and_comes_out_again() -> None:
         # The knob is seen from the right of the post on, and goes behind it bit by bit.
         whole = 2 * np.pi * 24
         assert (shown > 0.9 * whole) if x + 90 < 394 else (shown < 0.9 * whole)
+
+
+def test_a_line_across_the_borders_of_surfaces_lies_on_them() -> None:
+    """What of it is on a border counts neither way; along a border, or mostly outside, it lies on nothing."""
+    chains = chains_of([*box(100, 100, 200, 200), line([(200, 100), (200, 300)])], SIZE)
+    surfaces = Surfaces.of(Springs.of(chains, 0.8), SIZE)
+    across = np.linspace(120, 280, 60) + 200j
+    assert len(surfaces.over(across)) == 2
+    on_border = np.r_[np.full(30, 200), np.linspace(205, 280, 30)] + 200j
+    assert len(surfaces.over(on_border)) == 1
+    assert not surfaces.over(200 + 1j * np.linspace(120, 280, 60))
+    assert not surfaces.over(np.linspace(20, 160, 60) + 200j)
 
 
 def test_what_a_person_says_of_the_order_is_stronger() -> None:

@@ -29,6 +29,9 @@ _BORDERS = 5
 _INSIDE = 0.3
 """Share of a line that is seen inside a surface from which on it lies on it."""
 
+_ON_SURFACES = 0.3
+"""Share of a stretch inside surfaces from which on it lies on them; the rest may lie on their borders."""
+
 _EDGE = 2
 
 
@@ -65,6 +68,14 @@ class Surfaces:
         """The surface at each place; 0 on a line and outside everything."""
         found = _look(self.labels, places, self.shrink)
         return np.asarray(np.where(found == self.labels[0, 0], 0, found))
+
+    def over(self, places: Complex) -> frozenset[int]:
+        """The surfaces at the places of a stretch; none where more of it lies outside everything, or it runs along lines."""
+        labels = self.at(places)
+        outside = _look(self.labels, places, self.shrink) == self.labels[0, 0]
+        inside = labels > 0
+        lies = inside.sum() > outside.sum() and inside.mean() > _ON_SURFACES
+        return frozenset(labels[inside].tolist()) if lies else frozenset()
 
     def surface(self, label: int) -> _Surface:
         """Raises KeyError for one that is not there."""
@@ -201,20 +212,13 @@ def hiding(
     over: list[tuple[Ints, frozenset[int]]] = []
     here, there = own.behind(chains), [set[int]() for _ in chains]
     for run in runs:
-        labels = other.at(target[run])
-        names = (
-            frozenset(int(v) for v in np.unique(labels[labels > 0]))
-            if (labels > 0).mean() >= 0.5
-            else frozenset()
-        )
+        names = other.over(target[run])
         over.append((run, names))
         there[int(own.lines.chain[run[0]])] |= names
     of_other = other.behind(other_chains)
     hides_other = [set[int]() for _ in other_chains]
     for run, places in other_runs:
-        labels = own.at(places)
-        if (labels > 0).mean() >= 0.5:
-            hides_other[int(other.lines.chain[run[0]])] |= set(np.unique(labels[labels > 0]).tolist())
+        hides_other[int(other.lines.chain[run[0]])] |= own.over(places)
     for k, same in enumerate(partners):
         for partner in same:
             here[k] |= hides_other[partner]
