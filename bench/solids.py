@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from schoon.core.patches import Patches, most_of, patches_of
-from schoon.core.tone.solids import poisson
+from schoon.core.tone.blown import poisson
 from schoon.demo.shapes import curve, ellipse, limb, rotation, two_bones
 
 SIZE = (900, 760)

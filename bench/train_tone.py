@@ -26,8 +26,9 @@ from train_paint import Forests, numbers, packed
 from schoon.core.forest import Forest, read
 from schoon.core.tone import Forms, Light, forms_of, tracks_of
 from schoon.core.tone.agree import beside
+from schoon.core.tone.blown import normals_in
 from schoon.core.tone.edges import CREASE, FIRST, SECOND, TURNED, both_ways, owned, seen
-from schoon.core.tone.solids import normals_in, normals_of
+from schoon.core.tone.solids import normals_of
 from schoon.formats.painted import painted_patches
 
 MOST, UNIT = 250.0, 25.0
@@ -179,7 +180,7 @@ def _surfaced(drawn: Drawn) -> Known:
         [CREASE if of[c.a] == of[c.b] else FIRST if of[c.a] > of[c.b] else SECOND for c in between]
     )
     met = {form for chain in between for form in (chain.a, chain.b)}
-    true = {form: _normals(forms, drawn.whole[of[form]])[forms.labels == form] for form in met}
+    true = {form: normals_on_grid(forms, drawn.whole[of[form]])[forms.labels == form] for form in met}
     known: dict[tuple[int, bytes], float] = {}
 
     def cost(form: int, edges: np.ndarray) -> float:
@@ -198,7 +199,7 @@ def _surfaced(drawn: Drawn) -> Known:
     return found
 
 
-def _normals(forms: Forms, whole: np.ndarray) -> np.ndarray:
+def normals_on_grid(forms: Forms, whole: np.ndarray) -> np.ndarray:
     """The normals of a whole solid, on the grid of the forms."""
     rows, columns = forms.labels.shape
     (top, bottom), (left, right) = forms.box

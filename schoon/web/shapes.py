@@ -8,7 +8,7 @@ from typing import Any
 
 from ..core.model.compare import compare
 from ..core.strokes import Stroke
-from ..core.tone import Tone
+from ..core.tone import UNSURE_ABOVE, Tone
 from ..formats import svg
 from ..store import Cursor, DrawingRow, models, productions
 from ..work import keys
@@ -63,6 +63,7 @@ def tone_of(tone: Tone, within: Collection[int] | None) -> dict[str, Any]:
         "takes": tone.takes,
         "soft": tone.soft,
         "doubt": round(tone.doubt, 2),
+        "unsure": tone.by != "hand" and tone.doubt > UNSURE_ABOVE,
         "patches": None if within is None else sorted(within),
     }
 

@@ -9,6 +9,7 @@ from typing import Any
 
 from ..core.paint import UNSURE_ABOVE
 from ..core.strokes import Stroke
+from ..core.tone import UNSURE_ABOVE as TONE_UNSURE_ABOVE
 from ..store import Cursor, DrawingRow, revisions
 from . import edits
 from .derived import Memory, key_of
@@ -18,7 +19,8 @@ from .roughs import rough_name
 @dataclass(frozen=True)
 class Summary:
     """Counts of one drawing. touched: strokes a hand has made or changed. doubtful: proposals of little confidence.
-    parts: names the strokes are assigned to. hand: patches painted by hand. toned: tones, toned_by_hand: those of a hand.
+    parts: names the strokes are assigned to. hand: patches painted by hand. toned: tones, toned_by_hand: those of a hand,
+    toned_unsure: those that are proposed and in doubt.
     box: left, top, right, bottom of what is drawn, px; None if nothing is. sheet: an empty sheet, which has no rough to be
     cleaned from.
     """
@@ -33,6 +35,7 @@ class Summary:
     unsure: int = 0
     toned: int = 0
     toned_by_hand: int = 0
+    toned_unsure: int = 0
     box: tuple[float, float, float, float] | None = None
     sheet: bool = False
 
@@ -47,7 +50,7 @@ def without(own: Summary, skips: Collection[str]) -> Summary:
     if "paint" in skips:
         done |= {"painted": max(own.painted, 1), "unsure": 0}
     if "tone" in skips:
-        done |= {"toned": max(own.toned, 1)}
+        done |= {"toned": max(own.toned, 1), "toned_unsure": 0}
     return replace(own, **done)
 
 
@@ -81,6 +84,7 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
             unsure=sum(p["by"] != "hand" and p["doubt"] > UNSURE_ABOVE for p in patches),
             toned=len(shapes),
             toned_by_hand=sum(s["by"] == "hand" for s in shapes),
+            toned_unsure=sum(s["by"] != "hand" and s.get("doubt", 0) > TONE_UNSURE_ABOVE for s in shapes),
             box=_box(strokes),
             sheet=not rough_name(row),
         )

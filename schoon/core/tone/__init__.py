@@ -2,6 +2,7 @@
 
 from .agree import agreed
 from .carry import Key, carried, key_of, light_in
+from .doubt import UNSURE_ABOVE
 from .forms import Forms, forms_of
 from .light import Light, amount_below, falls_on, on_drawing
 from .order import reordered
@@ -11,6 +12,7 @@ from .tones import KINDS, Kind, Tone, Within, coverage, ring_of, rings_along, sh
 
 __all__ = [
     "KINDS",
+    "UNSURE_ABOVE",
     "Forms",
     "Key",
     "Kind",

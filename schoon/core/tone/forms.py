@@ -17,8 +17,9 @@ _ENCLOSED, _SMALL = 0.9, 0.6
 """A patch is a mark on another one if that has so much of its border, and it is so much smaller: an eye does not dent a
 face, a button no coat."""
 
-_TOGETHER, _SMALL_PAIR = 0.15, 0.25
-"""Two patches are marks together if they share so much of the shorter one's border and are so much smaller."""
+_SMALL_GROUP, _MOST_TOGETHER = 0.25, 6
+"""Patches that hang together are marks together if they are so much smaller, and no more than so many: the white of an eye, its
+pupil, and what is left of the white where the pupil touches the rim."""
 
 _LONGEST = 400
 """Longest side at which forms are looked at, px."""
@@ -28,9 +29,15 @@ _BAR = 0.9
 cosine."""
 
 
-_HIDDEN, _HOLLOW = 0.8, 0.06
-"""Two pieces are one form if what passes before both fills no more than so much of their area, and leaves no more than so much
-of their common hull open."""
+_COVER = 0.6
+"""The same where something passes before both, at either end; there it also goes on straighter than what it covers."""
+
+_HIDDEN, _HIDDEN_MOST, _HOLLOW = 0.8, 4.0, 0.06
+"""Two pieces are one form if what passes before both fills no more than so much of their area and of that of the smaller one, and
+no more than so much of their common hull is left open."""
+
+_OTHERS, _BARE = 0.11, 0.012
+"""More of the hull may be left open if other forms fill it and hardly any of it is paper."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,12 +46,14 @@ class Forms:
 
     of_patch: (count + 1,) form of each patch, 0 for what is no form. labels: (rows, columns) form of places of the drawing,
     cut to `box` (rows and columns of the drawing, from and to) and sampled. pots: form -> pot, the numbers that were given.
+    lines: (rows, columns) share of each place, 0..1, on which patches meet, also those of one form.
     """
 
     of_patch: NDArray[np.int32]
     labels: NDArray[np.int32]
     box: tuple[tuple[int, int], tuple[int, int]]
     pots: dict[int, int]
+    lines: NDArray[np.float32]
 
     @cached_property
     def chains(self) -> Chains:
@@ -78,20 +87,31 @@ def forms_of(patches: Patches, pots: NDArray[np.integer]) -> Forms:
     painted = of_patch[patches.labels] > 0
     rows, columns = np.flatnonzero(painted.any(axis=1)), np.flatnonzero(painted.any(axis=0))
     if not len(rows):
-        return Forms(of_patch, np.zeros((1, 1), np.int32), ((0, 1), (0, 1)), {})
+        return Forms(of_patch, np.zeros((1, 1), np.int32), ((0, 1), (0, 1)), {}, np.zeros((1, 1), np.float32))
     box = (int(rows[0]), int(rows[-1]) + 1), (int(columns[0]), int(columns[-1]) + 1)
     seen = of_patch[patches.labels[slice(*box[0]), slice(*box[1])]]
     step = max(1.0, max(seen.shape) / _LONGEST)
     size = (max(1, round(seen.shape[1] / step)), max(1, round(seen.shape[0] / step)))
     small = cv2.resize(seen, size, interpolation=cv2.INTER_NEAREST)
-    return _rejoined(
-        _joined(Forms(of_patch, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k}))
+    lines = cv2.resize(
+        _meeting(patches.labels[slice(*box[0]), slice(*box[1])]), size, interpolation=cv2.INTER_AREA
     )
+    found = Forms(of_patch, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k}, lines)
+    return _rejoined(_covered(_joined(found)))
+
+
+def _meeting(labels: NDArray[np.integer]) -> NDArray[np.float32]:
+    """(h, w) 1 where a neighbour belongs to another patch."""
+    found = np.zeros(labels.shape, np.float32)
+    for one, other in ((np.s_[:, 1:], np.s_[:, :-1]), (np.s_[1:], np.s_[:-1])):
+        differs = labels[one] != labels[other]
+        found[one][differs] = found[other][differs] = 1
+    return found
 
 
 def _marks_on(patches: Patches, pots: NDArray[np.integer]) -> NDArray[np.int64]:
     """(count + 1,) for each patch the one it is a mark on, itself for a form of its own; peeled from small to large, one by
-    one and by twos: a pupil that touches the rim of its eye."""
+    one and then what hangs together."""
     border = patches.touching.astype(float)
     owner = np.arange(patches.count + 1)
     size = patches.areas.astype(float).copy()
@@ -116,6 +136,21 @@ def _marks_on(patches: Patches, pots: NDArray[np.integer]) -> NDArray[np.int64]:
         held = total > 0 and not paper[host] and around[host] > _ENCLOSED * total
         return host if held and size[list(marks)].sum() < small * size[host] else 0
 
+    def together(mark: int) -> tuple[int, ...]:
+        """What is small beside the largest neighbour of a patch and hangs together with it."""
+        largest = int(np.where(border[mark] > 0, size * alive, 0).argmax())
+        small = alive & (size < _SMALL_GROUP * size[largest])
+        if not small[mark]:
+            return ()
+        found, fresh = {mark}, [mark]
+        while fresh:
+            near = np.flatnonzero((border[fresh.pop()] > 0) & small).tolist()
+            fresh += [k for k in near if k not in found]
+            found.update(near)
+            if len(found) > _MOST_TOGETHER:
+                return ()
+        return tuple(found)
+
     def smallest_first() -> list[int]:
         return sorted(np.flatnonzero(alive).tolist(), key=lambda k: size[k])
 
@@ -128,12 +163,9 @@ def _marks_on(patches: Patches, pots: NDArray[np.integer]) -> NDArray[np.int64]:
         if alive.sum() < before:
             return True
         for k in smallest_first():
-            for other in np.flatnonzero((border[k] > 0) & alive).tolist() if alive[k] else ():
-                near = border[k, other] > _TOGETHER * min(border[k].sum(), border[other].sum())
-                if near and (host := host_of((k, other), _SMALL_PAIR)):
-                    laid(k, host)
-                    laid(other, host)
-                    break
+            if alive[k] and (group := together(k)) and (host := host_of(group, _SMALL_GROUP)):
+                for mark in group:
+                    laid(mark, host)
         return bool(alive.sum() < before)
 
     while peel():
@@ -151,6 +183,29 @@ def _joined(forms: Forms) -> Forms:
         if len(bars) == 2 and len(chain.ends) == 2 and np.mean(bars) > _BAR:
             into, gone = sorted(becomes[[chain.a, chain.b]], key=lambda k: -forms.areas[k])
             becomes[becomes == gone] = into
+    return _merged(forms, becomes)
+
+
+def _covered(forms: Forms) -> Forms:
+    """The forms, with marks laid on what they are marks on, of which something else covers a piece: a pocket half behind an
+    arm, past which the arm's edge goes straight on."""
+    becomes = np.arange(len(forms.areas))
+    beside: dict[int, set[int]] = {form: set() for form in forms.pots}
+    for a, b in np.unique(forms.chains.sides, axis=0).tolist():
+        for one, other in ((a, b), (b, a)):
+            if one:
+                beside[one].add(other)
+    for chain in forms.chains.between:
+        mark, host = sorted((chain.a, chain.b), key=lambda k: forms.areas[k])
+        cover = {end.third for end in chain.ends}
+        if (
+            len(cover) == 1
+            and beside[mark] == {host, *cover}
+            and 0 not in cover
+            and forms.areas[mark] < _SMALL_GROUP * forms.areas[host]
+            and all(end.bar > max(_COVER, end.along_a, end.along_b) for end in chain.ends)
+        ):
+            becomes[becomes == mark] = becomes[host]
     return _merged(forms, becomes)
 
 
@@ -176,7 +231,10 @@ def _rejoined(forms: Forms) -> Forms:
         cv2.fillConvexPoly(hull, cv2.convexHull(cv2.findNonZero(own.astype(np.uint8))), 1)
         gap = (hull > 0) & ~own
         hidden = int(np.isin(forms.labels[part][gap], list(between)).sum())
-        if hidden < _HIDDEN * own.sum() and gap.sum() - hidden < _HOLLOW * hull.sum():
+        left = (gap.sum() - hidden) / hull.sum()
+        bare = (forms.labels[part][gap] == 0).sum() / hull.sum()
+        most = min(_HIDDEN * own.sum(), _HIDDEN_MOST * forms.areas[[a, b]].min())
+        if hidden < most and (left < _HOLLOW or (left < _OTHERS and bare < _BARE)):
             into, gone = sorted(becomes[[a, b]], key=lambda k: -forms.areas[k])
             becomes[becomes == gone] = into
     return _merged(forms, becomes)

@@ -34,7 +34,7 @@ def falls_on(
 ) -> dict[int, NDArray[np.float32]]:
     """Form -> (n,) how squarely light falls on its pixels, -1..1. apart: form -> another light for it."""
     found = {}
-    for form, normals in solids.normals.items():
+    for form, normals in solids.surface.normals.items():
         own = (apart or {}).get(form, light)
         found[form] = np.asarray(normals @ own.direction, np.float32)
     return found

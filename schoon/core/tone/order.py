@@ -18,6 +18,9 @@ _DOUBT = 30.0
 _TELLS, _SURE = 5.0, 100.0
 """What a key says of an edge in other drawings, in log chance, once so many pixels of its shade would else be wrong."""
 
+_CERTAIN = 20.0
+"""Log chance of what the shade of a key says of an edge in the key itself."""
+
 Told = dict[tuple[int, int], NDArray[np.float64]]
 """Tracks of two forms, the smaller first -> (3,) wrong pixels in the keys for each kind of edge between them."""
 
@@ -37,9 +40,9 @@ def reordered(
     out = []
     for n, (one, track) in enumerate(zip(solids, tracks, strict=True)):
         if n in known:
-            out.append(one.with_edges(known[n]))
+            out.append(one.with_chances(one.chances + _CERTAIN * np.eye(3)[known[n]]))
         elif len(one.chances):
-            out.append(one.with_edges((one.chances + _said(told, one, track)).argmax(axis=1)))
+            out.append(one.with_chances(one.chances + _said(told, one, track)))
         else:
             out.append(one)
     return out

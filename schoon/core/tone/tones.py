@@ -15,6 +15,7 @@ from ..strokes import Points, fit_curve
 from ..strokes.curves import bernstein
 from ..strokes.model import new_id
 from ..strokes.raster import fixed
+from .doubt import doubt_of
 from .light import around
 from .solids import Solids
 
@@ -207,12 +208,12 @@ def shapes_of(
 ) -> list[Tone]:
     """Shapes of a kind where values of the forms are under 0, one for each form, with few points on smooth edges.
 
-    anchors: (count + 1, 2) a place in each patch, px.
+    anchors: (count + 1, 2) a place in each patch, px. by: "light" for values of `falls_on`, "carried" for those of `carried`.
     """
     forms = solids.forms
     out = []
-    for form, own in values.items():
-        own = _without_islands(forms.labels == form, own)
+    for form, given in values.items():
+        own = _without_islands(forms.labels == form, given)
         if (own < 0).sum() < _LEAST:
             continue
         at = tuple((float(x), float(y)) for x, y in anchors[np.flatnonzero(forms.of_patch == form)])
@@ -224,7 +225,8 @@ def shapes_of(
         rings = _level(_eased(field, inside == form), begin, forms.step)
         origin = np.array([forms.box[1][0], forms.box[0][0]], float)
         if rings:
-            out.append(Tone(kind, tuple(ring + origin for ring in rings), by=by, at=at))
+            doubt = doubt_of(given, solids.surface.spread[form] if by == "light" else None)
+            out.append(Tone(kind, tuple(ring + origin for ring in rings), by=by, doubt=doubt, at=at))
     return out
 
 

@@ -185,17 +185,23 @@ class Drop(DrawingOperation):
 
 
 class Stand(DrawingOperation):
-    """Lets the tones of a drawing stand as if a hand had drawn them: nothing is proposed over them, and they teach."""
+    """Lets the tones of a drawing stand as if a hand had drawn them, or some of them: nothing is proposed over them, and they
+    teach."""
 
     do: Literal["tone-stand"]
+    ids: Annotated[list[ShapeId], Field(max_length=_MOST)] = Field(default_factory=list)
 
     def label(self) -> str:
-        return "let tones stand"
+        return f"let {many(len(self.ids), 'tone')} stand" if self.ids else "let tones stand"
 
     def apply(self, sheet: Sheet, context: Context) -> Sheet:
         if not sheet.tones:
             raise Refusal("This drawing has no tones yet")
-        return replace(sheet, tones=[replace(t, by="hand", doubt=0.0) for t in sheet.tones])
+        meant = set(self.ids) or {t.id for t in sheet.tones}
+        if not meant <= {t.id for t in sheet.tones}:
+            raise NotFound("This tone is not there any more")
+        stands = [replace(t, by="hand", doubt=0.0) if t.id in meant else t for t in sheet.tones]
+        return replace(sheet, tones=stands)
 
 
 class Shape(BaseModel):

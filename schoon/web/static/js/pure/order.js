@@ -50,5 +50,6 @@ export function left(entry, stage) {
     if (entry.unsure) return [`${entry.unsure} ?`, true];
     return [entry.painted ? DONE : entry.strokes ? 'bare' : bare(entry), false];
   }
+  if (stage === 'tone') return entry.toned_unsure ? [`${entry.toned_unsure} ?`, true] : [entry.toned ? DONE : entry.strokes ? 'no tone' : bare(entry), false];
   return ['', false];
 }

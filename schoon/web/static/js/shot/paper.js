@@ -175,11 +175,16 @@ export class Paper {
       }
       return node;
     }));
-    this.layers.doubts.replaceChildren(...doubts.flatMap((p) => {
-      const group = make('g', { style: `--x: ${p.at[0]}px; --y: ${p.at[1]}px`, 'data-n': p.n });
+    this.ask(doubts);
+  }
+
+  // Marks what is in doubt. list: { at, n } place, and patch if it is one.
+  ask(list) {
+    this.layers.doubts.replaceChildren(...list.map(({ at, n }) => {
+      const group = make('g', { style: `--x: ${at[0]}px; --y: ${at[1]}px`, ...(n === undefined ? {} : { 'data-n': n }) });
       make('circle', { r: 11 }, group);
       make('text', {}, group).textContent = '?';
-      return [group];
+      return group;
     }));
   }
 

@@ -9,6 +9,7 @@ import { Finish } from '../tone/finish.js';
 import { Steady } from '../tone/steady.js';
 import { SunTool } from '../tone/sun.js';
 import { BlockTool, ChooseTool, EdgeTool } from '../tone/tools.js';
+import { around } from '../pure/order.js';
 import { Stage } from './stage.js';
 import { strip } from './strip.js';
 
@@ -19,8 +20,8 @@ export class ToneStage extends Stage {
     super(app, name);
     this.look = 'paint';
     this.patches = 'pots';
-    this.keys = 'S sun · F block · V edge · R brush · B other side · X take away · C choose · Q W kind · G grey · Enter shade the run · N next jump';
-    this.help = [['Q W', 'previous or next kind of tone'], ['G', 'grey, or the colours of the key'], ['B', 'the last edge to its other side'], ['Enter', 'shade the run'], ['Delete', 'take the chosen tone away'], ['N', 'next drawing where a share jumps'], ['T', 'let the tones of this drawing stand: they teach the others']];
+    this.keys = 'S sun · F block · V edge · R brush · B other side · X take away · C choose · Q W kind · G grey · Enter shade the run · N next jump · J next in doubt';
+    this.help = [['Q W', 'previous or next kind of tone'], ['G', 'grey, or the colours of the key'], ['B', 'the last edge to its other side'], ['Enter', 'shade the run'], ['Delete', 'take the chosen tone away'], ['N', 'next drawing where a share jumps'], ['J', 'the next proposed tone that is in doubt, chosen'], ['T', 'let the chosen tone, or all of this drawing, stand: they teach the others']];
     this.kind = KINDS.includes(sessionStorage.toneKind) ? sessionStorage.toneKind : 'shade';
     this.grey = sessionStorage.toneGrey === '1';
     this.inside = 'all';
@@ -55,6 +56,26 @@ export class ToneStage extends Stage {
 
   tonesNow() { return shownIn(paintNow(this.app.current)?.tones ?? [], this.app.colours.toned); }
 
+  // Proposed tones of this drawing that are in doubt.
+  unsure() { return this.tonesNow().filter((t) => t.unsure && t.at?.length).map(({ id, at: [at] }) => ({ id, at })); }
+
+  // The next one: after the chosen one in this drawing, else in the next drawing that has any.
+  async nextUnsure() {
+    const { app } = this;
+    const list = this.unsure();
+    const k = list.findIndex((t) => t.id === this.choose.chosen?.id);
+    if (k + 1 >= list.length) {
+      const entry = around(app.data.run, app.current).find((d) => d.toned_unsure);
+      if (!entry) { notice('No proposed tone is in doubt'); return; }
+      if (entry !== app.current) await app.go(entry.id, true);
+    }
+    const now = this.unsure();
+    const next = k + 1 < list.length ? list[k + 1] : now[0];
+    if (!next) return;
+    app.tools.use('choose');
+    this.choose.pick(next.id);
+  }
+
   preview(tones) { this.app.table.paper.tones(paintNow(this.app.current), tones, this.grey); }
 
   // The shade of this drawing under a light that is being tried: what a hand has drawn stays over it.
@@ -71,7 +92,7 @@ export class ToneStage extends Stage {
       if (!answer.merged) {
         const { revision, tones } = answer;
         adopt(entry, before, { paint: (old) => ({ ...old, revision, tones }) });
-        Object.assign(entry, { toned: tones.length, toned_by_hand: tones.filter((t) => t.by === 'hand').length });
+        Object.assign(entry, { toned: tones.length, toned_by_hand: tones.filter((t) => t.by === 'hand').length, toned_unsure: tones.filter((t) => t.unsure).length });
       }
       app.sync.changed(entry);
     } catch (error) { notice(error.message, true); } finally { await app.table.draw(); }
@@ -175,6 +196,7 @@ export class ToneStage extends Stage {
 
   drawn() {
     this.showSwatches();
+    this.app.table.paper.ask(this.unsure());
     if (this.view === 'finish') this.finish.moved();
     if (this.app.tools.now === this.light) this.light.show();
     if (this.app.tools.now === this.choose) this.choose.show();
@@ -221,7 +243,7 @@ export class ToneStage extends Stage {
   // What is done to the tones of this drawing, or of the chosen ones.
   handed() {
     const words = KIND_WORDS[this.kind].toLowerCase();
-    return html`<button id="tone-stand" title="Nothing is proposed over the tones of this drawing, and they teach the others">Let stand <kbd>T</kbd></button>
+    return html`<button id="tone-stand" title="Nothing is proposed over the chosen tone, or all tones of this drawing, and they teach the others">Let stand <kbd>T</kbd></button>
       <button id="tone-copy" title="The chosen tone, or all of this drawing, to the drawings that are chosen in the run">Copy to chosen</button>
       <button id="tone-clear" title="${KIND_WORDS[this.kind]} of this drawing, or of the chosen ones, proposed or drawn">Clear ${words}</button>`;
   }
@@ -245,7 +267,7 @@ export class ToneStage extends Stage {
     if (this.view === 'run') strip(this.app, 'paint'); else this[this.view].show(acts);
   }
 
-  stand() { return this.send(this.app.current, 'tone-stand', {}); }
+  stand() { return this.send(this.app.current, 'tone-stand', this.choose.chosen ? { ids: [this.choose.chosen.id] } : {}); }
 
   // With the finish in the ledge the table shows the picture as it is composed.
   get composed() { return this.view === 'finish' && this.finish.list.length > 0; }
@@ -270,6 +292,7 @@ export class ToneStage extends Stage {
     else if (key === 'b') this.edge.otherSide();
     else if (key === 't') this.stand();
     else if (key === 'n') this.steady.next();
+    else if (key === 'j') this.nextUnsure();
     else if (key === 'enter') this.shade();
     else if (key === 'delete' || key === 'backspace') this.choose.remove();
     else return false;

@@ -74,6 +74,8 @@ export class ChooseTool {
 
   leave() { this.id_ = null; this.show(); }
 
+  pick(id) { this.id_ = id; this.show(); }
+
   redrawn() { this.show(); }
 
   show() {

@@ -1,0 +1,133 @@
+"""The surface of all forms of a drawing together.
+
+Forms that are blown up one by one are right where their edges were read right, and no form is quite a balloon. A small
+convolutional network (O. Ronneberger, P. Fischer and T. Brox, 2015) that has seen many figures whose solids are known
+(`bench/train_surface.py`) says how their surface differs, and how far off it may be.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib import resources
+from threading import Lock
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import softmax
+
+from .blown import normals_in
+from .edges import FIRST, SECOND, owned
+from .forms import Forms
+
+CHANNELS = 13
+"""What is seen of each place, as `seen_by` gives it."""
+
+TURNING = ((3, 4), (6, 7), (8, 9))
+"""Channels that are directions, right and down."""
+
+BLOCK, LEVELS = 2, 5
+"""Pixels a side that the network takes as one, and how often it halves what it sees."""
+
+_DEEP, _DEEPEST = 25.0, 2.0
+"""Px from its border at which a place of a form counts 1 as deep, and the most it counts."""
+
+SPREADS = -7.0, 4.0
+"""Least and most log variance that is said."""
+
+_asking = Lock()
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """For each form at its pixels, in their order: normals (n, 3) right, down, towards the viewer, shorter than 1 where it is not
+    known well; spread (n,) by how much each of the three may be off (standard deviation)."""
+
+    normals: Mapping[int, NDArray[np.float32]]
+    spread: Mapping[int, NDArray[np.float32]]
+
+
+def surface_of(
+    forms: Forms,
+    chances: NDArray[np.float64],
+    edges: NDArray[np.int64],
+    normals: Mapping[int, NDArray[np.float32]],
+) -> Surface:
+    """The surface of a drawing. chances, edges, normals: as in `Solids`."""
+    if not forms.pots:
+        return Surface({}, {})
+    seen = seen_by(forms, chances, edges, normals)
+    mirrored = seen[..., ::-1].copy()
+    mirrored[[right for right, _ in TURNING]] *= -1
+    # A figure and its mirror image are one to the eye.
+    there, back = _said(seen), _said(mirrored)[..., ::-1]
+    back[0] *= -1
+    told = (there + back) / 2
+    field = (seen[3:6] + told[:3]).transpose(1, 2, 0)
+    field /= np.maximum(np.linalg.norm(field, axis=2, keepdims=True), 1)
+    spread = np.exp(np.clip(told[3], *SPREADS) / 2)
+    return Surface(
+        {form: field[forms.labels == form] for form in forms.pots},
+        {form: spread[forms.labels == form] for form in forms.pots},
+    )
+
+
+def seen_by(
+    forms: Forms,
+    chances: NDArray[np.float64],
+    edges: NDArray[np.int64],
+    normals: Mapping[int, NDArray[np.float32]],
+) -> NDArray[np.float32]:
+    """(CHANNELS, rows, columns) what the network is told: where forms are, their borders, lines; the normals of forms blown up
+    with what is hidden of them (three), without it (two), and of the whole figure (two); along borders the chance that they are
+    the form's own edge and that they are the other's; and how deep in its form each place lies."""
+    labels = forms.labels
+    figure = labels > 0
+    out = np.zeros((CHANNELS, *labels.shape), np.float32)
+    out[0], out[2] = figure, forms.lines
+    for cut in ((np.s_[:, 1:], np.s_[:, :-1]), (np.s_[1:], np.s_[:-1])):
+        differs = labels[cut[0]] != labels[cut[1]]
+        out[1][cut[0]][differs] = out[1][cut[1]][differs] = 1
+    for form, own in normals.items():
+        here = labels == form
+        out[3:6, here] = own.T
+        hidden = (forms.chains.sides == form).any(axis=1) & ~owned(forms, edges, form)
+        out[6:8, here] = (normals_in(here)[here] if hidden.any() else own).T[:2]
+        deep = cv2.distanceTransform(np.pad(here.astype(np.uint8), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
+        out[12] += deep
+    out[8:10, figure] = normals_in(figure)[figure].T[:2]
+    chance = softmax(chances, axis=1) if len(chances) else chances
+    limit = np.array(labels.shape) - 1
+    for k, chain in enumerate(forms.chains.between):
+        for places in (np.floor(chain.points), np.ceil(chain.points)):
+            at = np.clip(places.astype(int), 0, limit)
+            of = labels[at[:, 0], at[:, 1]]
+            mine = np.where(of == chain.a, FIRST, SECOND)
+            known = (of == chain.a) | (of == chain.b)
+            out[10, at[:, 0], at[:, 1]] = np.where(known, chance[k, mine], 0)
+            out[11, at[:, 0], at[:, 1]] = np.where(known, chance[k, SECOND - mine], 0)
+    out[12] = np.minimum(out[12] / _DEEP, _DEEPEST)
+    return out
+
+
+def _said(seen: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(4, rows, columns) what is to be added to the normals, and the log variance of what they are off then."""
+    _, rows, columns = seen.shape
+    whole = BLOCK * 2 ** (LEVELS - 1)
+    padded = np.pad(seen, ((0, 0), (0, -rows % whole), (0, -columns % whole)))
+    high, wide = padded.shape[1] // BLOCK, padded.shape[2] // BLOCK
+    blocks = padded.reshape(CHANNELS, high, BLOCK, wide, BLOCK).transpose(0, 2, 4, 1, 3)
+    with _asking:
+        network = _network()
+        network.setInput(np.ascontiguousarray(blocks.reshape(1, -1, high, wide)))
+        told = network.forward()[0]
+    fine = told.reshape(-1, BLOCK, BLOCK, high, wide).transpose(0, 3, 1, 4, 2)
+    return np.ascontiguousarray(fine.reshape(-1, high * BLOCK, wide * BLOCK)[:, :rows, :columns])
+
+
+@lru_cache(maxsize=1)
+def _network() -> cv2.dnn.Net:
+    body = (resources.files(__package__) / "surface.onnx").read_bytes()
+    return cv2.dnn.readNetFromONNX(np.frombuffer(body, np.uint8))
