@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr
 
-UNSURE_ABOVE = 0.3
-"""Doubt from which on a person is asked."""
+UNSURE_ABOVE = 0.4
+"""Doubt above which a person is asked: about half of such tones is wrong."""
 
 
 def doubt_of(values: NDArray[np.floating], spread: NDArray[np.floating] | None = None) -> float:

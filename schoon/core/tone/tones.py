@@ -15,7 +15,7 @@ from ..strokes import Points, fit_curve
 from ..strokes.curves import bernstein
 from ..strokes.model import new_id
 from ..strokes.raster import fixed
-from .doubt import doubt_of
+from .doubt import UNSURE_ABOVE, doubt_of
 from .light import around
 from .solids import Solids
 
@@ -37,6 +37,9 @@ _TOLERANCE = 2.0
 
 _LEAST = 12
 """Px² of that grid under which nothing is proposed."""
+
+_NOTICED = 0.015
+"""Share of the figure that has to be wrong before a person is asked about a tone."""
 
 _BARELY = 0.06
 """Cosine by which an island has to be darker or lighter than where shade begins to be one."""
@@ -212,6 +215,7 @@ def shapes_of(
     """
     forms = solids.forms
     out = []
+    figure = (forms.labels > 0).sum()
     for form, given in values.items():
         own = _without_islands(forms.labels == form, given)
         if (own < 0).sum() < _LEAST:
@@ -226,6 +230,8 @@ def shapes_of(
         origin = np.array([forms.box[1][0], forms.box[0][0]], float)
         if rings:
             doubt = doubt_of(given, solids.surface.spread[form] if by == "light" else None)
+            if doubt * (given < 0).sum() < _NOTICED * figure:
+                doubt = min(doubt, UNSURE_ABOVE)
             out.append(Tone(kind, tuple(ring + origin for ring in rings), by=by, doubt=doubt, at=at))
     return out
 

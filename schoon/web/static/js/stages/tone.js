@@ -59,19 +59,18 @@ export class ToneStage extends Stage {
   // Proposed tones of this drawing that are in doubt.
   unsure() { return this.tonesNow().filter((t) => t.unsure && t.at?.length).map(({ id, at: [at] }) => ({ id, at })); }
 
-  // The next one: after the chosen one in this drawing, else in the next drawing that has any.
+  // The next one: after the chosen one in this drawing, else in the next drawing that has any in the key that is seen.
   async nextUnsure() {
     const { app } = this;
-    const list = this.unsure();
-    const k = list.findIndex((t) => t.id === this.choose.chosen?.id);
-    if (k + 1 >= list.length) {
-      const entry = around(app.data.run, app.current).find((d) => d.toned_unsure);
-      if (!entry) { notice('No proposed tone is in doubt'); return; }
-      if (entry !== app.current) await app.go(entry.id, true);
+    const here = this.unsure();
+    let next = here[here.findIndex((t) => t.id === this.choose.chosen?.id) + 1];
+    for (const entry of next ? [] : around(app.data.run, app.current)) {
+      if (!entry.toned_unsure) continue;
+      await app.go(entry.id, true);
+      [next] = this.unsure();
+      if (next) break;
     }
-    const now = this.unsure();
-    const next = k + 1 < list.length ? list[k + 1] : now[0];
-    if (!next) return;
+    if (!next) { notice('No proposed tone is in doubt'); return; }
     app.tools.use('choose');
     this.choose.pick(next.id);
   }
