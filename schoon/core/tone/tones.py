@@ -38,7 +38,7 @@ _TOLERANCE = 2.0
 _LEAST = 12
 """Px² of that grid under which nothing is proposed."""
 
-_NOTICED = 0.015
+_NOTICED = 0.006
 """Share of the figure that has to be wrong before a person is asked about a tone."""
 
 _BARELY = 0.06
