@@ -89,6 +89,20 @@ def test_a_colour_key_has_a_light_of_its_own(painted: Shot) -> None:
     assert painted.client.post("/api/stacks/1/do", json={"do": gone}).status_code == 404
 
 
+def test_one_tone_stands_and_doubt_is_told(painted: Shot) -> None:
+    light(painted, azimuth=90, height=20, amount=0.4)
+    painted.job("tone")
+    first, *others = tones(painted, 1)
+    assert all(0 < t["doubt"] <= 1 for t in (first, *others))
+    assert all(t["unsure"] == (t["doubt"] > 0.4) for t in (first, *others))
+    entry = painted.run()["drawings"][0]
+    assert entry["toned_unsure"] == sum(t["unsure"] for t in (first, *others))
+    painted.edit(1, "tone-stand", ids=[first["id"]])
+    stood = {t["id"]: (t["by"], t["doubt"], t["unsure"]) for t in tones(painted, 1)}
+    assert stood[first["id"]] == ("hand", 0, False)
+    assert all(stood[t["id"]][0] == "light" for t in others)
+
+
 def test_without_light_and_without_a_key_it_says_what_to_do(painted: Shot) -> None:
     job = painted.job("tone")
     assert job["state"] == "failed"
