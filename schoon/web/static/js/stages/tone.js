@@ -122,7 +122,7 @@ export class ToneStage extends Stage {
     }
     const clear = document.createElement('label');
     clear.dataset.of = 'sun';
-    fill(clear, html`<button type="button" id="light-clear">Take the light away</button><span id="light-says" class="quiet"></span>`);
+    fill(clear, html`<button type="button" id="light-clear" title="Takes the light away that holds here">Take it away</button><span id="light-says" class="quiet"></span>`);
     clear.querySelector('button').addEventListener('click', () => this.light.clear());
     tray.append(clear);
     of('block brush edge take', html`<span>tone</span><select id="tone-kind" autocomplete="off">${KINDS.map((kind) => html`<option value="${kind}">${KIND_WORDS[kind]}</option>`)}</select>`)
