@@ -94,14 +94,14 @@ def forms_of(patches: Patches, pots: NDArray[np.integer]) -> Forms:
     size = (max(1, round(seen.shape[1] / step)), max(1, round(seen.shape[0] / step)))
     small = cv2.resize(seen, size, interpolation=cv2.INTER_NEAREST)
     lines = cv2.resize(
-        _meeting(patches.labels[slice(*box[0]), slice(*box[1])]), size, interpolation=cv2.INTER_AREA
+        meeting(patches.labels[slice(*box[0]), slice(*box[1])]), size, interpolation=cv2.INTER_AREA
     )
     found = Forms(of_patch, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k}, lines)
     return _rejoined(_covered(_joined(found)))
 
 
-def _meeting(labels: NDArray[np.integer]) -> NDArray[np.float32]:
-    """(h, w) 1 where a neighbour belongs to another patch."""
+def meeting(labels: NDArray[np.integer]) -> NDArray[np.float32]:
+    """(h, w) 1 where a neighbour has another label."""
     found = np.zeros(labels.shape, np.float32)
     for one, other in ((np.s_[:, 1:], np.s_[:, :-1]), (np.s_[1:], np.s_[:-1])):
         differs = labels[one] != labels[other]

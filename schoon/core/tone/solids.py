@@ -22,7 +22,7 @@ class Solids:
 
     chances: (chains, 3) log chance of what each chain of the forms is, as `chances_of`. edges: (chains,) what it was taken
     for. normals: form -> (n, 3) at its pixels of `forms.labels`, in their order: right, down, towards the viewer. They are those of
-    forms blown up one by one; `surface` sees them together.
+    forms blown up one by one, by which shade is carried from drawing to drawing; light falls on `surface`, which sees them together.
     """
 
     forms: Forms

@@ -20,7 +20,7 @@ from scipy.special import softmax
 
 from .blown import normals_in
 from .edges import FIRST, SECOND, owned
-from .forms import Forms
+from .forms import Forms, meeting
 
 CHANNELS = 13
 """What is seen of each place, as `seen_by` gives it."""
@@ -86,10 +86,7 @@ def seen_by(
     labels = forms.labels
     figure = labels > 0
     out = np.zeros((CHANNELS, *labels.shape), np.float32)
-    out[0], out[2] = figure, forms.lines
-    for cut in ((np.s_[:, 1:], np.s_[:, :-1]), (np.s_[1:], np.s_[:-1])):
-        differs = labels[cut[0]] != labels[cut[1]]
-        out[1][cut[0]][differs] = out[1][cut[1]][differs] = 1
+    out[0], out[1], out[2] = figure, meeting(labels), forms.lines
     for form, own in normals.items():
         here = labels == form
         out[3:6, here] = own.T
