@@ -289,6 +289,17 @@ def test_a_stripe_parts_no_form() -> None:
     assert len(read(paint).pots) == 1
 
 
+def test_what_ends_a_limb_in_the_colour_of_a_head_is_a_hand() -> None:
+    """The tip of a tail in a colour of its own is a stripe."""
+    for head, forms in ((2, 3), (0, 1)):
+        paint = paper(300, 300)
+        cv2.line(paint, (60, 200), (220, 200), 1, 40)
+        paint[180:221, 205:] = np.where(paint[180:221, 205:] == 1, 2, 0)
+        if head:
+            disc(paint, 150, 80, 60, head)
+        assert len(read(paint).pots) == forms
+
+
 @pytest.mark.parametrize("turned", ["moved", "mirrored", "quarter"])
 def test_figure_and_light_together(turned: str) -> None:
     _, plain = falls(figure())

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..patches import Patches
-from .chains import Chains, chains_of
+from .chains import Chain, Chains, chains_of
 
 _ENCLOSED, _SMALL = 0.9, 0.6
 """A patch is a mark on another one if that has so much of its border, and it is so much smaller: an eye does not dent a
@@ -28,6 +28,9 @@ _BAR = 0.9
 """How straight the outline has to go on past both ends of a border for it to be a stripe on one form: mean of minus the
 cosine."""
 
+
+_FAR_LARGER = 6
+"""How many times as large as a hand a form of its colour is at least."""
 
 _COVER = 0.6
 """The same where something passes before both, at either end; there it also goes on straighter than what it covers."""
@@ -180,10 +183,25 @@ def _joined(forms: Forms) -> Forms:
         # A stripe ends at paper on either side; a seam, which parts one colour, may end at something that is sewn on.
         sewn = forms.pots[chain.a] == forms.pots[chain.b] and any(end.third == 0 for end in chain.ends)
         bars = [end.bar for end in chain.ends if end.third == 0 or sewn]
-        if len(bars) == 2 and len(chain.ends) == 2 and np.mean(bars) > _BAR:
+        straight = len(bars) == 2 and len(chain.ends) == 2 and np.mean(bars) > _BAR
+        if straight and not _is_an_end(forms, chain):
             into, gone = sorted(becomes[[chain.a, chain.b]], key=lambda k: -forms.areas[k])
             becomes[becomes == gone] = into
     return _merged(forms, becomes)
+
+
+def _is_an_end(forms: Forms, chain: Chain) -> bool:
+    """Whether the smaller form at a chain is no stripe but something at the end of the other: a hand, which has the colour of a far
+    larger form, a head."""
+    mark, host = sorted((chain.a, chain.b), key=lambda k: forms.areas[k])
+    sides = forms.chains.sides
+    beside = set(sides[(sides == mark).any(axis=1)].ravel().tolist())
+    return beside <= {0, mark, host} and any(
+        pot == forms.pots[mark]
+        and form not in (mark, host)
+        and forms.areas[form] > _FAR_LARGER * forms.areas[mark]
+        for form, pot in forms.pots.items()
+    )
 
 
 def _covered(forms: Forms) -> Forms:
