@@ -279,8 +279,12 @@ def test_the_finish_comes_back_with_its_pictures_and_pots(shot: Shot, store: Sto
     for entries in ([light, texture], [light]):
         asked = {"do": "finish", "level": 1, "entries": entries}
         assert shot.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 200
-    asked = {"do": "key-from", "level": 1, "frame": 4, "key": 2}
-    assert shot.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 200
+    lamp = {"azimuth": 100.0, "height": 12.0, "amount": 0.4}
+    for asked in (
+        {"do": "key-from", "level": 1, "frame": 4, "key": 2},
+        {"do": "light", "level": 1, "frame": 1, "light": lamp, "key": 2},
+    ):
+        assert shot.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 200
     recipe = {"name": "Eyes", "entries": [light]}
     assert shot.client.post("/api/shots/1/recipes", json=recipe).status_code == 200
     back_up(store, tmp_path / "a.schoon", "Harbour Lights")
@@ -294,6 +298,8 @@ def test_the_finish_comes_back_with_its_pictures_and_pots(shot: Shot, store: Sto
         level = productions.shot_of_level(cursor, copy["level_id"])
         assert level["finish"][0].pots == (pot,)
         assert level["key_changes"][4].key == key
+        lit = productions.stack_of(cursor, copy["id"]).levels[copy["level_id"]].key_lights
+        assert lit[key][""][1].model_dump() == lamp
         kept = recipes.listing(cursor, level["production_id"])
         assert [(row["name"], row["finish"][0].pots) for row in kept] == [("Eyes", (pot,))]
         # A picture that only the history shows is there again too.

@@ -153,6 +153,7 @@ export class ToneStage extends Stage {
     this.light.keyChanged();
     select.querySelector('[value=alone]').textContent = `${this.app.colours.key.name} alone`;
     select.value = this.light.alone ? 'alone' : '';
+    if (this.app.table?.shown) this.app.table.paper.ask(this.unsure());
     this.refreshed();
   }
 
