@@ -58,6 +58,42 @@ def test_the_sun_is_dragged_and_the_run_is_shaded(desk: Page) -> None:
     until(desk, "document.querySelectorAll('#paper .tones > g').length > 0")
 
 
+def test_a_colour_key_is_lit_by_itself_and_doubt_is_gone_through(desk: Page) -> None:
+    """Other shade is seen in the other key; J chooses what is in doubt, T lets that alone stand."""
+    night = {"do": "add-key", "name": "Night", "like": desk.evaluate("schoon.data.key")}
+    model = desk.evaluate("schoon.data.model")
+    base = desk.evaluate("location.origin")
+    assert desk.request.post(f"{base}/api/models/{model}/do", data={"do": night}).ok
+    desk.reload()
+    until(desk, "schoon.tools.now?.id === 'sun'")
+    set_sun(desk, 90)
+    keys = desk.evaluate("schoon.data.keys.map((k) => k.id)")
+    desk.locator("#key").select_option(str(keys[1]))
+    desk.locator("#light-key").select_option("alone")
+    set_sun(desk, 270)
+    assert desk.evaluate(f"schoon.levels.mine.key_lights[{keys[1]}][''][1].azimuth") == pytest.approx(
+        270, abs=3
+    )
+    assert desk.evaluate("schoon.levels.mine.lights[''][1].azimuth") == pytest.approx(90, abs=3)
+    desk.locator("#shade").click()
+    until(desk, "schoon.data.run.every((d) => d.toned > 0)")
+    until(desk, "schoon.stage.tonesNow().length > 0")
+    shapes = "schoon.stage.tonesNow().map((t) => t.d).join()"
+    at_night = desk.evaluate(shapes)
+    desk.locator("#key").select_option(str(keys[0]))
+    until(desk, f"{shapes} !== {at_night!r}")
+    expect(desk.locator("#light-key")).to_have_value("")
+    desk.locator("#table").focus()
+    desk.evaluate("schoon.data.run.forEach((d) => { d.toned_unsure = 0; })")
+    desk.evaluate("schoon.stage.tonesNow().forEach((t, k) => { t.unsure = k === 0; })")
+    desk.keyboard.press("j")
+    until(desk, "schoon.stage.choose.chosen?.unsure")
+    desk.keyboard.press("t")
+    until(desk, "schoon.stage.tonesNow().filter((t) => t.by === 'hand').length === 1")
+    desk.keyboard.press("j")
+    expect(desk.locator("#notice")).to_contain_text("No proposed tone is in doubt")
+
+
 def test_without_light_it_says_what_to_do_first(desk: Page) -> None:
     desk.locator("#shade").click()
     expect(desk.locator("#notice")).to_contain_text("Drag the sun first")
