@@ -57,7 +57,6 @@ class Shown:
     normals: np.ndarray | None = None
     shade: np.ndarray | None = None
     light: np.ndarray | None = None
-    forms: Forms | None = None
 
 
 def _solids(read: Sequence[Forms]) -> list[Solids]:
@@ -106,7 +105,7 @@ def of_bench(folder: Path) -> list[Shown]:
             )
         )
         counts = open_ & (one.forms.labels > 0)
-        found.append(Shown(_seen(one), counts, shade=shade, light=towards, forms=one.forms))
+        found.append(Shown(_seen(one), counts, shade=shade, light=towards))
     return found
 
 

@@ -58,6 +58,11 @@ class Chains:
     sides: NDArray[np.int64]
 
     @cached_property
+    def parted(self) -> NDArray[np.int64]:
+        """(between, 2) the forms a and b of each chain."""
+        return np.array([(chain.a, chain.b) for chain in self.between], np.int64).reshape(-1, 2)
+
+    @cached_property
     def lengths(self) -> NDArray[np.int64]:
         """(label + 1,) length of each label's border, px."""
         return np.bincount(self.sides.ravel()).astype(np.int64)

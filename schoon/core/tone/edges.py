@@ -65,11 +65,12 @@ def both_ways(
 def owned(forms: Forms, edges: NDArray[np.int64], form: int) -> NDArray[np.bool_]:
     """For each place of the chains whether the border there is the form's own edge: so is every border with paper."""
     chains = forms.chains
+    first, second = chains.parted.T
+    owner = np.where(edges == FIRST, first, np.where(edges == SECOND, second, 0))
     own = chains.of_place == -1
-    for k, chain in enumerate(chains.between):
-        if (chain.a == form and edges[k] == FIRST) or (chain.b == form and edges[k] == SECOND):
-            own |= chains.of_place == k
-    return own & (chains.sides == form).any(axis=1)
+    between = chains.of_place >= 0
+    own[between] = owner[chains.of_place[between]] == form
+    return np.asarray(own & (chains.sides == form).any(axis=1))
 
 
 def seen(forms: Forms) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

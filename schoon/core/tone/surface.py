@@ -16,6 +16,7 @@ from threading import Lock
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage as ndi
 from scipy.special import softmax
 
 from .blown import normals_in
@@ -65,13 +66,20 @@ def surface_of(
     there, back = _said(seen), _said(mirrored)[..., ::-1]
     back[0] *= -1
     told = (there + back) / 2
-    field = (seen[3:6] + told[:3]).transpose(1, 2, 0)
-    field /= np.maximum(np.linalg.norm(field, axis=2, keepdims=True), 1)
-    spread = np.exp(np.clip(told[3], *SPREADS) / 2)
+    said = (seen[3:6] + told[:3]).transpose(1, 2, 0)
+    field = np.asarray(said / np.maximum(np.linalg.norm(said, axis=2, keepdims=True), 1), np.float32)
+    spread = np.exp(np.clip(told[3], *SPREADS) / 2).astype(np.float32)
+    places = _places(forms).items()
     return Surface(
-        {form: field[forms.labels == form] for form in forms.pots},
-        {form: spread[forms.labels == form] for form in forms.pots},
+        {form: field[part][here] for form, (part, here) in places},
+        {form: spread[part][here] for form, (part, here) in places},
     )
+
+
+def _places(forms: Forms) -> dict[int, tuple[tuple[slice, slice], NDArray[np.bool_]]]:
+    """Form -> the part of `forms.labels` that holds it, and where in it it lies."""
+    parts = ndi.find_objects(forms.labels)
+    return {form: (parts[form - 1], forms.labels[parts[form - 1]] == form) for form in forms.pots}
 
 
 def seen_by(
@@ -87,13 +95,13 @@ def seen_by(
     figure = labels > 0
     out = np.zeros((CHANNELS, *labels.shape), np.float32)
     out[0], out[1], out[2] = figure, meeting(labels), forms.lines
-    for form, own in normals.items():
-        here = labels == form
-        out[3:6, here] = own.T
+    for form, (part, here) in _places(forms).items():
+        own, cut = normals[form], out[(slice(None), *part)]
+        cut[3:6, here] = own.T
         hidden = (forms.chains.sides == form).any(axis=1) & ~owned(forms, edges, form)
-        out[6:8, here] = (normals_in(here)[here] if hidden.any() else own).T[:2]
+        cut[6:8, here] = (normals_in(here)[here] if hidden.any() else own).T[:2]
         deep = cv2.distanceTransform(np.pad(here.astype(np.uint8), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
-        out[12] += deep
+        cut[12] += deep
     out[8:10, figure] = normals_in(figure)[figure].T[:2]
     chance = softmax(chances, axis=1) if len(chances) else chances
     limit = np.array(labels.shape) - 1

@@ -185,8 +185,8 @@ class Drop(DrawingOperation):
 
 
 class Stand(DrawingOperation):
-    """Lets the tones of a drawing stand as if a hand had drawn them, or some of them: nothing is proposed over them, and they
-    teach."""
+    """Lets the tones of a drawing stand as if a hand had drawn them, or some of them. From then on nothing is proposed in the
+    drawing, and it teaches."""
 
     do: Literal["tone-stand"]
     ids: Annotated[list[ShapeId], Field(max_length=_MOST)] = Field(default_factory=list)
@@ -227,18 +227,9 @@ class Shape(BaseModel):
         rings = tuple(np.array(ring, float).reshape(-1, 2) for ring in self.rings)
         pots, parts, at = tuple(self.pots), tuple(self.parts), tuple(self.at)
         return Tone(
-            self.kind,
-            rings,
-            self.takes,
-            "hand",
-            0.0,
-            pots,
-            parts,
-            at,
-            self.soft,
-            self.key,
-            tuple(self.without),
-        )
+            self.kind, rings, self.takes, pots=pots, parts=parts, at=at, soft=self.soft,
+            key=self.key, without=tuple(self.without),
+        )  # fmt: skip
 
 
 class Copy(RunOperation):

@@ -21,7 +21,7 @@ export class ToneStage extends Stage {
     this.look = 'paint';
     this.patches = 'pots';
     this.keys = 'S sun · F block · V edge · R brush · B other side · X take away · C choose · Q W kind · G grey · Enter shade the run · N next jump · J next in doubt';
-    this.help = [['Q W', 'previous or next kind of tone'], ['G', 'grey, or the colours of the key'], ['B', 'the last edge to its other side'], ['Enter', 'shade the run'], ['Delete', 'take the chosen tone away'], ['N', 'next drawing where a share jumps'], ['J', 'the next proposed tone that is in doubt, chosen'], ['T', 'let the chosen tone, or all of this drawing, stand: they teach the others']];
+    this.help = [['Q W', 'previous or next kind of tone'], ['G', 'grey, or the colours of the key'], ['B', 'the last edge to its other side'], ['Enter', 'shade the run'], ['Delete', 'take the chosen tone away'], ['N', 'next drawing where a share jumps'], ['J', 'the next tone in doubt, chosen'], ['T', 'let the chosen tone, or all of this drawing, stand: they teach the others']];
     this.kind = KINDS.includes(sessionStorage.toneKind) ? sessionStorage.toneKind : 'shade';
     this.grey = sessionStorage.toneGrey === '1';
     this.inside = 'all';
@@ -118,7 +118,6 @@ export class ToneStage extends Stage {
     if (this.app.data.keys.length > 1) {
       of('sun', html`<span>in</span><select id="light-key" autocomplete="off"><option value="">every colour key</option><option value="alone"></option></select>`)
         .querySelector('select').addEventListener('change', (event) => { this.light.alone = event.target.value === 'alone'; this.light.show(); });
-      this.keyChanged();
     }
     const clear = document.createElement('label');
     clear.dataset.of = 'sun';
@@ -222,7 +221,9 @@ export class ToneStage extends Stage {
     const shapes = this.tonesNow().filter((t) => !this.choose.chosen || t === this.choose.chosen);
     if (!to.length) { notice('Choose the drawings it goes to in the run: with Shift'); return; }
     if (!shapes.length) { notice('This drawing has no tones to copy'); return; }
-    const plain = shapes.map(({ kind, rings, takes, soft, pots, parts, at, key, without }) => ({ kind, rings, takes, soft, pots: pots ?? [], parts: parts ?? [], at: at ?? [], key: key ?? 0, without: without ?? [] }));
+    const plain = shapes.map(({ kind, rings, takes, soft, pots = [], parts = [], at = [], key = 0, without = [] }) => ({
+      kind, rings, takes, soft, pots, parts, at, key, without,
+    }));
     try {
       const done = await post(`/api/levels/${app.level}/do`, { do: { do: 'tone-copy', to, shapes: plain } });
       notice(`${shapes.length} tone${shapes.length === 1 ? '' : 's'} copied to ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}`);
@@ -243,7 +244,7 @@ export class ToneStage extends Stage {
   // What is done to the tones of this drawing, or of the chosen ones.
   handed() {
     const words = KIND_WORDS[this.kind].toLowerCase();
-    return html`<button id="tone-stand" title="Nothing is proposed over the chosen tone, or all tones of this drawing, and they teach the others">Let stand <kbd>T</kbd></button>
+    return html`<button id="tone-stand" title="The chosen tone, or all of this drawing, as if drawn by hand: the drawing is left as it is and teaches the others">Let stand <kbd>T</kbd></button>
       <button id="tone-copy" title="The chosen tone, or all of this drawing, to the drawings that are chosen in the run">Copy to chosen</button>
       <button id="tone-clear" title="${KIND_WORDS[this.kind]} of this drawing, or of the chosen ones, proposed or drawn">Clear ${words}</button>`;
   }

@@ -13,7 +13,8 @@ export class Steady {
   constructor(app, stage) { Object.assign(this, { app, stage, shares: null }); }
 
   async load() {
-    try { ({ shares: this.shares } = await get(`/api/levels/${this.app.level}/tones?key=${this.app.colours.toned ?? 0}`)); } catch (error) { notice(error.message, true); return; }
+    const { level, colours } = this.app;
+    try { ({ shares: this.shares } = await get(`/api/levels/${level}/tones?key=${colours.toned ?? 0}`)); } catch (error) { notice(error.message, true); return; }
     if (this.stage.view === 'steady') this.stage.ledge();
   }
 
