@@ -34,6 +34,9 @@ NEAR = 5.0
 
 SIZES = ((1152, 1152), (1280, 960), (1600, 1200), (1200, 1500), (1920, 1080))
 FOLDS = 6
+REAL_COUNTS = 2.0
+"""How much more a rough of the bench or the demo counts than one that was made."""
+
 OUT = Path(__file__).resolve().parent.parent / "schoon/core/cleanup/marks.npz"
 
 
@@ -56,7 +59,9 @@ def pieces_of(
     on_line = cKDTree(np.vstack([resample(p, 2.0) for p in truth]))
     found = []
     for layer in propose.traced(picture):
-        pieces = marks.measure(layer.lines, layer.density, layer.ridges.strength, layer.ridges.scale)
+        pieces = marks.measure(
+            layer.lines, layer.density, layer.ridges.strength, layer.ridges.scale, layer.chance
+        )
         places = (pieces.points + 0.5) * layer.shrink
         count = len(pieces.lengths)
         line = np.bincount(pieces.piece, on_line.query(places)[0] <= NEAR) / pieces.lengths
@@ -135,11 +140,13 @@ def line_forest(samples: list[Sample]) -> Any:
     """Learns what is line."""
     from sklearn.ensemble import HistGradientBoostingClassifier
 
-    weight = np.concatenate([s.lengths / s.lengths.sum() for s in samples])
+    weight = np.concatenate(
+        [s.lengths / s.lengths.sum() * (REAL_COUNTS if s.kind.max() < 0 else 1) for s in samples]
+    )
     features, line = (np.concatenate([getattr(s, name) for s in samples]) for name in ("features", "line"))
     clear = (line < 0.25) | (line > 0.75)
     model = HistGradientBoostingClassifier(
-        max_iter=150, max_leaf_nodes=8, learning_rate=0.08, l2_regularization=2.0, min_samples_leaf=30, random_state=0
+        max_iter=300, max_leaf_nodes=16, learning_rate=0.05, l2_regularization=2.0, min_samples_leaf=30, random_state=0
     )  # fmt: skip
     return model.fit(features[clear], line[clear] > 0.5, sample_weight=weight[clear] * 300)
 

@@ -10,7 +10,6 @@ turned by quarters, or mirrored. `--left 00,01,02` leaves subjects of the bench 
 from __future__ import annotations
 
 import argparse
-import itertools
 import json
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
@@ -20,13 +19,15 @@ from pathlib import Path
 import cv2
 import numpy as np
 import torch
+from networks import Network, write
 from solids import made
 from torch import Tensor, nn
 from torch.nn import functional
 from train_tone import normals_on_grid
 
+from schoon.core.network import WHOLE
 from schoon.core.tone import Forms, Light, Solids, agreed, forms_of, solids_of, tracks_of
-from schoon.core.tone.surface import BLOCK, CHANNELS, LEVELS, SPREADS, TURNING, seen_by
+from schoon.core.tone.surface import CHANNELS, SPREADS, TURNING, seen_by
 from schoon.formats.painted import painted_patches
 
 WIDTHS = (24, 32, 48, 64, 64)
@@ -109,46 +110,9 @@ def of_bench(folder: Path) -> list[Shown]:
     return found
 
 
-class Pair(nn.Module):
-    """Two convolutions."""
-
-    def __init__(self, into: int, out: int) -> None:
-        super().__init__()
-        self.first, self.second = nn.Conv2d(into, out, 3, padding=1), nn.Conv2d(out, out, 3, padding=1)
-
-    def forward(self, x: Tensor) -> Tensor:
-        return functional.relu(self.second(functional.relu(self.first(x))))
-
-
-class Network(nn.Module):
-    """What `core.tone.surface` asks, on blocks of pixels."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        assert len(WIDTHS) == LEVELS
-        into = [BLOCK**2 * CHANNELS, *WIDTHS]
-        self.down = nn.ModuleList(Pair(a, b) for a, b in itertools.pairwise(into))
-        back = WIDTHS[::-1]
-        self.up = nn.ModuleList(Pair(a + b, b) for a, b in itertools.pairwise(back))
-        self.last = nn.Conv2d(WIDTHS[0], BLOCK**2 * 4, 3, padding=1)
-        nn.init.zeros_(self.last.weight)
-        nn.init.zeros_(self.last.bias)
-
-    def forward(self, x: Tensor) -> Tensor:
-        beside = []
-        for k, pair in enumerate(self.down):
-            x = pair(functional.max_pool2d(x, 2) if k else x)
-            beside.append(x)
-        for pair, other in zip(self.up, beside[-2::-1], strict=True):
-            larger = functional.interpolate(x, scale_factor=2.0, mode="nearest")
-            x = pair(torch.cat([larger, other], 1))
-        return self.last(x)
-
-
 def told(network: Network, seen: Tensor) -> tuple[Tensor, Tensor]:
     """(n, 3, h, w) normals and (n, 1, h, w) log variance for pictures whose sides are whole blocks of the coarsest level."""
-    blocks = functional.pixel_unshuffle(seen, BLOCK).to(memory_format=torch.channels_last)
-    said = functional.pixel_shuffle(network(blocks), BLOCK)
+    said = network.said(seen)
     return seen[:, 3:6] + said[:, :3], said[:, 3:].clamp(*SPREADS)
 
 
@@ -170,8 +134,7 @@ def laid(picture: np.ndarray, way: int, directions: Sequence[tuple[int, int]] = 
 
 def together(pictures: Sequence[Tensor]) -> Tensor:
     """Pictures in one batch, filled up with nothing."""
-    whole = BLOCK * 2 ** (LEVELS - 1)
-    high, wide = (-(-max(p.shape[axis] for p in pictures) // whole) * whole for axis in (-2, -1))
+    high, wide = (-(-max(p.shape[axis] for p in pictures) // WHOLE) * WHOLE for axis in (-2, -1))
     return torch.stack([functional.pad(p, (0, wide - p.shape[-1], 0, high - p.shape[-2])) for p in pictures])
 
 
@@ -227,7 +190,7 @@ def teach(figures: Sequence[Shown], bench: Sequence[Shown], steps: int, seed: in
     """A network that has seen figures, and from half of the steps on the bench as well."""
     torch.manual_seed(seed)
     random = np.random.default_rng(seed)
-    network = Network().to(memory_format=torch.channels_last)
+    network = Network(CHANNELS, 4, WIDTHS).to(memory_format=torch.channels_last)
     step_by = torch.optim.AdamW(network.parameters(), RATE, weight_decay=1e-4)
     for n in range(steps):
         rate = RATE * min(1, (n + 1) / 60) * (0.5 + 0.5 * np.cos(np.pi * n / steps))
@@ -261,15 +224,6 @@ def worth(network: Network, run: Sequence[Shown]) -> float:
         mine = falls[shown.counts] < np.quantile(falls[shown.counts], true.mean())
         scores.append((mine & true).sum() / max(1, (mine | true).sum()))
     return float(np.mean(scores))
-
-
-def write(network: Network, path: Path) -> None:
-    blocks = torch.zeros(1, BLOCK**2 * CHANNELS, 64, 64)
-    free = {2: "rows", 3: "columns"}
-    torch.onnx.export(
-        network, (blocks,), str(path), input_names=["seen"], output_names=["told"],
-        dynamic_axes={"seen": free, "told": free}, opset_version=13, dynamo=False,
-    )  # fmt: skip
 
 
 def main() -> None:

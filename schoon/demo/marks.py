@@ -40,7 +40,9 @@ class Marked:
 class Manner:
     """How a rough is made. width: of lines, px. grain: 0 for a digital brush, 1 for lead on tooth. fading: how far
     pressure falls within a line, 0..1. looseness: as in `pencil_rough`. dark: light line on a dark ground.
-    construction, hatching, notes, dirt: how much of each, 0 for none. coloured: construction has a colour of its own."""
+    construction, hatching, notes, dirt: how much of each, 0 for none. coloured: construction has a colour of its own.
+    shaded: forms that are hatched up to their lines. uneven: how far the pressure of strokes differs and how long they
+    fade, 0..1. doubled: chance of a line to be drawn once more beside itself. swung: px by which guides miss themselves."""
 
     width: float = 3.0
     grain: float = 1.0
@@ -53,6 +55,10 @@ class Manner:
     notes: int = 2
     dirt: int = 1
     blur: float = 0.6
+    shaded: int = 0
+    uneven: float = 0.0
+    doubled: float = 0.0
+    swung: float = 0.42
 
     @staticmethod
     def any(random: Random) -> Manner:
@@ -62,7 +68,7 @@ class Manner:
             width=float(random.uniform(2.2, 6.5)),
             grain=0.0 if digital else float(random.uniform(0.5, 1.3)),
             fading=float(random.uniform(0, 0.8)),
-            looseness=float(random.choice([0.0, 0.0, 0.05, 0.15, 0.4])),
+            looseness=float(random.choice([0.0, 0.0, 0.05, 0.15, 0.4, 0.8, 1.2])),
             dark=bool(random.random() < 0.15),
             coloured=bool(random.random() < 0.3),
             construction=int(random.choice([0, 0, 0, 3, 6, 9])),
@@ -70,6 +76,10 @@ class Manner:
             notes=int(random.choice([0, 0, 1, 3])),
             dirt=int(random.choice([0, 0, 1, 2])),
             blur=float(random.uniform(0.3, 1.3)),
+            shaded=int(random.choice([0, 0, 2, 4])),
+            uneven=float(random.choice([0.0, 0.0, 0.3, 0.7])),
+            doubled=float(random.choice([0.0, 0.0, 0.3, 0.8])),
+            swung=float(np.exp(random.uniform(-1.2, 1.4))),
         )
 
 
@@ -79,12 +89,17 @@ def marked_rough(lines: Sequence[Points], size: tuple[int, int], look: Manner, r
     everything = np.vstack(lines)
     box = np.r_[everything.min(axis=0), everything.max(axis=0)]
     for number in range(look.construction):
-        sheet.add("construction", _guide(box, number, random), look.width * random.uniform(0.5, 0.9), 0.42)
+        sheet.add(
+            "construction", _guide(box, number, random), look.width * random.uniform(0.5, 0.9), look.swung
+        )
     for line in lines:
         sheet.line(line)
     for _ in range(look.hatching):
         for path in _hatches(everything, box, random):
             sheet.add("hatching", [path], look.width * 0.7, 0.5)
+    if look.shaded:
+        for path in _shading(lines, size, look.shaded, random):
+            sheet.add("hatching", [path], look.width * random.uniform(0.5, 0.9), 0.6)
     for _ in range(look.notes):
         sheet.note()
     return Marked(*sheet.finished(look.dirt), [np.asarray(line, float) for line in lines])
@@ -101,17 +116,22 @@ class _Sheet:
         self.firm = float(random.uniform(0.55, 1.0))
         # One hand hatches and guides with about one pressure, lighter than it draws.
         self.lighter = {
-            "construction": float(random.uniform(0.22, 0.9)), "hatching": float(random.uniform(0.25, 0.85))
+            "construction": float(0.2 + 0.7 * random.random() ** 2), "hatching": float(random.uniform(0.25, 0.85))
         }  # fmt: skip
 
     def line(self, line: Points) -> None:
         """A true line: one stroke, or several that search for it, with pressure that fades here and there."""
         look, random = self.look, self.random
         fade = random.uniform(1 - look.fading, 1)
+        if look.uneven:
+            fade *= random.uniform(1 - look.uneven, 1)
         for piece in _pieces(line) if look.looseness else [np.asarray(line, float)]:
             count = 1 if not look.looseness else int(random.integers(1, 2 + round(4 * look.looseness)))
+            if look.doubled and random.random() < look.doubled:
+                count += 1
             for _ in range(count):
-                path = _wander(piece, 0.4 + 3.0 * look.looseness, random)
+                away = 0.8 if look.doubled else 0.0
+                path = _wander(piece, 0.4 + 3.0 * look.looseness + away, random)
                 if look.looseness and len(path) > 20:
                     path = _overshoot(path, 10 * look.looseness, 10 * look.looseness)
                 self._draw("line", path, look.width, self.firm * fade)
@@ -129,18 +149,30 @@ class _Sheet:
             return
         wave = ndi.gaussian_filter1d(random.normal(0, 1, len(path)), 12, mode="nearest")
         wave = wave / max(float(np.abs(wave).max()), 1e-6)
-        ends = np.minimum(1, 0.55 + np.minimum(np.arange(len(path)), np.arange(len(path))[::-1]) / 6)
+        tail = 6.0
+        if look.uneven:
+            force *= random.uniform(1 - look.uneven, 1)
+            tail = max(tail, random.uniform(0, look.uneven) * len(path))
+        ends = np.minimum(1, 0.55 + np.minimum(np.arange(len(path)), np.arange(len(path))[::-1]) / tail)
+        if look.uneven:
+            ends *= np.minimum(1, 0.3 + np.arange(len(path))[::-1] / tail)
         press = np.clip(force * ends * (1 - 0.5 * look.fading * (1 - wave) / 2), 0.05, 1)
-        layer = np.zeros(self.lead.shape, np.uint8)
-        points = np.round((path - 0.5) * 16).astype(np.int32)
+        limits = np.array(self.size)
+        corner = np.clip(np.floor(path.min(axis=0)) - width - 4, 0, limits).astype(int)
+        beyond = np.clip(np.ceil(path.max(axis=0)) + width + 4, 0, limits).astype(int)
+        part = slice(corner[1], beyond[1]), slice(corner[0], beyond[0])
+        layer = np.zeros(self.lead[part].shape, np.uint8)
+        if not layer.size:
+            return
+        points = np.round((path - 0.5 - corner) * 16).astype(np.int32)
         for k in range(len(path) - 1):
             thick = max(1, round(float(width * (0.75 + 0.35 * press[k] / max(force, 1e-6)))))
             cv2.line(
                 layer, points[k].tolist(), points[k + 1].tolist(), int(255 * press[k]), thick, cv2.LINE_AA, 4
             )
-        own = layer > 25
-        self.kinds[own & ((self.kinds == -1) | (kind == "line"))] = KINDS.index(kind)
-        canvas = self.colour if kind == "construction" and look.coloured else self.lead
+        kinds = self.kinds[part]
+        kinds[(layer > 25) & ((kinds == -1) | (kind == "line"))] = KINDS.index(kind)
+        canvas = (self.colour if kind == "construction" and look.coloured else self.lead)[part]
         canvas += layer.astype(np.float32) / 255 * (1 - 0.5 * np.minimum(canvas, 1))
 
     def note(self) -> None:
@@ -247,4 +279,37 @@ def _hatches(points: Points, box: NDArray[np.float64], random: Random) -> list[P
         slip = random.normal(0, 3, 2)
         middle = centre + across * (offset + random.normal(0, 0.12 * step))
         found.append(np.linspace(middle - along * half + slip, middle + along * half, 12))
+    return found
+
+
+def _shading(lines: Sequence[Points], size: tuple[int, int], count: int, random: Random) -> list[Points]:
+    """Strokes that fill one side of closed forms up to their lines, as a hand shades: in one direction all over."""
+    open_paper = np.full((size[1], size[0]), 255, np.uint8)
+    for line in lines:
+        cv2.polylines(open_paper, [np.round(np.asarray(line) - 0.5).astype(np.int32)], False, 0, 3)
+    _, forms, stats, _ = cv2.connectedComponentsWithStats(open_paper, connectivity=4)
+    area = stats[:, cv2.CC_STAT_AREA] / open_paper.size
+    area[[0, *forms[[0, -1]].ravel(), *forms[:, [0, -1]].ravel()]] = 0
+    fit = np.flatnonzero((area > 0.0015) & (area < 0.3))
+    turn, step = random.uniform(0, np.pi), random.uniform(4, 11)
+    along, across = np.array([np.cos(turn), np.sin(turn)]), np.array([-np.sin(turn), np.cos(turn)])
+    found = []
+    for form in random.permutation(fit)[:count]:
+        y, x = np.nonzero(forms == form)
+        places = np.stack([x, y], axis=1) + 0.5
+        side = random.normal(0, 1, 2)
+        far = places @ side
+        places = places[far >= np.quantile(far, random.uniform(0, 0.75))]
+        row = np.floor((places @ across) / step).astype(int)
+        for number in np.unique(row):
+            run = np.sort((places[row == number]) @ along)
+            if random.random() < 0.06:
+                continue
+            for stretch in np.split(run, np.flatnonzero(np.diff(run) > 6) + 1):
+                ends = stretch[[0, -1]] + random.normal(0, 3, 2)
+                offset = (number + 0.5) * step + random.normal(0, 0.15 * step, 2)
+                if ends[1] - ends[0] > 5:
+                    share = np.linspace(0, 1, 12)[:, None]
+                    a, b = along * ends[0] + across * offset[0], along * ends[1] + across * offset[1]
+                    found.append(a + share * (b - a))
     return found

@@ -45,7 +45,8 @@ def _version() -> str:
     """Names the computation by all code that takes part in it, so that files an older one made are not found again."""
     code = hashlib.sha256()
     folder = Path(schoon.__file__).parent
-    for path in sorted([*folder.rglob("*.py"), *folder.rglob("*.npz"), *folder.rglob("*.json")]):
+    taking_part = (path for kind in ("py", "npz", "onnx", "json") for path in folder.rglob(f"*.{kind}"))
+    for path in sorted(taking_part):
         code.update(path.read_bytes())
     for package in ("numpy", "opencv-python-headless", "scikit-image", "scipy", "pillow"):
         code.update(version(package).encode())

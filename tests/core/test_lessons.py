@@ -8,6 +8,7 @@ import pytest
 from schoon.core.cleanup import Kind, Said, lessons_in, read_rough
 from schoon.core.cleanup.labels import Mark
 from schoon.core.cleanup.lessons import learnt
+from schoon.core.cleanup.marks import FEATURES
 from schoon.core.forest import Forest
 from schoon.core.strokes import Points, Stroke, fit_curve, sample
 from schoon.demo.marks import Manner, Marked, marked_rough
@@ -68,7 +69,7 @@ def drawn(line: Points) -> Stroke:
 
 def test_leaves_move_towards_what_was_said_and_no_farther_than_they_may() -> None:
     forest = learnt("line")
-    samples = np.random.default_rng(5).normal(0, 1, (40, 47)).astype(np.float32)
+    samples = np.random.default_rng(5).normal(0, 1, (40, FEATURES)).astype(np.float32)
     truth = (samples[:, 0] > 0).astype(float)
     weight = np.ones(40)
 

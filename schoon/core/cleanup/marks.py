@@ -38,7 +38,7 @@ _TEXTURE = 8.0
 """Sigma of the neighbourhood whose texture is measured, px."""
 
 
-FEATURES = 47
+FEATURES = 54
 """What is measured of a piece."""
 
 
@@ -59,9 +59,14 @@ class Pieces:
 
 
 def measure(
-    lines: Sequence[Points], density: NDArray[np.float32], strength: NDArray[np.float32], scale: float
+    lines: Sequence[Points],
+    density: NDArray[np.float32],
+    strength: NDArray[np.float32],
+    scale: float,
+    chance: NDArray[np.float32],
 ) -> Pieces:
-    """Cuts chains into pieces and measures them. density: (h, w), not capped. strength: of ridges at `scale`."""
+    """Cuts chains into pieces and measures them. density: (h, w), not capped. strength: of ridges at `scale`. chance: as of
+    `evidence.line_chance`."""
     runs = [resample(line, 1.0) if len(line) > 1 else line for line in lines]
     sizes = np.array([len(run) for run in runs])
     points = np.concatenate(runs)
@@ -80,12 +85,14 @@ def measure(
         *_texture(of_points, density),
         *(column[chain] for column in chains[0]),
         *_place(of_points, chains[1], density),
+        _at(cv2.dilate(chance, np.ones((3, 3), np.uint8)), points),
     ]
     table = np.stack(columns, axis=1)
     weight = np.bincount(piece)
     features = np.stack([np.bincount(piece, column) / weight for column in table.T], axis=1)
     own = np.repeat(np.arange(len(runs)), counts)
-    features = np.concatenate([features, _in_context(features, own, weight)], axis=1)
+    around = _in_context(features, own, weight)
+    features = np.concatenate([features, around, _divided(features[:, 0], around[:, 0], weight)], axis=1)
     return Pieces(points, chain, piece, first, features.astype(np.float32), weight.astype(float))
 
 
@@ -253,10 +260,32 @@ def _place(of: _Point, group: NDArray[np.int64], density: NDArray[np.float32]) -
 def _in_context(
     features: NDArray[np.float64], chain: NDArray[np.int64], weight: NDArray[np.int64]
 ) -> NDArray[np.float64]:
-    """Tone, width and parallels of a piece's whole chain, and how the piece differs from it."""
-    # Darkness, its rank, contrast, ridge and width of `_tone`; parallels on the side with fewer and with more.
-    columns = features[:, [0, 1, 2, 5, 6, 14, 15]]
+    """Tone, width, parallels and chance of a piece's whole chain, and how the piece differs from it."""
+    # Darkness, its rank, contrast, ridge and width of `_tone`; parallels on the side with fewer and with more; chance.
+    columns = features[:, [0, 1, 2, 5, 6, 14, 15, -1]]
     total = np.bincount(chain, weight)
     mean = np.stack([np.bincount(chain, c * weight) / total for c in columns.T], axis=1)[chain]
     least = ndi.minimum(features[:, 0], chain, np.arange(chain.max() + 1))[chain]
-    return np.concatenate([mean, least[:, None], columns[:, :2] - mean[:, :2]], axis=1)
+    apart = columns[:, [0, 1, -1]] - mean[:, [0, 1, -1]]
+    return np.concatenate([mean, least[:, None], apart], axis=1)
+
+
+def _divided(
+    dark: NDArray[np.float64], chains: NDArray[np.float64], weight: NDArray[np.int64]
+) -> NDArray[np.float64]:
+    """(pieces, 4) how far each piece and its chain lie above the darkness that parts the picture's marks best into light and dark
+    ones (N. Otsu, 1979); how well it parts them, 0..1; and how unlike the dark ones are. An even hand is told from a lively one."""
+    order = np.argsort(chains, kind="stable")
+    sorted_, w = chains[order], weight[order].astype(float)
+    below, total = np.cumsum(w)[:-1], w.sum()
+    sums = np.cumsum(w * sorted_)
+    all_of_it = max(float((w * (sorted_ - sums[-1] / total) ** 2).sum()), 1e-9)
+    if not len(below):
+        return np.zeros((len(dark), 4))
+    light, firm = sums[:-1] / below, (sums[-1] - sums[:-1]) / (total - below)
+    between = below * (total - below) / total * (firm - light) ** 2
+    best = int(between.argmax())
+    part = (light[best] + firm[best]) / 2
+    unlike = np.sqrt(np.average((sorted_[best + 1 :] - firm[best]) ** 2, weights=w[best + 1 :]))
+    share = np.full(len(dark), between[best] / all_of_it)
+    return np.stack([dark - part, chains - part, share, np.full(len(dark), unlike)], axis=1)

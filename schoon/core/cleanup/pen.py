@@ -12,7 +12,7 @@ from scipy import ndimage as ndi
 
 from ..paper import densities, on_paper, strongest
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
-from .ridges import Ridges, settle
+from .ridges import settle
 from .settings import CleanupSettings
 
 LEAST_HAND = 1.8
@@ -44,9 +44,11 @@ def on_rough(path: Points, picture: NDArray[np.uint8], near: float) -> Points:
 
 @dataclass(frozen=True)
 class Pen:
-    """Turns a chain of skeleton points into a stroke."""
+    """Turns a chain of skeleton points into a stroke. strength: (h, w) of ridges, and strong: what a firm line has of it. scale:
+    half the width of a line's body, px. present: (h, w) what draws a line towards itself. shrink: px of the drawing one px is."""
 
-    ridges: Ridges
+    strength: NDArray[np.float32]
+    scale: float
     present: NDArray[np.float32]
     strong: float
     shrink: float
@@ -54,7 +56,7 @@ class Pen:
 
     def draw(self, line: Points, chance: float = 1.0, settled: bool = False) -> Stroke:
         """chance: that it is a line. settled: the line's place is known; it is only smoothed and fitted."""
-        scale = self.ridges.scale
+        scale = self.scale
         # Even a tied-down pencil line is unsteady by about its own width.
         hand = max(scale, LEAST_HAND) * float(np.interp(self.settings.follow, [0, 0.5, 1], [1.9, 1.0, 0.4]))
         closed = is_ring(line)
@@ -77,7 +79,7 @@ class Pen:
         widths = np.full(len(knots), self.settings.line_width)
         if self.settings.pressure > 0 and not settled:
             x, y = points.astype(np.float32).T
-            strength = cv2.remap(self.ridges.strength, x, y, cv2.INTER_LINEAR).ravel()
+            strength = cv2.remap(self.strength, x, y, cv2.INTER_LINEAR).ravel()
             pressed = ndi.gaussian_filter1d(strength, 4 * scale, mode="nearest")[knots.astype(int)]
             share = (pressed / max(1.4 * self.strong, 1e-6)).clip(0.45, 1.5)
             widths = widths * (1 + self.settings.pressure * (share - 1))

@@ -17,6 +17,7 @@ from .. import skeleton as graphs
 from ..paper import MARKED, Pencil, construction, densities, find_pencils, on_paper, separate, strongest
 from ..strokes import Points, Stroke, edit
 from .blacks import is_inked, outlined, solids
+from .evidence import line_chance
 from .joins import drawn_up
 from .labels import Mark, judge, told_apart
 from .lessons import UNKNOWN, Lesson, Said, Taught, lesson_of, meant, taught, told_by
@@ -50,6 +51,12 @@ _LEAST_FINE = 16
 _RIM = 1.0
 """Width of the line round a filled black, px: it adds nothing to it."""
 
+_SIDE_BY_SIDE = 21
+"""Width in which strokes search for one line, px of the working picture."""
+
+_RIM_SEEN = 7
+"""Px about a black, beside the width of a line, in which its rim is seen as a line."""
+
 _LINE = 0.3
 """Chance of being line from which on a mark is drawn."""
 
@@ -58,6 +65,22 @@ _UP_TO = 5.0
 
 _BLUNT = 2.0
 """Sigmas of the ridge at a free end that say nothing of where the line goes."""
+
+_BESIDE_AT = 1.4
+"""Sigma at which marks are found that are not seen as lines, px of the working picture."""
+
+_SEEN_AT = (1.0, 2.0, 2.8)
+"""Sigmas at which lines are followed in what is seen of them, px: a wider one where it is told of as two."""
+
+_BEADS = 1.06
+"""A wider one is taken where it shortens the skeleton by more than this factor."""
+
+_LINE_SCALE = 1.2
+"""Half the width of what is seen of a line, px."""
+
+
+_FAINTLY = 0.3
+"""How much what is drawn draws a line towards itself beside what is seen of it."""
 
 _SETTLED = 1.10
 """The scatter is spanned when a wider scale shortens the skeleton by less than this factor."""
@@ -136,7 +159,7 @@ def lessons_in(
 
 
 def _pieces(found: Found) -> Pieces:
-    return measure(found.lines, found.density, found.ridges.strength, found.ridges.scale)
+    return measure(found.lines, found.density, found.ridges.strength, found.ridges.scale, found.chance)
 
 
 def _marks_of(found: Found, said: Sequence[Said], known: Taught) -> list[Mark]:
@@ -170,7 +193,7 @@ def scale_of(paper: NDArray[np.uint8]) -> float:
     marked = [layer for layer in layers if layer is not None]
     if not marked:
         return 0.0
-    scale = _fused_ridges(Bank(marked[0]), None)[0].scale
+    scale = _fused_scale(Bank(marked[0]))
     return float(np.interp(scale, _SCALES, np.linspace(0, 1, len(_SCALES))))
 
 
@@ -220,26 +243,11 @@ def _pen_radius(density: NDArray[np.float32]) -> float:
     return float(np.median(middle)) if middle.size else 0.0
 
 
-@dataclass(frozen=True)
-class Found:
-    """What was traced in one pencil's layer. lines: chains, and rings: outlines of blacks, (k, 2) px of a picture whose
-    pixels are `shrink` px of the drawing. density: (h, w) how dark it is there. mask: (h, w) bodies of the lines."""
-
-    lines: list[Points]
-    rings: list[Points]
-    density: NDArray[np.float32]
-    mask: NDArray[np.bool_]
-    ridges: Ridges
-    strong: float
-    shrink: float
-    part: str
-    filled: bool
-
-
-def _find(
-    layer: NDArray[np.float32], part: str, shrink: float, settings: CleanupSettings, fills: Callable[[], bool]
-) -> Found | None:
-    """The lines of one pencil's density at working size; None for bare paper. fills: whether blacks are filled."""
+def at_pen(
+    layer: NDArray[np.float32], shrink: float
+) -> tuple[NDArray[np.float32], NDArray[np.float32], float] | None:
+    """A pencil's layer at the size its lines are found at, the same without grain, and px of the drawing one px there is; None
+    for bare paper."""
     density = _quiet(layer)
     if density is None:
         return None
@@ -251,17 +259,70 @@ def _find(
         density = np.asarray(cv2.resize(density, size, interpolation=cv2.INTER_AREA))
         layer = np.asarray(cv2.resize(layer, size, interpolation=cv2.INTER_AREA))
         shrink *= width / size[0]
+    return layer, density, shrink
+
+
+def layers_of(
+    picture: NDArray[np.uint8], settings: CleanupSettings | None = None
+) -> tuple[list[tuple[NDArray[np.float32], str]], int]:
+    """(density, part) of each pencil, or pencils together, that are drawn in a rough, at working size; and how many px of the
+    drawing one px there is."""
+    paper, shrink = working(on_paper(picture))
+    return _layers(densities(paper), settings or CleanupSettings()), shrink
+
+
+@dataclass(frozen=True)
+class Found:
+    """What was traced in one pencil's layer. lines: chains, and rings: outlines of blacks, (k, 2) px of a picture whose
+    pixels are `shrink` px of the drawing. density: (h, w) how dark it is there. chance: (h, w) as of `evidence.line_chance`.
+    mask: (h, w) bodies of the lines. scale: half the width of a body, px."""
+
+    lines: list[Points]
+    rings: list[Points]
+    density: NDArray[np.float32]
+    mask: NDArray[np.bool_]
+    ridges: Ridges
+    strong: float
+    shrink: float
+    part: str
+    filled: bool
+    chance: NDArray[np.float32]
+    scale: float
+
+
+def _find(
+    layer: NDArray[np.float32], part: str, shrink: float, settings: CleanupSettings, fills: Callable[[], bool]
+) -> Found | None:
+    """The lines of one pencil's density at working size; None for bare paper. fills: whether blacks are filled."""
+    near = at_pen(layer, shrink)
+    if near is None:
+        return None
+    layer, density, shrink = near
     bank = Bank(density)
-    ridges, low, high = _fused_ridges(bank, settings.searching)
-    scale = ridges.scale
+    scale = _scale_for(settings.searching)
+    ridges = bank.detect(scale)
+    low, high = _thresholds(ridges.strength)
     mask = _with_detail(_fill_slits(centre_mask(ridges, low, high), scale), bank, scale)
     mask = _with_finer(mask, bank, scale)
-    solid = solids(density, scale)
+    chance = line_chance(layer, density)
+    if settings.searching is None:
+        mask, scale = _with_lines(mask, chance, scale)
+    else:
+        # Strokes that are taken apart lie beside the one line that is seen.
+        chance = cv2.dilate(
+            chance, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_SIDE_BY_SIDE, _SIDE_BY_SIDE))
+        )
+    broad = scale
+    solid = solids(density, broad)
+    if settings.searching is None and solid.any():
+        # Hatching and searching strokes cover the paper too, but not as broadly as a black.
+        broad = max(scale, _fused_scale(bank))
+        solid = solids(density, broad)
     filled = bool(solid.any()) and fills()
-    outlines = outlined(solid, scale, filled)
+    outlines = outlined(solid, broad, filled)
     if outlines:
         # A black's rim is no line of its own.
-        rim = 2 * int(np.ceil(1.5 * scale)) + 3
+        rim = 2 * int(np.ceil(1.5 * broad)) + _RIM_SEEN
         mask &= cv2.dilate(solid.astype(np.uint8), np.ones((rim, rim), np.uint8)) == 0
     graph = graphs.trace(mask)
     graphs.contract_short(graph, 2.5 * scale)
@@ -276,13 +337,17 @@ def _find(
     _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
     chains = graphs.chains(graph, pairs, blur=1.5 * scale)
-    return Found(chains, outlines, layer, mask, ridges, high, shrink, part, filled)
+    return Found(chains, outlines, layer, mask, ridges, high, shrink, part, filled, chance, scale)
 
 
 def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> list[Stroke]:
     """Strokes of what was taken for line, and of the rims of blacks."""
-    scale = found.ridges.scale
-    pen = Pen(found.ridges, np.minimum(found.density, 0.3), found.strong, found.shrink, settings)
+    scale = found.scale
+    present = np.minimum(found.density, 0.3)
+    if settings.searching is None:
+        # Where the network sees a line it lies better than the strokes that search for it.
+        present = found.chance + _FAINTLY * present
+    pen = Pen(found.ridges.strength, scale, present, found.strong, found.shrink, settings)
     chains, of = rounded([mark.points for mark in lines], found.mask, found.density, scale)
     runs = drawn_up(chains, _UP_TO * max(scale, LEAST_HAND), _BLUNT * scale)
     strokes = [pen.draw(run, lines[k].chance) for run, k in zip(runs, of, strict=True)]
@@ -299,22 +364,22 @@ def _thresholds(strength: NDArray[np.float32]) -> tuple[float, float]:
     return 0.15 * typical, 0.4 * typical
 
 
-def _fused_ridges(bank: Bank, searching: float | None) -> tuple[Ridges, float, float]:
-    """Ridges at the scale where the searching strokes of a line have become one."""
-    if searching is not None:
-        scale = float(np.interp(searching, np.linspace(0, 1, len(_SCALES)), _SCALES))
-        ridges = bank.detect(scale)
-        return ridges, *_thresholds(ridges.strength)
-    previous: tuple[Ridges, float, float] | None = None
-    length = 0.0
+def _scale_for(searching: float | None) -> float:
+    """Sigma of the ridges, px: where strokes that search for a line become one, if it is said how searching they are."""
+    if searching is None:
+        return _BESIDE_AT
+    return float(np.interp(searching, np.linspace(0, 1, len(_SCALES)), _SCALES))
+
+
+def _fused_scale(bank: Bank) -> float:
+    """The scale at which the searching strokes of a line have become one."""
+    previous, length = _SCALES[0], 0.0
     for scale in _SCALES:
         ridges = bank.detect(scale)
-        low, high = _thresholds(ridges.strength)
-        now = float(skeletonize(centre_mask(ridges, low, high)).sum())
-        if previous is not None and length <= _SETTLED * now:
-            return previous
-        previous, length = (ridges, low, high), now
-    assert previous is not None
+        now = float(skeletonize(centre_mask(ridges, *_thresholds(ridges.strength))).sum())
+        if 0 < length <= _SETTLED * now:
+            break
+        previous, length = scale, now
     return previous
 
 
@@ -352,6 +417,28 @@ def _with_finer(mask: NDArray[np.bool_], bank: Bank, scale: float) -> NDArray[np
     long = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) > _LEAST_FINE
     long[0] = False
     return np.asarray(mask | long[labels])
+
+
+def _with_lines(
+    mask: NDArray[np.bool_], chance: NDArray[np.float32], scale: float
+) -> tuple[NDArray[np.bool_], float]:
+    """Where lines are seen, and what the mask holds away from them: marks that may be others. And half the width of a body, px."""
+    bank = Bank(chance)
+    lines, own, length = np.zeros_like(mask), _SEEN_AT[0], 0.0
+    for at in _SEEN_AT:
+        ridges = bank.detect(at)
+        wider = centre_mask(ridges, *_thresholds(ridges.strength))
+        now = float(skeletonize(wider).sum())
+        if 0 < length <= _BEADS * now:
+            break
+        lines, own, length = wider, at, now
+    reach = 2 * round(_OFF_LINE * scale) + 1
+    near = cv2.dilate(lines.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
+    away = (mask & (near == 0)).astype(np.uint8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(away, connectivity=8)
+    long = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) > 3 * scale
+    long[0] = False
+    return np.asarray(lines | long[labels]), max(own, _LINE_SCALE)
 
 
 def _bridge(graph: graphs.Graph, reach: float, near: float, far: float) -> None:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ..paper import on_paper
 from ..strokes import Points, Stroke, edit
+from .kinds import KINDS
 from .propose import pencils_of, propose_strokes, scale_of, working
 from .settings import CleanupSettings
 
@@ -57,7 +58,10 @@ def readings(
     }
     found: dict[How, list[Stroke]] = {}
     for how, (own, zoom) in ways.items():
-        strokes = propose_strokes(_seen(crop, zoom), replace(own, line_width=settings.line_width * zoom))
+        own = replace(own, line_width=settings.line_width * zoom)
+        near = _seen(crop, zoom)
+        # A spot is pointed at because there is line in it.
+        strokes = propose_strokes(near, own) or propose_strokes(near, replace(own, keep=KINDS))
         placed = [replace(s, controls=s.controls / zoom + low, widths=s.widths / zoom) for s in strokes]
         found[how] = [piece for s in placed for piece in _pieces(s, lasso)[0]]
     return found

@@ -1,7 +1,6 @@
 """The surface of all forms of a drawing together.
 
-Forms that are blown up one by one are right where their edges were read right, and no form is quite a balloon. A small
-convolutional network (O. Ronneberger, P. Fischer and T. Brox, 2015) that has seen many figures whose solids are known
+Forms that are blown up one by one are right where their edges were read right, and no form is quite a balloon. A network that has seen many figures whose solids are known
 (`bench/train_surface.py`) says how their surface differs, and how far off it may be.
 """
 
@@ -9,9 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
-from importlib import resources
-from threading import Lock
 
 import cv2
 import numpy as np
@@ -19,6 +15,7 @@ from numpy.typing import NDArray
 from scipy import ndimage as ndi
 from scipy.special import softmax
 
+from ..network import told
 from .blown import normals_in
 from .edges import FIRST, SECOND, owned
 from .forms import Forms, meeting
@@ -29,16 +26,11 @@ CHANNELS = 13
 TURNING = ((3, 4), (6, 7), (8, 9))
 """Channels that are directions, right and down."""
 
-BLOCK, LEVELS = 2, 5
-"""Pixels a side that the network takes as one, and how often it halves what it sees."""
-
 _DEEP, _DEEPEST = 25.0, 2.0
 """Px from its border at which a place of a form counts 1 as deep, and the most it counts."""
 
 SPREADS = -7.0, 4.0
 """Least and most log variance that is said."""
-
-_asking = Lock()
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,12 +55,14 @@ def surface_of(
     mirrored = seen[..., ::-1].copy()
     mirrored[[right for right, _ in TURNING]] *= -1
     # A figure and its mirror image are one to the eye.
-    there, back = _said(seen), _said(mirrored)[..., ::-1]
+    there, back = (told(__package__, "surface", picture) for picture in (seen, mirrored))
+    back = back[..., ::-1]
     back[0] *= -1
-    told = (there + back) / 2
-    said = (seen[3:6] + told[:3]).transpose(1, 2, 0)
+    # What is to be added to the normals, and the log variance of what they are off then.
+    added = (there + back) / 2
+    said = (seen[3:6] + added[:3]).transpose(1, 2, 0)
     field = np.asarray(said / np.maximum(np.linalg.norm(said, axis=2, keepdims=True), 1), np.float32)
-    spread = np.exp(np.clip(told[3], *SPREADS) / 2).astype(np.float32)
+    spread = np.exp(np.clip(added[3], *SPREADS) / 2).astype(np.float32)
     places = _places(forms).items()
     return Surface(
         {form: field[part][here] for form, (part, here) in places},
@@ -115,24 +109,3 @@ def seen_by(
             out[11, at[:, 0], at[:, 1]] = np.where(known, chance[k, SECOND - mine], 0)
     out[12] = np.minimum(out[12] / _DEEP, _DEEPEST)
     return out
-
-
-def _said(seen: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(4, rows, columns) what is to be added to the normals, and the log variance of what they are off then."""
-    _, rows, columns = seen.shape
-    whole = BLOCK * 2 ** (LEVELS - 1)
-    padded = np.pad(seen, ((0, 0), (0, -rows % whole), (0, -columns % whole)))
-    high, wide = padded.shape[1] // BLOCK, padded.shape[2] // BLOCK
-    blocks = padded.reshape(CHANNELS, high, BLOCK, wide, BLOCK).transpose(0, 2, 4, 1, 3)
-    with _asking:
-        network = _network()
-        network.setInput(np.ascontiguousarray(blocks.reshape(1, -1, high, wide)))
-        told = network.forward()[0]
-    fine = told.reshape(-1, BLOCK, BLOCK, high, wide).transpose(0, 3, 1, 4, 2)
-    return np.ascontiguousarray(fine.reshape(-1, high * BLOCK, wide * BLOCK)[:, :rows, :columns])
-
-
-@lru_cache(maxsize=1)
-def _network() -> cv2.dnn.Net:
-    body = (resources.files(__package__) / "surface.onnx").read_bytes()
-    return cv2.dnn.readNetFromONNX(np.frombuffer(body, np.uint8))

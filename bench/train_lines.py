@@ -1,0 +1,196 @@
+"""Teaches where lines are in a rough: writes schoon/core/cleanup/lines.onnx.
+
+Run by hand: pip install torch onnx; python bench/train_lines.py BENCH_FOLDER --pictures FOLDER
+A small network sees roughs that `schoon.demo.marks` makes of the bench's lines and line art and of the demo's, whose true lines
+are known, and in the last quarter the bench's own roughs (`clean`, `clean2`) as well. `--left even` keeps every second of those
+out and everything made of them. FOLDER keeps what was made, so that it is made once.
+"""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from pathlib import Path
+
+import cv2
+import numpy as np
+import torch
+from networks import Network, write
+from torch import Tensor, nn
+from torch.nn import functional
+from train_marks import SIZES, source_of, truth_of
+
+from schoon.core.cleanup.evidence import SEEN, SPREAD, seen_by
+from schoon.core.cleanup.propose import at_pen, layers_of
+from schoon.core.strokes import resample
+from schoon.demo.marks import Manner, marked_rough
+from schoon.demo.shots import lookout, stair
+from schoon.formats.pictures import decode
+
+WIDTHS = (20, 32, 56, 80, 96)
+RATE = 2e-3
+AT_ONCE, SIDE = 8, 320
+"""Pieces of pictures that are seen at once, and how large they are, px."""
+
+LINE_COUNTS = 4.0
+"""How much more a place on a line counts than one beside it."""
+
+BENCH_COUNTS = 0.5
+"""Share of the pieces that are of the bench in the last quarter."""
+
+OUT = Path(__file__).resolve().parent.parent / "schoon/core/cleanup/lines.onnx"
+
+
+def shown(picture: np.ndarray, lines: Sequence[np.ndarray]) -> np.ndarray | None:
+    """(h, w, SEEN + 1) 8-bit: what is seen of a rough, and how near the middle of a true line each place lies."""
+    layers, shrink = layers_of(picture)
+    near = at_pen(layers[0][0], shrink)
+    if near is None:
+        return None
+    layer, density, scale = near
+    beside = np.full(layer.shape, 255, np.uint8)
+    for line in lines:
+        places = np.round((resample(np.asarray(line, float), 1.0) / scale - 0.5) * 16).astype(np.int32)
+        cv2.polylines(beside, [places], False, 0, 1, cv2.LINE_8, 4)
+    away = cv2.distanceTransform(beside, cv2.DIST_L2, 5)
+    line_here = np.exp(-(away**2) / (2 * SPREAD**2))
+    seen = seen_by(layer, density) * np.array([255, 170])[:, None, None]
+    return np.round(np.dstack([*seen, line_here * 255])).astype(np.uint8)
+
+
+def made(folder: Path, work: tuple[Path, int]) -> None:
+    """Makes a rough of a source's lines, unless it was made before."""
+    path, seed = work
+    kept = folder / f"{source_of(path)}-{seed}.png"
+    if kept.exists():
+        return
+    cv2.setNumThreads(1)
+    random = np.random.default_rng(seed)
+    lines = (
+        [np.asarray(p, float) for p in [*stair(), *lookout()][int(path.name)].truth().lines]
+        if path.parent.name == "demo"
+        else truth_of(path)
+    )
+    every = np.vstack(lines)
+    low, span = every.min(axis=0), np.ptp(every, axis=0)
+    size = SIZES[random.integers(len(SIZES))]
+    scale = float((size / span).min() * random.uniform(0.4, 1.05))
+    place = np.array(size) / 2 + random.uniform(-0.5, 0.5, 2) * (size - span * scale) - span * scale / 2
+    turn = random.normal(0, 0.25)
+    about = np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
+    middle = np.array(size) / 2
+    lines = [((p - low) * scale + place - middle) @ about + middle for p in lines]
+    rough = marked_rough(lines, size, Manner.any(random), random)
+    found = shown(rough.picture, rough.lines)
+    if found is not None:
+        # Whole or not at all, as several make pictures at once.
+        part = kept.with_suffix(f".{seed}.part.png")
+        cv2.imwrite(str(part), found)
+        part.rename(kept)
+
+
+def of_bench(path: Path) -> np.ndarray | None:
+    cv2.setNumThreads(1)
+    return shown(decode(path.name, path.read_bytes()), truth_of(path))
+
+
+def piece(picture: np.ndarray, random: np.random.Generator) -> np.ndarray:
+    """(SEEN + 1, SIDE, SIDE) of a picture, turned or mirrored, drawn with more or less pressure."""
+    high, wide = picture.shape[:2]
+    for _ in range(4):
+        top, left = (int(random.integers(0, max(1, n - SIDE + 1))) for n in (high, wide))
+        cut = picture[top : top + SIDE, left : left + SIDE]
+        if (cut[..., SEEN] > 200).sum() > 150:
+            break
+    whole = np.zeros((SIDE, SIDE, SEEN + 1), np.float32)
+    whole[: cut.shape[0], : cut.shape[1]] = cut
+    whole /= np.array([255, 170, 255])
+    whole[..., :SEEN] *= np.exp(random.normal(0, (0.25, 0.08)))
+    whole = np.rot90(whole, int(random.integers(4)))
+    if random.random() < 0.5:
+        whole = whole[:, ::-1]
+    return np.ascontiguousarray(whole.transpose(2, 0, 1))
+
+
+def loss_of(said: Tensor, true: Tensor) -> Tensor:
+    weight = 1 + LINE_COUNTS * true
+    off = functional.binary_cross_entropy_with_logits(said, true, reduction="none")
+    chance = torch.sigmoid(said)
+    both = 2 * (chance * true).sum((1, 2, 3)) + 30
+    overlap = both / ((chance**2).sum((1, 2, 3)) + (true**2).sum((1, 2, 3)) + 30)
+    return (off * weight).mean() * 4 + 0.3 * (1 - overlap).mean()
+
+
+def teach(
+    network: Network, made_of: Sequence[Path], bench: Sequence[np.ndarray], steps: int, rate: float, seed: int
+) -> Network:
+    """Teaches a network further, on the bench as well where there is any."""
+    random = np.random.default_rng(seed)
+    network = network.to(memory_format=torch.channels_last)
+    step_by = torch.optim.AdamW(network.parameters(), rate, weight_decay=1e-4)
+    mean = 0.0
+    for n in range(steps):
+        now = rate * min(1, (n + 1) / 50) * (0.5 + 0.5 * np.cos(np.pi * n / steps)) + 1e-6
+        for group in step_by.param_groups:
+            group["lr"] = now
+        pieces = []
+        for _ in range(AT_ONCE):
+            if bench and random.random() < BENCH_COUNTS:
+                picture = bench[random.integers(len(bench))]
+            else:
+                picture = cv2.imread(str(made_of[random.integers(len(made_of))]), cv2.IMREAD_UNCHANGED)
+            pieces.append(piece(picture, random))
+        batch = torch.from_numpy(np.stack(pieces))
+        loss = loss_of(network.said(batch[:, :SEEN]), batch[:, SEEN:])
+        step_by.zero_grad()
+        loss.backward()
+        nn.utils.clip_grad_norm_(network.parameters(), 1.0)
+        step_by.step()
+        mean += loss.item() / 100
+        if (n + 1) % 100 == 0:
+            print(f"{n + 1} of {steps}: {mean:.4f}", flush=True)
+            mean = 0.0
+    return network.eval()
+
+
+def sources(bench: Path) -> tuple[list[Path], list[Path]]:
+    """The bench's roughs; and line art, as its own and the demo's."""
+    roughs = [p for name in ("clean", "clean2") for p in sorted((bench / "data" / name / "in").glob("*.png"))]
+    art = sorted((bench / "data" / "paint").glob("*/lines/0[04].png"))
+    art += sorted((bench / "data" / "paint2").glob("*/lines/0[0258].png"))
+    return roughs, [*art, *(Path("demo") / str(k) for k in range(0, len(stair()) + len(lookout()), 2))]
+
+
+def main() -> None:
+    """Makes pictures, learns, writes."""
+    wants = argparse.ArgumentParser()
+    wants.add_argument("bench", type=Path)
+    wants.add_argument("--pictures", type=Path, required=True)
+    wants.add_argument("--each", type=int, default=12, help="roughs made of each drawing")
+    wants.add_argument("--steps", type=int, default=4000)
+    wants.add_argument("--left", choices=("none", "even", "clean2"), default="none")
+    wants.add_argument("--out", type=Path, default=OUT)
+    wants.add_argument("--jobs", type=int, default=2)
+    asked = wants.parse_args()
+    asked.pictures.mkdir(parents=True, exist_ok=True)
+    roughs, art = sources(asked.bench)
+    with ProcessPoolExecutor(asked.jobs) as workers:
+        work = [(path, 1000 * n + k) for n in range(asked.each) for k, path in enumerate([*roughs, *art])]
+        list(workers.map(partial(made, asked.pictures), work, chunksize=4))
+        out = {
+            "none": [], "even": roughs[::2], "clean2": [p for p in roughs if p.parent.parent.name == "clean2"]
+        }[asked.left]  # fmt: skip
+        bench = [b for b in workers.map(of_bench, [p for p in roughs if p not in out]) if b is not None]
+    unseen = {source_of(p) for p in out}
+    known = [p for p in sorted(asked.pictures.glob("*.png")) if p.name.split("-")[0] not in unseen]
+    torch.manual_seed(0)
+    network = teach(Network(SEEN, 1, WIDTHS), known, [], asked.steps * 3 // 4, RATE, 0)
+    network = teach(network, known, bench, asked.steps // 4, RATE / 2, 1)
+    write(network, asked.out)
+    print(f"{asked.out} written")
+
+
+if __name__ == "__main__":
+    main()
