@@ -3,7 +3,7 @@
 Run by hand: pip install torch onnx; python bench/train_lines.py BENCH_FOLDER --pictures FOLDER
 A small network sees roughs that `schoon.demo.marks` makes of the bench's lines and line art and of the demo's, whose true lines
 are known, and in the last quarter the bench's own roughs (`clean`, `clean2`) as well. `--left even` keeps every second of those
-out and everything made of them. FOLDER keeps what was made, so that it is made once.
+out, and everything made of them: what the trees of `train_marks.py` are taught with has to come of networks like that. FOLDER keeps what was made, so that it is made once.
 """
 
 from __future__ import annotations
@@ -92,6 +92,7 @@ def made(folder: Path, work: tuple[Path, int]) -> None:
 
 
 def of_bench(path: Path) -> np.ndarray | None:
+    """As `shown`, of a rough of the bench."""
     cv2.setNumThreads(1)
     return shown(decode(path.name, path.read_bytes()), truth_of(path))
 
@@ -115,6 +116,7 @@ def piece(picture: np.ndarray, random: np.random.Generator) -> np.ndarray:
 
 
 def loss_of(said: Tensor, true: Tensor) -> Tensor:
+    """How wrong (n, 1, h, w) scores are, place by place and as lines that overlap the true ones."""
     weight = 1 + LINE_COUNTS * true
     off = functional.binary_cross_entropy_with_logits(said, true, reduction="none")
     chance = torch.sigmoid(said)

@@ -78,7 +78,6 @@ _BEADS = 1.06
 _LINE_SCALE = 1.2
 """Half the width of what is seen of a line, px."""
 
-
 _FAINTLY = 0.3
 """How much what is drawn draws a line towards itself beside what is seen of it."""
 
@@ -173,7 +172,7 @@ def _marks_of(found: Found, said: Sequence[Said], known: Taught) -> list[Mark]:
 def traced(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> list[Found]:
     """What is drawn in each pencil's layer of a rough, whatever it is."""
     settings = settings or CleanupSettings()
-    paper, shrink = working(on_paper(picture))
+    layers, shrink = layers_of(picture, settings)
 
     @cache
     def fills() -> bool:
@@ -182,7 +181,6 @@ def traced(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) 
             return is_inked(on_paper(picture))
         return settings.blacks == "filled"
 
-    layers = _layers(densities(paper), settings)
     found = [_find(layer, part, shrink, settings, fills) for layer, part in layers]
     return [f for f in found if f is not None]
 
