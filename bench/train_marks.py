@@ -21,7 +21,7 @@ from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
 from schoon.core import skeleton as graphs
-from schoon.core.cleanup import marks, propose
+from schoon.core.cleanup import propose
 from schoon.core.cleanup.kinds import KINDS
 from schoon.core.strokes import resample
 from schoon.demo.marks import KINDS as DRAWN
@@ -59,9 +59,7 @@ def pieces_of(
     on_line = cKDTree(np.vstack([resample(p, 2.0) for p in truth]))
     found = []
     for layer in propose.traced(picture):
-        pieces = marks.measure(
-            layer.lines, layer.density, layer.ridges.strength, layer.ridges.scale, layer.chance
-        )
+        pieces = propose.pieces_of(layer)
         places = (pieces.points + 0.5) * layer.shrink
         count = len(pieces.lengths)
         line = np.bincount(pieces.piece, on_line.query(places)[0] <= NEAR) / pieces.lengths

@@ -42,9 +42,9 @@ def nearest(strokes: list[Stroke], truth: np.ndarray) -> tuple[Stroke, float]:
 def test_a_pupil_that_touches_its_eye_is_round_and_so_is_the_eye() -> None:
     strokes = propose_strokes(paper(circle(*RIM), circle(*PUPIL)))
     pupil, off = nearest(strokes, circle(*PUPIL))
-    assert off < 2.2
+    assert off < 2.0
     rim, off = nearest(strokes, circle(*RIM))
-    assert off < 2.2
+    assert off < 2.0
     assert pupil is not rim
     assert len(strokes) == 3, "the two, and the line below them"
 
@@ -53,7 +53,7 @@ def test_a_pupil_at_the_same_side_of_a_turned_drawing() -> None:
     picture = paper(circle(*RIM), circle(*PUPIL)).T.copy()
     strokes = propose_strokes(picture)
     _, off = nearest(strokes, circle(*PUPIL)[:, ::-1])
-    assert off < 2.2
+    assert off < 2.0
 
 
 def test_a_line_that_runs_on_from_a_round_form_stays() -> None:

@@ -78,7 +78,7 @@ _BEADS = 1.06
 _LINE_SCALE = 1.2
 """Half the width of what is seen of a line, px."""
 
-_FAINTLY = 0.3
+_FAINTLY = 0.5
 """How much what is drawn draws a line towards itself beside what is seen of it."""
 
 _SETTLED = 1.10
@@ -147,7 +147,7 @@ def lessons_in(
     for layer in traced(picture, settings or CleanupSettings()):
         if not layer.lines:
             continue
-        pieces = _pieces(layer)
+        pieces = pieces_of(layer)
         places = (pieces.points + 0.5) * layer.shrink
         told = meant(places, pieces, said)
         told = np.where(told == UNKNOWN, told_by(places, pieces, strokes), told)
@@ -157,14 +157,15 @@ def lessons_in(
     return found
 
 
-def _pieces(found: Found) -> Pieces:
+def pieces_of(found: Found) -> Pieces:
+    """What was traced in short pieces, measured."""
     return measure(found.lines, found.density, found.ridges.strength, found.ridges.scale, found.chance)
 
 
 def _marks_of(found: Found, said: Sequence[Said], known: Taught) -> list[Mark]:
     if not found.lines:
         return []
-    pieces = _pieces(found)
+    pieces = pieces_of(found)
     told = meant((pieces.points + 0.5) * found.shrink, pieces, said)
     return told_apart(pieces, [is_ring(line) for line in found.lines], _LINE, judge(pieces, known, told))
 
@@ -371,14 +372,21 @@ def _scale_for(searching: float | None) -> float:
 
 def _fused_scale(bank: Bank) -> float:
     """The scale at which the searching strokes of a line have become one."""
-    previous, length = _SCALES[0], 0.0
-    for scale in _SCALES:
+    return _followed(bank, _SCALES, _SETTLED)[1]
+
+
+def _followed(bank: Bank, scales: Sequence[float], shorter: float) -> tuple[NDArray[np.bool_], float]:
+    """Bodies of the ridges, and the scale they are of: the first from which on a wider one does not shorten the skeleton by more
+    than the factor `shorter`."""
+    found, own, length = np.zeros(0, bool), scales[0], 0.0
+    for scale in scales:
         ridges = bank.detect(scale)
-        now = float(skeletonize(centre_mask(ridges, *_thresholds(ridges.strength))).sum())
-        if 0 < length <= _SETTLED * now:
+        wider = centre_mask(ridges, *_thresholds(ridges.strength))
+        now = float(skeletonize(wider).sum())
+        if 0 < length <= shorter * now:
             break
-        previous, length = scale, now
-    return previous
+        found, own, length = wider, scale, now
+    return found, own
 
 
 def _fill_slits(mask: NDArray[np.bool_], scale: float) -> NDArray[np.bool_]:
@@ -408,35 +416,28 @@ def _with_finer(mask: NDArray[np.bool_], bank: Bank, scale: float) -> NDArray[np
     fine = bank.detect(_SCALES[0])
     low, high = _thresholds(fine.strength)
     found = centre_mask(fine, _FAINT * low, _FAINT * high)
-    reach = 2 * round(_OFF_LINE * scale) + 1
-    near = cv2.dilate(mask.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
-    away = (found & (near == 0)).astype(np.uint8)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(away, connectivity=8)
-    long = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) > _LEAST_FINE
-    long[0] = False
-    return np.asarray(mask | long[labels])
+    return mask | _away_from(mask, found, scale, _LEAST_FINE)
 
 
 def _with_lines(
     mask: NDArray[np.bool_], chance: NDArray[np.float32], scale: float
 ) -> tuple[NDArray[np.bool_], float]:
     """Where lines are seen, and what the mask holds away from them: marks that may be others. And half the width of a body, px."""
-    bank = Bank(chance)
-    lines, own, length = np.zeros_like(mask), _SEEN_AT[0], 0.0
-    for at in _SEEN_AT:
-        ridges = bank.detect(at)
-        wider = centre_mask(ridges, *_thresholds(ridges.strength))
-        now = float(skeletonize(wider).sum())
-        if 0 < length <= _BEADS * now:
-            break
-        lines, own, length = wider, at, now
+    lines, own = _followed(Bank(chance), _SEEN_AT, _BEADS)
+    return lines | _away_from(lines, mask, scale, 3 * scale), max(own, _LINE_SCALE)
+
+
+def _away_from(
+    lines: NDArray[np.bool_], mask: NDArray[np.bool_], scale: float, least: float
+) -> NDArray[np.bool_]:
+    """What a mask holds away from known lines of that scale, longer than `least` px."""
     reach = 2 * round(_OFF_LINE * scale) + 1
     near = cv2.dilate(lines.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
     away = (mask & (near == 0)).astype(np.uint8)
     _, labels, stats, _ = cv2.connectedComponentsWithStats(away, connectivity=8)
-    long = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) > 3 * scale
+    long = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) > least
     long[0] = False
-    return np.asarray(lines | long[labels]), max(own, _LINE_SCALE)
+    return np.asarray(long[labels])
 
 
 def _bridge(graph: graphs.Graph, reach: float, near: float, far: float) -> None:
