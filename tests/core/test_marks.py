@@ -60,7 +60,7 @@ def scores(found: Proposal, truth: list[Points]) -> tuple[float, float]:
     [({"construction": 5}, "construction"), ({"hatching": 3}, "hatching"), ({"notes": 4}, "note")],
 )
 def test_marks_beside_the_line_are_left_out_and_named(look: dict[str, int], kind: Kind) -> None:
-    """Two fifths of the wrong length go at least, lines stay, and most of what goes is called what it is."""
+    """At least half of the wrong length goes, of hatching two fifths, lines stay, and most of what goes is called what it is."""
     wrong = before = named = length = 0.0
     for seed in range(3):
         made = rough(seed, **look)
@@ -76,7 +76,7 @@ def test_marks_beside_the_line_are_left_out_and_named(look: dict[str, int], kind
             if own[y, x].mean() > 0.6:
                 length += arc_lengths(mark.points)[-1]
                 named += arc_lengths(mark.points)[-1] * (mark.kind == kind)
-    assert wrong < 0.6 * before
+    assert wrong < (0.6 if kind == "hatching" else 0.55) * before
     assert length > 100
     assert named / length > 0.5
 
