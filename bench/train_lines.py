@@ -2,8 +2,9 @@
 
 Run by hand: pip install torch onnx; python bench/train_lines.py BENCH_FOLDER --pictures FOLDER
 A small network sees roughs that `schoon.demo.marks` makes of the bench's lines and line art and of the demo's, whose true lines
-are known, and in the last quarter the bench's own roughs (`clean`, `clean2`) as well. `--left even` keeps every second of those
-out, and everything made of them: what the trees of `train_marks.py` are taught with has to come of networks like that. FOLDER keeps what was made, so that it is made once.
+are known, and in the last quarter the bench's own roughs (`clean`, `clean2`) and the demo's as well. `--left first` and `second`
+keep a half of those out, and everything made of them: the trees of `train_marks.py` are taught with what two such networks say.
+FOLDER keeps what was made, so that it is made once.
 """
 
 from __future__ import annotations
@@ -20,13 +21,14 @@ import torch
 from networks import Network, write
 from torch import Tensor, nn
 from torch.nn import functional
-from train_marks import SIZES, source_of, truth_of
+from train_marks import SIZES, demo_drawing, laid, of_demo, real_roughs, source_of, truth_of
 
 from schoon.core.cleanup.evidence import SEEN, SPREAD, seen_by
 from schoon.core.cleanup.propose import at_pen, layers_of
 from schoon.core.strokes import resample
 from schoon.demo.marks import Manner, marked_rough
-from schoon.demo.shots import lookout, stair
+from schoon.demo.roughs import pencil_rough
+from schoon.demo.shapes import ellipse
 from schoon.formats.pictures import decode
 
 WIDTHS = (20, 32, 56, 80, 96)
@@ -38,7 +40,12 @@ LINE_COUNTS = 4.0
 """How much more a place on a line counts than one beside it."""
 
 BENCH_COUNTS = 0.5
-"""Share of the pieces that are of the bench in the last quarter."""
+"""Share of the pieces that are of real roughs in the last quarter."""
+
+SEARCHED = 0.25
+"""Share of the roughs that are drawn in the hand of the demo's: overshooting strokes that search for a line."""
+
+SHEETS = (*SIZES, (1000, 900), (800, 800))
 
 OUT = Path(__file__).resolve().parent.parent / "schoon/core/cleanup/lines.onnx"
 
@@ -68,22 +75,18 @@ def made(folder: Path, work: tuple[Path, int]) -> None:
         return
     cv2.setNumThreads(1)
     random = np.random.default_rng(seed)
-    lines = (
-        [np.asarray(p, float) for p in [*stair(), *lookout()][int(path.name)].truth().lines]
-        if path.parent.name == "demo"
-        else truth_of(path)
-    )
-    every = np.vstack(lines)
-    low, span = every.min(axis=0), np.ptp(every, axis=0)
-    size = SIZES[random.integers(len(SIZES))]
-    scale = float((size / span).min() * random.uniform(0.4, 1.05))
-    place = np.array(size) / 2 + random.uniform(-0.5, 0.5, 2) * (size - span * scale) - span * scale / 2
+    lines = truth_of(path)
+    size = SHEETS[random.integers(len(SHEETS))]
     turn = random.normal(0, 0.25)
     about = np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
     middle = np.array(size) / 2
-    lines = [((p - low) * scale + place - middle) @ about + middle for p in lines]
-    rough = marked_rough(lines, size, Manner.any(random), random)
-    found = shown(rough.picture, rough.lines)
+    lines = [(p - middle) @ about + middle for p in laid(lines, size, (0.4, 1.05), random)]
+    if random.random() < SEARCHED:
+        guides = [ellipse(middle.tolist(), *random.uniform(0.05, 0.4, 2) * min(size)) for _ in range(2)]
+        picture = pencil_rough(lines, guides, size, float(random.uniform(0, 1.3)), random)
+    else:
+        picture = marked_rough(lines, size, Manner.any(random), random).picture
+    found = shown(picture, lines)
     if found is not None:
         # Whole or not at all, as several make pictures at once.
         part = kept.with_suffix(f".{seed}.part.png")
@@ -91,10 +94,11 @@ def made(folder: Path, work: tuple[Path, int]) -> None:
         part.rename(kept)
 
 
-def of_bench(path: Path) -> np.ndarray | None:
-    """As `shown`, of a rough of the bench."""
+def real(path: Path) -> np.ndarray | None:
+    """As `shown`, of a rough of the bench or the demo."""
     cv2.setNumThreads(1)
-    return shown(decode(path.name, path.read_bytes()), truth_of(path))
+    picture = demo_drawing(path).rough() if of_demo(path) else decode(path.name, path.read_bytes())
+    return shown(picture, truth_of(path))
 
 
 def piece(picture: np.ndarray, random: np.random.Generator) -> np.ndarray:
@@ -157,12 +161,10 @@ def teach(
     return network.eval()
 
 
-def sources(bench: Path) -> tuple[list[Path], list[Path]]:
-    """The bench's roughs; and line art, as its own and the demo's."""
-    roughs = [p for name in ("clean", "clean2") for p in sorted((bench / "data" / name / "in").glob("*.png"))]
+def line_art(bench: Path) -> list[Path]:
+    """The bench's line art."""
     art = sorted((bench / "data" / "paint").glob("*/lines/0[04].png"))
-    art += sorted((bench / "data" / "paint2").glob("*/lines/0[0258].png"))
-    return roughs, [*art, *(Path("demo") / str(k) for k in range(0, len(stair()) + len(lookout()), 2))]
+    return art + sorted((bench / "data" / "paint2").glob("*/lines/0[0258].png"))
 
 
 def main() -> None:
@@ -172,19 +174,19 @@ def main() -> None:
     wants.add_argument("--pictures", type=Path, required=True)
     wants.add_argument("--each", type=int, default=12, help="roughs made of each drawing")
     wants.add_argument("--steps", type=int, default=4000)
-    wants.add_argument("--left", choices=("none", "even", "clean2"), default="none")
+    wants.add_argument("--left", choices=("none", "first", "second"), default="none")
     wants.add_argument("--out", type=Path, default=OUT)
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
     asked.pictures.mkdir(parents=True, exist_ok=True)
-    roughs, art = sources(asked.bench)
+    first, second = real_roughs(asked.bench)
+    out = {"none": [], "first": first, "second": second}[asked.left]
+    roughs = [p for p in (*first, *second) if p not in out]
     with ProcessPoolExecutor(asked.jobs) as workers:
-        work = [(path, 1000 * n + k) for n in range(asked.each) for k, path in enumerate([*roughs, *art])]
+        drawn = [*first, *second, *line_art(asked.bench)]
+        work = [(path, 1000 * n + k) for n in range(asked.each) for k, path in enumerate(drawn)]
         list(workers.map(partial(made, asked.pictures), work, chunksize=4))
-        out = {
-            "none": [], "even": roughs[::2], "clean2": [p for p in roughs if p.parent.parent.name == "clean2"]
-        }[asked.left]  # fmt: skip
-        bench = [b for b in workers.map(of_bench, [p for p in roughs if p not in out]) if b is not None]
+        bench = [b for b in workers.map(real, roughs) if b is not None]
     unseen = {source_of(p) for p in out}
     known = [p for p in sorted(asked.pictures.glob("*.png")) if p.name.split("-")[0] not in unseen]
     torch.manual_seed(0)

@@ -4,14 +4,19 @@ Run by hand: pip install scikit-learn; python bench/train_marks.py BENCH_FOLDER
 It learns from the bench's roughs (`clean`, `clean2`) and the demo's, and from roughs that `schoon.demo.marks` makes of these
 and of the bench's line art (`paint`, `paint2`), whose marks are all known. Before it writes anything it prints what it is worth on pictures left out, drawn from nothing it has
 seen: folds are by picture, and what was generated from a picture is left out with it.
+
+Pieces are measured in what the network of `train_lines.py` sees. What it says of roughs it was taught with is better than what
+it will say of others, so that the trees would trust it too far: `--networks` takes two that were taught without one half each.
 """
 
 from __future__ import annotations
 
 import argparse
 import json
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -20,13 +25,14 @@ import numpy as np
 from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
+from schoon.core import network
 from schoon.core import skeleton as graphs
 from schoon.core.cleanup import propose
 from schoon.core.cleanup.kinds import KINDS
 from schoon.core.strokes import resample
 from schoon.demo.marks import KINDS as DRAWN
 from schoon.demo.marks import Manner, marked_rough
-from schoon.demo.shots import lookout, stair
+from schoon.demo.shots import DemoDrawing, lookout, stair
 from schoon.formats.pictures import decode
 
 NEAR = 5.0
@@ -50,6 +56,44 @@ class Sample:
     line: np.ndarray
     kind: np.ndarray
     lengths: np.ndarray
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What each picture is seen by. networks: files of two, taught without the first and the second half; none: the shipped one.
+    second: sources of the second half."""
+
+    networks: tuple[str, ...]
+    second: frozenset[str]
+
+    def ask(self, path: Path) -> None:
+        """Has a network asked, in this process, that has not seen a picture."""
+        cv2.setNumThreads(1)
+        if self.networks:
+            file = self.networks[source_of(path) in self.second]
+            network._network = lambda package, name: _opened(file)
+
+
+@lru_cache
+def _opened(file: str) -> cv2.dnn.Net:
+    return cv2.dnn.readNetFromONNX(file)
+
+
+def real_roughs(bench: Path) -> tuple[list[Path], list[Path]]:
+    """Roughs of the bench and the demo in two halves."""
+    demo = [Path("demo") / str(k) for k in range(len(stair()) + len(lookout()))]
+    sets = [sorted((bench / "data" / name / "in").glob("*.png")) for name in ("clean", "clean2")] + [demo]
+    return [p for one in sets for p in one[::2]], [p for one in sets for p in one[1::2]]
+
+
+def of_demo(path: Path) -> bool:
+    """Whether a path stands for a drawing of the demo."""
+    return path.parent.name == "demo"
+
+
+def demo_drawing(path: Path) -> DemoDrawing:
+    """The drawing of the demo that a path stands for."""
+    return [*stair(), *lookout()][int(path.name)]
 
 
 def pieces_of(
@@ -77,7 +121,9 @@ def pieces_of(
 
 
 def truth_of(path: Path) -> list[np.ndarray]:
-    """True lines of a bench picture, or centre lines of line art."""
+    """True lines of a rough of the bench or the demo, or centre lines of line art."""
+    if of_demo(path):
+        return [np.asarray(line, float) for line in demo_drawing(path).truth().lines]
     if path.parent.name == "lines":
         return art(path)
     lines = json.loads((path.parent.parent / "truth" / f"{path.stem}.json").read_text())
@@ -95,41 +141,42 @@ def art(path: Path) -> list[np.ndarray]:
     return [line for line in graphs.chains(graph, pairs, blur=3.0) if len(line) > 3]
 
 
-def of_demo(number: int) -> list[Sample]:
-    """Pieces of a demo rough."""
-    cv2.setNumThreads(1)
-    drawing = [*stair(), *lookout()][number]
-    return pieces_of(f"demo{number}", drawing.rough(), drawing.truth().lines, None)
+def of_real(asked: Asked, path: Path) -> list[Sample]:
+    """Pieces of a rough of the bench or the demo."""
+    asked.ask(path)
+    picture = demo_drawing(path).rough() if of_demo(path) else decode(path.name, path.read_bytes())
+    return pieces_of(source_of(path), picture, truth_of(path), None)
 
 
-def of_bench(path: Path) -> list[Sample]:
-    """Pieces of a bench picture."""
-    cv2.setNumThreads(1)
-    return pieces_of(path.stem, decode(path.name, path.read_bytes()), truth_of(path), None)
-
-
-def generated(work: tuple[Path, int]) -> list[Sample]:
-    """Pieces of a rough made anew from the true lines of a bench picture."""
+def generated(asked: Asked, work: tuple[Path, int]) -> list[Sample]:
+    """Pieces of a rough made anew from true lines."""
     path, seed = work
-    cv2.setNumThreads(1)
+    asked.ask(path)
     random = np.random.default_rng(seed)
-    demo = [*stair(), *lookout()][int(path.name)] if path.parent.name == "demo" else None
-    lines = truth_of(path) if demo is None else demo.truth().lines
+    lines = truth_of(path)
+    size = SIZES[random.integers(len(SIZES))]
+    rough = marked_rough(laid(lines, size, (0.55, 0.97), random), size, Manner.any(random), random)
+    return pieces_of(source_of(path), rough.picture, rough.lines, rough.kinds)
+
+
+def laid(
+    lines: Sequence[np.ndarray],
+    size: tuple[int, int],
+    shares: tuple[float, float],
+    random: np.random.Generator,
+) -> list[np.ndarray]:
+    """Lines somewhere on a sheet, of which they fill a share between two, mirrored or not."""
     every = np.vstack(lines)
     low, span = every.min(axis=0), np.ptp(every, axis=0)
-    size = SIZES[random.integers(len(SIZES))]
-    scale = float((size / span).min() * random.uniform(0.55, 0.97))
+    scale = float((size / span).min() * random.uniform(*shares))
     place = np.array(size) / 2 + random.uniform(-0.5, 0.5, 2) * (size - span * scale) - span * scale / 2
-    lines = [(p - low) * scale + place for p in lines]
-    if random.random() < 0.5:
-        lines = [p * [-1, 1] + [size[0], 0] for p in lines]
-    rough = marked_rough(lines, size, Manner.any(random), random)
-    return pieces_of(source_of(path), rough.picture, rough.lines, rough.kinds)
+    lines = [(np.asarray(p, float) - low) * scale + place for p in lines]
+    return [p * [-1, 1] + [size[0], 0] for p in lines] if random.random() < 0.5 else lines
 
 
 def source_of(path: Path) -> str:
     """What a picture is of: left out together."""
-    if path.parent.name == "demo":
+    if of_demo(path):
         return f"demo{path.name}"
     return path.parent.parent.name if path.parent.name == "lines" else path.stem
 
@@ -205,26 +252,25 @@ def main() -> None:
     wants = argparse.ArgumentParser()
     wants.add_argument("bench", type=Path)
     wants.add_argument("--each", type=int, default=6, help="roughs made of each drawing")
+    wants.add_argument(
+        "--networks", nargs=2, default=(), help="two that `train_lines --left first` and `second` wrote"
+    )
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
-    paths = [
-        p for name in ("clean", "clean2") for p in sorted((asked.bench / "data" / name / "in").glob("*.png"))
-    ]
+    first, second = real_roughs(asked.bench)
+    networks = Asked(tuple(asked.networks), frozenset(map(source_of, second)))
     lined = [
         p
         for name in ("paint", "paint2")
         for p in sorted((asked.bench / "data" / name).glob("*/lines/00.png"))
     ]
-    demos = [Path("demo") / str(k) for k in range(0, len(stair()) + len(lookout()), 3)]
+    drawn = [p for p in (*first, *second) if not of_demo(p) or int(p.name) % 3 == 0]
     with ProcessPoolExecutor(asked.jobs) as workers:
-        bench = [s for found in workers.map(of_bench, paths) for s in found]
-        bench += [s for found in workers.map(of_demo, range(len(stair()) + len(lookout()))) for s in found]
-        work = [
-            (path, 100 * k + n) for k, path in enumerate([*paths, *lined, *demos]) for n in range(asked.each)
-        ]
-        made = [s for found in workers.map(generated, work) for s in found]
+        bench = [s for found in workers.map(partial(of_real, networks), [*first, *second]) for s in found]
+        work = [(path, 100 * k + n) for k, path in enumerate([*drawn, *lined]) for n in range(asked.each)]
+        made = [s for found in workers.map(partial(generated, networks), work, chunksize=4) for s in found]
     print(
-        f"{len(bench)} layers of {len(paths)} pictures, {len(made)} made; {sum(len(s.line) for s in bench + made)} pieces"
+        f"{len(bench)} layers of {len(first) + len(second)} pictures, {len(made)} made; {sum(len(s.line) for s in bench + made)} pieces"
     )
     left_out(bench, made)
     np.savez_compressed(
