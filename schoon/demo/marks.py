@@ -4,7 +4,7 @@ digital brush. For tests, and for training what tells marks apart; the demo's ow
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import cv2
@@ -80,6 +80,22 @@ class Manner:
             uneven=float(random.choice([0.0, 0.0, 0.3, 0.7])),
             doubled=float(random.choice([0.0, 0.0, 0.3, 0.8])),
             swung=float(np.exp(random.uniform(-1.2, 1.4))),
+        )
+
+    @staticmethod
+    def even(random: Random) -> Manner:
+        """A hand that draws the balls and axes it builds on as steadily as its lines, with the same lead."""
+        return replace(
+            Manner.any(random),
+            construction=int(random.choice([3, 5, 6, 9])) if random.random() < 0.8 else 0,
+            coloured=False,
+            uneven=float(random.choice([0, 0, 0.3])),
+            doubled=0.0,
+            swung=float(random.uniform(0.3, 1)),
+            looseness=float(random.choice([0, 0.05, 0.1, 0.2])),
+            hatching=int(random.choice([0, 0, 0, 2])),
+            shaded=int(random.choice([0, 0, 0, 2])),
+            fading=float(random.uniform(0, 0.7)),
         )
 
 

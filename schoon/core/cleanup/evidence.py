@@ -16,6 +16,10 @@ SPREAD = 1.0
 """Sigma of what is said across a line, px."""
 
 
+_ABOUT = 24
+"""Px of bare paper that are seen about what is drawn."""
+
+
 def seen_by(layer: NDArray[np.float32], density: NDArray[np.float32]) -> NDArray[np.float32]:
     """(SEEN, h, w) what the network is told of a pencil's layer: how dark it is, and how dark beside what the pencil draws
     elsewhere. density: the layer without grain."""
@@ -26,5 +30,11 @@ def seen_by(layer: NDArray[np.float32], density: NDArray[np.float32]) -> NDArray
 
 def line_chance(layer: NDArray[np.float32], density: NDArray[np.float32]) -> NDArray[np.float32]:
     """(h, w) 0..1 for how sure the middle of a line runs here, falling off across it."""
-    score = told(__package__, "lines", seen_by(layer, density))[0]
-    return np.asarray(1 / (1 + np.exp(-score)), np.float32)
+    chance = np.zeros(layer.shape, np.float32)
+    rows, columns = (np.flatnonzero((density > MARKED).any(axis=axis)) for axis in (1, 0))
+    if rows.size:
+        # Nothing is asked of the bare paper about a drawing.
+        part = tuple(slice(max(0, at[0] - _ABOUT), at[-1] + 1 + _ABOUT) for at in (rows, columns))
+        score = told(__package__, "lines", seen_by(layer, density)[:, *part])[0]
+        chance[part] = 1 / (1 + np.exp(-score))
+    return chance

@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 from scipy.special import softmax
 
 from ..strokes import Points
+from .context import in_context
 from .kinds import KINDS, Kind
 from .lessons import UNKNOWN, UNNAMED, Taught
 from .marks import Pieces
@@ -55,8 +56,8 @@ class Mark:
 
 @dataclass(frozen=True)
 class Judged:
-    """alone: (pieces,) the chance that each piece is line by what it shows itself. chance: the same after its
-    neighbours have spoken, to decide by. shares: (pieces, KINDS) the chance of each kind if it is no line. kinds: what
+    """alone: (pieces,) the chance that each piece is line by what it shows itself and what is thought of those about it. chance:
+    the same after its neighbours have spoken, to decide by. shares: (pieces, KINDS) the chance of each kind if it is no line. kinds: what
     its chain would be, indices into KINDS. told: what was said of it, as `lessons.meant`."""
 
     alone: NDArray[np.float64]
@@ -69,8 +70,8 @@ class Judged:
 def judge(pieces: Pieces, known: Taught, told: NDArray[np.int64] | None = None) -> Judged:
     """What each piece is. known: what was learnt, beyond what is known of any drawing. told: as in `Judged`."""
     told = np.full(len(pieces.lengths), UNKNOWN) if told is None else told
-    odds = known.line.scores(pieces.features)[:, 0]
-    odds = np.where(told == -1, _TOLD, np.where(told >= 0, -_TOLD, odds))
+    odds = _said(told, known.line.scores(pieces.features)[:, 0])
+    odds = _said(told, known.among.scores(np.hstack([pieces.features, in_context(pieces, odds)]))[:, 0])
     chance = _smoothed(pieces, odds, told != UNKNOWN)
     shares = np.full((len(odds), len(KINDS)), 1 / len(KINDS))
     # Of what is surely line it does not matter what it would be otherwise.
@@ -78,10 +79,14 @@ def judge(pieces: Pieces, known: Taught, told: NDArray[np.int64] | None = None) 
     shares[asked] = softmax(known.kind.scores(pieces.features[asked]), axis=1)
     named = (told >= 0) & (told < UNNAMED)
     shares[named] = 10 * np.eye(len(KINDS))[told[named]]
-    own = _owners(pieces)
+    own = pieces.owners
     # A chain that is no line is one thing from end to end.
     total = np.stack([np.bincount(own, column) for column in (shares * (1 - chance)[:, None]).T], axis=1)
     return Judged(1 / (1 + np.exp(-odds)), chance, shares, total.argmax(axis=1)[own], told)
+
+
+def _said(told: NDArray[np.int64], odds: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.where(told == -1, _TOLD, np.where(told >= 0, -_TOLD, odds))
 
 
 def told_apart(pieces: Pieces, closed: Sequence[bool], cut: float, judged: Judged) -> list[Mark]:
@@ -109,14 +114,9 @@ def told_apart(pieces: Pieces, closed: Sequence[bool], cut: float, judged: Judge
     return lines + [m for m in marks if m.kind != "line"]
 
 
-def _owners(pieces: Pieces) -> NDArray[np.int64]:
-    count = len(pieces.lengths)
-    return np.repeat(np.arange(len(pieces.first)), np.diff(np.r_[pieces.first, count]))
-
-
 def _smoothed(pieces: Pieces, odds: NDArray[np.float64], certain: NDArray[np.bool_]) -> NDArray[np.float64]:
     """Chances after neighbours along the same chain have spoken to each other (mean field). certain: not to be moved."""
-    own = _owners(pieces)
+    own = pieces.owners
     same = own[1:] == own[:-1]
     odds = np.where(certain, odds, np.clip(odds, -4.6, 4.6))
     chance = 1 / (1 + np.exp(-odds))
@@ -131,7 +131,7 @@ def _smoothed(pieces: Pieces, odds: NDArray[np.float64], certain: NDArray[np.boo
 def _kept(pieces: Pieces, chance: NDArray[np.float64], cut: float) -> NDArray[np.bool_]:
     """(pieces,) which are line: likely ones, what lies between two of them, and what shuts a form."""
     keep = chance >= cut
-    own = _owners(pieces)
+    own = pieces.owners
     for first, last in _runs(keep, own, False):
         inner = first > 0 and last < len(keep) and own[first - 1] == own[last] == own[first]
         if inner and last - first <= _SHORT and chance[first:last].mean() > _HARDLY:

@@ -39,7 +39,7 @@ _MOST = 1500
 
 
 def learnt(name: str) -> Forest:
-    """The forest of that name: "line", log odds of being a line, or "kind", logits of `labels.KINDS`."""
+    """The forest of that name: "line", log odds of being a line, "among", the same among the others (`in_context`), or "kind", logits of `labels.KINDS`."""
     return read_forest(__package__, "marks.npz", name)
 
 
@@ -153,17 +153,18 @@ def lesson_of(
 
 @dataclass(frozen=True)
 class Taught:
-    """The forests after all lessons of a run."""
+    """The forests after all lessons of a run. among: what is line among what is thought of the others, which lessons do not change."""
 
     line: Forest
+    among: Forest
     kind: Forest
 
 
 def taught(lessons: Sequence[Lesson]) -> Taught:
     """What is learnt from lessons; what was known before without any."""
-    line, kind = learnt("line"), learnt("kind")
+    line, among, kind = (learnt(name) for name in ("line", "among", "kind"))
     if not lessons:
-        return Taught(line, kind)
+        return Taught(line, among, kind)
     features = np.concatenate([x.features for x in lessons])
     chance = np.concatenate([x.line for x in lessons])
     weight = np.concatenate([x.weight for x in lessons])
@@ -173,7 +174,7 @@ def taught(lessons: Sequence[Lesson]) -> Taught:
         # A finished drawing does say how many lines there are.
         after = _as_many(line, after, features[~np.concatenate([x.told for x in lessons])])
     # Of a line nothing is learnt of what it would be otherwise.
-    return Taught(after, kind.taught(features, kinds, weight * (1 - chance), _LOOSE))
+    return Taught(after, among, kind.taught(features, kinds, weight * (1 - chance), _LOOSE))
 
 
 def _as_many(before: Forest, after: Forest, features: NDArray[np.float32]) -> Forest:

@@ -18,6 +18,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from ..strokes import Points, resample
+from .rings import rings_of
 
 PIECE = 10.0
 """Length of a piece, px of the working picture."""
@@ -38,7 +39,7 @@ _TEXTURE = 8.0
 """Sigma of the neighbourhood whose texture is measured, px."""
 
 
-FEATURES = 54
+FEATURES = 58
 """What is measured of a piece."""
 
 
@@ -47,7 +48,8 @@ class Pieces:
     """Chains cut into pieces.
 
     points: (n, 2) px, 1 px apart, chain after chain. chain: (n,) which chain each belongs to. piece: (n,) which piece.
-    first: (chains,) first piece of each. features: (pieces, FEATURES). lengths: (pieces,) px.
+    first: (chains,) first piece of each. features: (pieces, FEATURES). lengths: (pieces,) px. on_ring: (chains, rings.PLACES) the
+    pieces that are drawn round the ellipse that fits a chain best, -1 for none.
     """
 
     points: Points
@@ -56,6 +58,12 @@ class Pieces:
     first: NDArray[np.int64]
     features: NDArray[np.float32]
     lengths: NDArray[np.float64]
+    on_ring: NDArray[np.int64]
+
+    @property
+    def owners(self) -> NDArray[np.int64]:
+        """(pieces,) the chain of each."""
+        return np.repeat(np.arange(len(self.first)), np.diff(np.r_[self.first, len(self.lengths)]))
 
 
 def measure(
@@ -79,12 +87,14 @@ def measure(
     piece = first[chain] + np.minimum(along * counts[chain] // sizes[chain], counts[chain] - 1)
     of_points = _Point(points, tangent, chain, along, sizes)
     chains = _meetings(of_points)
+    rings = rings_of(points, tangent, sizes, _at(cv2.dilate(density, np.ones((3, 3), np.uint8)), points))
     columns = [
         *_tone(of_points, density, strength, scale),
         *_parallels(of_points),
         *_texture(of_points, density),
         *(column[chain] for column in chains[0]),
         *_place(of_points, chains[1], density),
+        *rings.measures[chain].T,
         _at(cv2.dilate(chance, np.ones((3, 3), np.uint8)), points),
     ]
     table = np.stack(columns, axis=1)
@@ -93,7 +103,8 @@ def measure(
     own = np.repeat(np.arange(len(runs)), counts)
     around = _in_context(features, own, weight)
     features = np.concatenate([features, around, _divided(features[:, 0], around[:, 0], weight)], axis=1)
-    return Pieces(points, chain, piece, first, features.astype(np.float32), weight.astype(float))
+    on_ring = np.where(rings.on >= 0, piece[rings.on], -1)
+    return Pieces(points, chain, piece, first, features.astype(np.float32), weight.astype(float), on_ring)
 
 
 @dataclass(frozen=True)
