@@ -281,6 +281,19 @@ class Thing:
         return [part("tub", box(c, tub, straight)), part("lid", box(c, lid, straight)), part("spot", spot)]
 
 
+def lines_of(seed: int) -> list[np.ndarray]:
+    """The true lines of a figure with something round beside it."""
+    random = np.random.default_rng(seed)
+    u = random.uniform
+    figure = Figure(random, "A")
+    parts = figure.at(np.array([u(450, 650), u(400, 480)]), u(0, 3), 0)
+    for k in range(random.integers(0, 3)):
+        middle = np.array([u(150, 950), u(150, 700)])
+        rings = [ellipse(tuple(middle), size, size * u(0.6, 1)) for size in (u(40, 120), u(12, 30))]
+        parts[:0] = [Part(f"ring {k} {n}", "ring", ring) for n, ring in enumerate(rings)]
+    return [np.asarray(line, float) for line in flatten(parts, SIZE).lines if len(line) > 3]
+
+
 def made(seed: int) -> tuple[list[Patches], list[np.ndarray]]:
     """A run of drawings: their patches, and (h, w) the pot of each pixel, NOTHING for paper. A quarter of the seeds give
     unlike poses with nothing between, in several sizes and looking either way."""

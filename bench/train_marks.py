@@ -2,7 +2,7 @@
 
 Run by hand: pip install scikit-learn; python bench/train_marks.py BENCH_FOLDER
 It learns from the bench's roughs (`clean`, `clean2`) and the demo's, and from roughs that `schoon.demo.marks` makes of these
-and of the bench's line art (`paint`, `paint2`), whose marks are all known. Before it writes anything it prints what it is worth on pictures left out, drawn from nothing it has
+of the bench's line art (`paint`, `paint2`) and of made figures, whose marks are all known. Before it writes anything it prints what it is worth on pictures left out, drawn from nothing it has
 seen: folds are by picture, and what was generated from a picture is left out with it.
 
 Pieces are measured in what the network of `train_lines.py` sees. What it says of roughs it was taught with is better than what
@@ -22,6 +22,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from figures import lines_of
 from scipy.spatial import cKDTree
 from scipy.special import expit
 from skimage.morphology import skeletonize
@@ -44,6 +45,9 @@ NEAR = 5.0
 SIZES = ((1152, 1152), (1280, 960), (1600, 1200), (1200, 1500), (1920, 1080))
 FOLDS, TOLD_FOLDS = 6, 4
 """Parts of the drawings of which one is left out to measure; and to say what is thought of drawings not learnt from."""
+
+FIGURES = 24
+"""Made figures, whose heads and wheels are as round as the balls that others are built on."""
 
 REAL_COUNTS = 2.0
 """How much more a rough of the bench or the demo counts than one that was made."""
@@ -128,7 +132,9 @@ def pieces_of(
 
 
 def truth_of(path: Path) -> list[np.ndarray]:
-    """True lines of a rough of the bench or the demo, or centre lines of line art."""
+    """True lines of a rough of the bench or the demo or of a made figure, or centre lines of line art."""
+    if path.parent.name == "figure":
+        return lines_of(int(path.name))
     if of_demo(path):
         return [np.asarray(line, float) for line in demo_drawing(path).truth().lines]
     if path.parent.name == "lines":
@@ -184,8 +190,8 @@ def laid(
 
 def source_of(path: Path) -> str:
     """What a picture is of: left out together."""
-    if of_demo(path):
-        return f"demo{path.name}"
+    if path.parent.name in ("demo", "figure"):
+        return path.parent.name + path.name
     return path.parent.parent.name if path.parent.name == "lines" else path.stem
 
 
@@ -305,9 +311,14 @@ def main() -> None:
         for p in sorted((asked.bench / "data" / name).glob("*/lines/00.png"))
     ]
     drawn = [p for p in (*first, *second) if not of_demo(p) or int(p.name) % 3 == 0]
+    figures = [Path("figure") / str(k) for k in range(FIGURES)]
     with ProcessPoolExecutor(asked.jobs) as workers:
         bench = [s for found in workers.map(partial(of_real, networks), [*first, *second]) for s in found]
-        work = [(path, 100 * k + n) for k, path in enumerate([*drawn, *lined]) for n in range(asked.each)]
+        work = [
+            (path, 100 * k + n)
+            for k, path in enumerate([*drawn, *lined, *figures])
+            for n in range(asked.each)
+        ]
         made = [s for found in workers.map(partial(generated, networks), work, chunksize=4) for s in found]
     print(
         f"{len(bench)} layers of {len(first) + len(second)} pictures, {len(made)} made; {sum(len(s.line) for s in bench + made)} pieces"

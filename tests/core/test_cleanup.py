@@ -61,11 +61,18 @@ def test_coloured_pencil_counts_when_asked_for(random: np.random.Generator) -> N
 
 
 def test_a_box_keeps_its_corners() -> None:
-    picture = np.full((480, 640, 3), 250, np.uint8)
-    cv2.polylines(picture, [BOX.round().astype(np.int32)], True, (40, 40, 40), 4, cv2.LINE_AA)
-    drawn = np.vstack([sample(s, 1.0)[0] for s in propose_strokes(picture)])
-    away, _ = cKDTree(drawn).query(np.array([[80.0, 80], [260, 80], [260, 240], [80, 240]]))
-    assert away.max() < 3.5
+    away = []
+    for turn in (0.0, 0.2, 0.5, 0.9):
+        about = np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
+        corners = np.array([[-90.0, -80], [90, -80], [90, 80], [-90, 80]]) @ about + [240, 220]
+        picture = np.full((480, 640, 3), 250, np.uint8)
+        cv2.polylines(
+            picture, [np.round(corners * 16).astype(np.int32)], True, (40, 40, 40), 4, cv2.LINE_AA, 4
+        )
+        drawn = np.vstack([sample(s, 1.0)[0] for s in propose_strokes(picture)])
+        away.append(cKDTree(drawn).query(corners)[0])
+    assert np.mean(away) < 2
+    assert np.max(away) < 4.5
 
 
 def test_light_line_on_dark_and_on_transparent_paper() -> None:
