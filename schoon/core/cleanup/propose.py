@@ -69,13 +69,13 @@ _BLUNT = 2.0
 _BESIDE_AT = 1.4
 """Sigma at which marks are found that are not seen as lines, px of the working picture."""
 
-_SEEN_AT = (1.0, 2.0, 2.8)
+_SEEN_AT = (0.6, 1.0, 2.0, 2.8)
 """Sigmas at which lines are followed in what is seen of them, px: a wider one where it is told of as two."""
 
 _BEADS = 1.06
 """A wider one is taken where it shortens the skeleton by more than this factor."""
 
-_LINE_SCALE = 1.2
+_LINE_SCALE = 1.0
 """Half the width of what is seen of a line, px."""
 
 _FAINTLY = 0.5
