@@ -2,7 +2,7 @@
 
 Run by hand: pip install torch onnx; python bench/train_lines.py BENCH_FOLDER --pictures FOLDER
 A small network sees roughs that `schoon.demo.marks` makes of the bench's lines and line art and of the demo's, whose true lines
-are known, and in the last quarter the bench's own roughs (`clean`, `clean2`) and the demo's as well. `--left first` and `second`
+are known, and in the second half the bench's own roughs (`clean`, `clean2`) and the demo's as well. `--left first` and `second`
 keep a half of those out, and everything made of them: the trees of `train_marks.py` are taught with what two such networks say.
 FOLDER keeps what was made, so that it is made once.
 """
@@ -12,6 +12,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
+from copy import deepcopy
 from functools import partial
 from pathlib import Path
 
@@ -40,7 +41,10 @@ LINE_COUNTS = 4.0
 """How much more a place on a line counts than one beside it."""
 
 BENCH_COUNTS = 0.5
-"""Share of the pieces that are of real roughs in the last quarter."""
+"""Share of the pieces that are of real roughs in the second half."""
+
+LATER = 0.75
+"""How much the last quarter of the teaching counts in what is written; the one before it counts the rest."""
 
 SEARCHED = 0.25
 """Share of the roughs that are drawn in the hand of the demo's: overshooting strokes that search for a line."""
@@ -161,6 +165,16 @@ def teach(
     return network.eval()
 
 
+def mean_of(before: Network, after: Network, share: float) -> Network:
+    """A network whose weights lie between those of two (P. Izmailov and others, 2018), a share of the way."""
+    mean = deepcopy(after)
+    first = before.state_dict()
+    mean.load_state_dict(
+        {name: first[name] + share * (last - first[name]) for name, last in after.state_dict().items()}
+    )
+    return mean
+
+
 def line_art(bench: Path) -> list[Path]:
     """The bench's line art."""
     art = sorted((bench / "data" / "paint").glob("*/lines/0[04].png"))
@@ -190,8 +204,10 @@ def main() -> None:
     unseen = {source_of(p) for p in out}
     known = [p for p in sorted(asked.pictures.glob("*.png")) if p.name.split("-")[0] not in unseen]
     torch.manual_seed(0)
-    network = teach(Network(SEEN, 1, WIDTHS), known, [], asked.steps * 3 // 4, RATE, 0)
-    network = teach(network, known, bench, asked.steps // 4, RATE / 2, 1)
+    network = teach(Network(SEEN, 1, WIDTHS), known, [], asked.steps // 2, RATE, 0)
+    before = teach(network, known, bench, asked.steps // 4, RATE / 2, 1)
+    after = teach(deepcopy(before), known, bench, asked.steps // 4, RATE / 2, 2)
+    network = mean_of(before, after, LATER)
     write(network, asked.out)
     print(f"{asked.out} written")
 

@@ -2,8 +2,9 @@
 
 Run by hand: pip install scikit-learn; python bench/train_marks.py BENCH_FOLDER
 It learns from the bench's roughs (`clean`, `clean2`) and the demo's, and from roughs that `schoon.demo.marks` makes of these
-of the bench's line art (`paint`, `paint2`) and of made figures, whose marks are all known. Before it writes anything it prints what it is worth on pictures left out, drawn from nothing it has
-seen: folds are by picture, and what was generated from a picture is left out with it.
+of the bench's line art (`paint`, `paint2`) and of made figures, whose marks are all known. Before it writes anything it prints
+what it is worth on pictures left out, drawn from nothing it has seen: folds are by picture, and what was generated from a picture
+is left out with it.
 
 Pieces are measured in what the network of `train_lines.py` sees. What it says of roughs it was taught with is better than what
 it will say of others, so that the trees would trust it too far: `--networks` takes two that were taught without one half each.

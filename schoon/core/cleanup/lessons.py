@@ -39,7 +39,8 @@ _MOST = 1500
 
 
 def learnt(name: str) -> Forest:
-    """The forest of that name: "line", log odds of being a line, "among", the same among the others (`in_context`), or "kind", logits of `labels.KINDS`."""
+    """The forest of that name: "line", log odds of being a line, "among", the same among the others (`context.in_context`), or
+    "kind", logits of `labels.KINDS`."""
     return read_forest(__package__, "marks.npz", name)
 
 
