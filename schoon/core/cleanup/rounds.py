@@ -58,6 +58,9 @@ _LONG = 2.4
 _WITHIN_ANOTHER = 2.0
 """How much farther off an oval a form may be that lies in another round one."""
 
+_CLOSELY, _MOSTLY = 0.26, 0.85
+"""Widths of a line within which a chain goes round an outline that it then leaves, and how much of it; corners lie farther off."""
+
 _SHARED = 1.35
 """Widths of a line from which on two lines run side by side."""
 
@@ -68,7 +71,7 @@ _OWN = 0.42
 """Share of an outline from which on a chain that runs along it is its line, and not one that touches it."""
 
 _WHOLE = 0.85
-"""Share of an outline from which on its line was found whole."""
+"""Share of an outline from which on its line was found whole, unless it runs on."""
 
 _BESIDE = 1.2
 """Border that a form shares with the rest of the form it lies in, beside the root of its area."""
@@ -283,11 +286,15 @@ def _without(chains: list[_Chain], rings: Sequence[Points], width: float) -> tup
     rings: an outline, and that of the form it lies in if it is known.
     """
     runs = [_along(chain.points, rings[0], width) for chain in chains]
-    own, of = max(
-        ((share, c.of) for c, found in zip(chains, runs, strict=True) for *_, share in found),
-        default=(0.0, 0),
+    own, of, whole = max(
+        (
+            (share, c.of, share >= _WHOLE and not _runs_on(c.points, rings[0], a, b, width))
+            for c, found in zip(chains, runs, strict=True)
+            for a, b, share in found
+        ),
+        default=(0.0, 0, False),
     )
-    if not _OWN <= own < _WHOLE:
+    if own < _OWN or whole:
         return chains, None
     left: list[_Chain] = []
     for chain, found in zip(chains, runs, strict=True):
@@ -307,6 +314,13 @@ def _without(chains: list[_Chain], rings: Sequence[Points], width: float) -> tup
                 last = [_nearest(piece[-1], rings)] if b < len(chain.points) else []
                 left.append(_Chain(np.vstack([*first, piece, *last]), chain.of))
     return left, of
+
+
+def _runs_on(chain: Points, ring: Points, first: int, last: int, width: float) -> bool:
+    """Whether a chain that is open goes round an outline closely, and then on along something else."""
+    is_open = float(np.hypot(*(chain[0] - chain[-1]))) >= width
+    off = cKDTree(ring).query(chain[first:last])[0]
+    return is_open and bool(np.quantile(off, _MOSTLY) < _CLOSELY * width)
 
 
 def _within(chain: Points, rings: Sequence[Points], width: float) -> NDArray[np.bool_]:
