@@ -54,7 +54,7 @@ def ask(file: Path | None) -> None:
     """Has another forest asked in this process."""
     cv2.setNumThreads(1)
     if file is not None:
-        own = {name: read(file.read_bytes(), name) for name in ("line", "kind")}
+        own = {name: read(file.read_bytes(), name) for name in ("line", "among", "kind")}
         lessons.learnt = own.__getitem__  # type: ignore[assignment]
 
 

@@ -31,7 +31,7 @@ from skimage.morphology import skeletonize
 from schoon.core import network
 from schoon.core import skeleton as graphs
 from schoon.core.cleanup import propose
-from schoon.core.cleanup.context import in_context
+from schoon.core.cleanup.context import among_others
 from schoon.core.cleanup.kinds import KINDS
 from schoon.core.cleanup.marks import Pieces
 from schoon.core.strokes import resample
@@ -216,11 +216,6 @@ def line_forest(samples: list[Sample], seen: list[np.ndarray] | None = None) -> 
     return model.fit(features[clear], line[clear] > 0.5, sample_weight=weight[clear] * 300)
 
 
-def among(pieces: Pieces, odds: np.ndarray) -> np.ndarray:
-    """What pieces are told by once something is thought of all of them."""
-    return np.hstack([pieces.features, in_context(pieces, odds)])
-
-
 def forests(samples: list[Sample]) -> tuple[Any, Any]:
     """Learns what is line by itself; and among the others, from what is thought of drawings that were not learnt from."""
     sources = sorted({s.source for s in samples})
@@ -230,7 +225,7 @@ def forests(samples: list[Sample]) -> tuple[Any, Any]:
         model = line_forest([s for s in samples if s.source not in out])
         for k, s in enumerate(samples):
             if s.source in out:
-                seen[k] = among(s.pieces, model.decision_function(s.pieces.features))
+                seen[k] = among_others(s.pieces, model.decision_function(s.pieces.features))
     return line_forest(samples), line_forest(samples, [seen[k] for k in range(len(samples))])
 
 
@@ -277,7 +272,7 @@ def left_out(bench: list[Sample], made: list[Sample]) -> None:
             if s.source in out:
                 odds = alone.decision_function(s.pieces.features)
                 chance[0].append(expit(odds))
-                chance[1].append(again.predict_proba(among(s.pieces, odds))[:, 1])
+                chance[1].append(again.predict_proba(among_others(s.pieces, odds))[:, 1])
                 right.append(s.line)
                 weight.append(s.pieces.lengths)
     r, w = np.concatenate(right), np.concatenate(weight)

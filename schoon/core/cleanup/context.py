@@ -31,6 +31,12 @@ _DARK, _WIDTH = 0, 6
 """Columns of `Pieces.features`: how dark and how wide a piece is."""
 
 
+def among_others(pieces: Pieces, odds: NDArray[np.float64]) -> NDArray[np.float32]:
+    """(pieces, FEATURES + CONTEXT) what pieces are judged by once something is thought of all of them: as `in_context`, behind what
+    each shows itself."""
+    return np.hstack([pieces.features, in_context(pieces, odds)])
+
+
 def in_context(pieces: Pieces, odds: NDArray[np.float64]) -> NDArray[np.float32]:
     """(pieces, CONTEXT). odds: (pieces,) log odds of being line, by what each shows itself."""
     odds = np.clip(odds, -_SURE, _SURE)

@@ -15,7 +15,6 @@ SEEN = 2
 SPREAD = 1.0
 """Sigma of what is said across a line, px."""
 
-
 _ABOUT = 24
 """Px of bare paper that are seen about what is drawn."""
 

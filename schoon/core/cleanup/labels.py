@@ -13,7 +13,7 @@ from scipy.spatial import cKDTree
 from scipy.special import softmax
 
 from ..strokes import Points
-from .context import in_context
+from .context import among_others
 from .kinds import KINDS, Kind
 from .lessons import UNKNOWN, UNNAMED, Taught
 from .marks import Pieces
@@ -56,11 +56,11 @@ class Mark:
 
 @dataclass(frozen=True)
 class Judged:
-    """alone: (pieces,) the chance that each piece is line by what it shows itself and what is thought of those about it. chance:
-    the same after its neighbours have spoken, to decide by. shares: (pieces, KINDS) the chance of each kind if it is no line. kinds: what
-    its chain would be, indices into KINDS. told: what was said of it, as `lessons.meant`."""
+    """first: (pieces,) the chance that each piece is line by what it shows itself and what is thought of those about it. chance:
+    the same after its neighbours have spoken, to decide by. shares: (pieces, KINDS) the chance of each kind if it is no line.
+    kinds: what its chain would be, indices into KINDS. told: what was said of it, as `lessons.meant`."""
 
-    alone: NDArray[np.float64]
+    first: NDArray[np.float64]
     chance: NDArray[np.float64]
     shares: NDArray[np.float64]
     kinds: NDArray[np.int64]
@@ -71,7 +71,7 @@ def judge(pieces: Pieces, known: Taught, told: NDArray[np.int64] | None = None) 
     """What each piece is. known: what was learnt, beyond what is known of any drawing. told: as in `Judged`."""
     told = np.full(len(pieces.lengths), UNKNOWN) if told is None else told
     odds = _said(told, known.line.scores(pieces.features)[:, 0])
-    odds = _said(told, known.among.scores(np.hstack([pieces.features, in_context(pieces, odds)]))[:, 0])
+    odds = _said(told, known.among.scores(among_others(pieces, odds))[:, 0])
     chance = _smoothed(pieces, odds, told != UNKNOWN)
     shares = np.full((len(odds), len(KINDS)), 1 / len(KINDS))
     # Of what is surely line it does not matter what it would be otherwise.
@@ -86,6 +86,7 @@ def judge(pieces: Pieces, known: Taught, told: NDArray[np.int64] | None = None) 
 
 
 def _said(told: NDArray[np.int64], odds: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Log odds, and of what a person told of the same instead."""
     return np.where(told == -1, _TOLD, np.where(told >= 0, -_TOLD, odds))
 
 
@@ -109,7 +110,7 @@ def told_apart(pieces: Pieces, closed: Sequence[bool], cut: float, judged: Judge
         for first, last in itertools.pairwise(bounds.tolist()):
             run = points[first : min(last + 1, len(points))]
             kind: Literal["line"] | Kind = "line" if flags[first] else KINDS[judged.kinds[own[first]]]
-            marks.append(Mark(run, kind, float(judged.alone[own[first:last]].mean())))
+            marks.append(Mark(run, kind, float(judged.first[own[first:last]].mean())))
     lines = _rejoined([m for m in marks if m.kind == "line"])
     return lines + [m for m in marks if m.kind != "line"]
 

@@ -87,13 +87,14 @@ def measure(
     piece = first[chain] + np.minimum(along * counts[chain] // sizes[chain], counts[chain] - 1)
     of_points = _Point(points, tangent, chain, along, sizes)
     chains = _meetings(of_points)
-    rings = rings_of(points, tangent, sizes, _at(cv2.dilate(density, np.ones((3, 3), np.uint8)), points))
+    dark = _at(cv2.dilate(density, np.ones((3, 3), np.uint8)), points)
+    rings = rings_of(points, tangent, sizes, dark)
     columns = [
         *_tone(of_points, density, strength, scale),
         *_parallels(of_points),
         *_texture(of_points, density),
         *(column[chain] for column in chains[0]),
-        *_place(of_points, chains[1], density),
+        *_place(of_points, chains[1], density.shape, dark),
         *rings.measures[chain].T,
         _at(cv2.dilate(chance, np.ones((3, 3), np.uint8)), points),
     ]
@@ -245,13 +246,14 @@ def _meetings(of: _Point) -> tuple[list[NDArray[np.float64]], NDArray[np.int64]]
     return shape, group
 
 
-def _place(of: _Point, group: NDArray[np.int64], density: NDArray[np.float32]) -> list[NDArray[np.float64]]:
+def _place(
+    of: _Point, group: NDArray[np.int64], shape: tuple[int, ...], dark: NDArray[np.float64]
+) -> list[NDArray[np.float64]]:
     """Where a mark lies: from the rim of the picture and from the figure, in shares of the figure; and what it hangs
     together with."""
-    height, width = density.shape
+    height, width = shape
     own = group[of.chain]
     size = np.bincount(own).astype(float)
-    dark = _at(cv2.dilate(density, np.ones((3, 3), np.uint8)), of.places)
     tone = np.bincount(own, np.minimum(dark, 1.0)) / size
     main = int((size * tone).argmax())
     figure = of.places[own == main]

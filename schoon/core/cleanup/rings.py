@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..ovals import oval_of
 from ..strokes import Points
 
 _ARC, _LEAST_HALF = 30, 8.0
@@ -47,22 +47,16 @@ def rings_of(points: Points, tangent: Points, sizes: NDArray[np.int64], dark: ND
     whose, places, ways, aside = [], [], [], []
     for k in np.flatnonzero(sizes >= _ARC).tolist():
         own = points[starts[k] : starts[k] + sizes[k] : 2]
-        try:
-            centre, axes, degrees = cv2.fitEllipseDirect(own.astype(np.float32))
-        except cv2.error:
+        oval = oval_of(own)
+        if oval is None or not (oval.half.min() >= _LEAST_HALF and oval.half.max() <= largest):
             continue
-        half = np.array(axes) / 2
-        if not (half.min() >= _LEAST_HALF and half.max() <= largest):
-            continue
-        cos, sin = np.cos(np.deg2rad(degrees)), np.sin(np.deg2rad(degrees))
-        to = np.array([[cos, sin], [-sin, cos]])
-        off = np.hypot(*((own - centre) @ to.T / half).T) - 1
+        off = np.hypot(*oval.within(own).T) - 1
         measures[k, 0] = min(1.0, float(np.sqrt((off**2).mean())))
-        way = (around * half) @ to
+        way = oval.around(around)
         whose.append(k)
-        places.append((circle * half) @ to + centre)
+        places.append(oval.around(circle) + oval.centre)
         ways.append(way / np.hypot(*way.T)[:, None])
-        aside.append(max(_ASIDE[0], _ASIDE[1] * float(half.min())))
+        aside.append(max(_ASIDE[0], _ASIDE[1] * float(oval.half.min())))
     if not whose:
         return Rings(measures, on)
     away, near = cKDTree(points).query(np.concatenate(places))

@@ -1,7 +1,7 @@
 """The surface of all forms of a drawing together.
 
-Forms that are blown up one by one are right where their edges were read right, and no form is quite a balloon. A network that has seen many figures whose solids are known
-(`bench/train_surface.py`) says how their surface differs, and how far off it may be.
+Forms that are blown up one by one are right where their edges were read right, and no form is quite a balloon. A network that
+has seen many figures whose solids are known (`bench/train_surface.py`) says how their surface differs, and how far off it may be.
 """
 
 from __future__ import annotations

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ..ovals import oval_of
 from .forms import Forms
 
 _GAP, _RUN = 3, 5
@@ -57,15 +58,10 @@ def _ellipse(places: NDArray[np.float64], seen: NDArray[np.bool_]) -> NDArray[np
     """(h, w) the ellipse that a form's own edge is part of, None if it is none. places: (n, 2) row and column along it."""
     if len(places) < _ENOUGH:
         return None
-    try:
-        (x, y), (wide, high), turn = cv2.fitEllipseDirect(places[:, ::-1].astype(np.float32))
-    except cv2.error:
+    oval = oval_of(places[:, ::-1])
+    if oval is None or not (oval.half.min() >= _LEAST_HALF and oval.half.max() <= max(seen.shape)):
         return None
-    half = np.array([wide, high]) / 2
-    if not (half.min() >= _LEAST_HALF and half.max() <= max(seen.shape)):
-        return None
-    t = np.deg2rad(turn)
-    around = (places[:, ::-1] - (x, y)) @ np.array([[np.cos(t), -np.sin(t)], [np.sin(t), np.cos(t)]]) / half
+    around = oval.within(places[:, ::-1])
     off = np.hypot(*around.T) - 1
     angles = np.sort(np.arctan2(around[:, 1], around[:, 0]))
     gaps = np.diff(np.r_[angles, angles[0] + 2 * np.pi])
@@ -73,7 +69,7 @@ def _ellipse(places: NDArray[np.float64], seen: NDArray[np.bool_]) -> NDArray[np
     if np.sqrt((off**2).mean()) > _OFF or covered < _COVERED:
         return None
     filled = np.zeros(seen.shape, np.uint8)
-    cv2.ellipse(filled, ((x, y), (wide, high), turn), 1, cv2.FILLED)
+    cv2.ellipse(filled, (oval.centre.tolist(), (2 * oval.half).tolist(), oval.turn), 1, cv2.FILLED)
     found = filled > 0
     return found if (found & seen).sum() > _HELD * seen.sum() else None
 
