@@ -17,7 +17,7 @@ from schoon.work.derived import sheet_patches
 from schoon.work.documents import line_document, paint_document, spots_of
 
 from .test_line import SIZE, lined, rough
-from .test_path import drag, on_screen
+from .test_path import drag, on_screen, stage
 from .waiting import until
 
 pytestmark = pytest.mark.browser
@@ -129,7 +129,7 @@ def test_one_thing_in_several_drawings_is_one_question(desk: Page, store: Store)
 
 
 def test_a_leak_is_traced_and_shut(desk: Page) -> None:
-    desk.get_by_role("navigation", name="Stages").get_by_role("link", name="Seal").click()
+    stage(desk, "Seal")
     until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
     desk.keyboard.press("v")
     desk.mouse.click(*on_screen(desk, 308, 270))

@@ -79,7 +79,8 @@ def revision(page: Page) -> int:
 
 
 def on_screen(page: Page, x: float, y: float) -> tuple[float, float]:
-    """Where a point of the drawing lies on the screen."""
+    """Where a point of the drawing lies on the screen, once there is a table to ask."""
+    until(page, "schoon.table.view")
     return tuple(
         page.evaluate(
             "([x, y]) => { const [a, b, c, d, e, f] = schoon.table.view.matrix();"
