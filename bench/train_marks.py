@@ -6,7 +6,8 @@ of the bench's line art (`paint`, `paint2`) and of made figures, whose marks are
 what it is worth on pictures left out, drawn from nothing it has seen: folds are by picture, and what was generated from a picture
 is left out with it.
 
-Pieces are measured in what the network of `train_lines.py` sees. What it says of roughs it was taught with is better than what
+Two forests are taught, on lines that are followed more finely and less, and what ships is their mean: pieces of one hand that
+each of them gets wrong are seldom the same. Pieces are measured in what the network of `train_lines.py` sees. What it says of roughs it was taught with is better than what
 it will say of others, so that the trees would trust it too far: `--networks` takes two that were taught without one half each.
 """
 
@@ -56,6 +57,9 @@ REAL_COUNTS = 2.0
 THIN = 2
 """Of the pieces of a rough that was made every so-manieth is learnt from: neighbours are alike."""
 
+FOLLOWED = (propose._SEEN_AT, propose._SEEN_AT[1:])
+"""Sigmas at which lines are followed in what is learnt from: as shipped, and without the finest."""
+
 OUT = Path(__file__).resolve().parent.parent / "schoon/core/cleanup/marks.npz"
 
 
@@ -73,14 +77,16 @@ class Sample:
 @dataclass(frozen=True)
 class Asked:
     """What each picture is seen by. networks: files of two, taught without the first and the second half; none: the shipped one.
-    second: sources of the second half."""
+    second: sources of the second half. followed: sigmas at which lines are followed."""
 
     networks: tuple[str, ...]
     second: frozenset[str]
+    followed: tuple[float, ...]
 
     def ask(self, path: Path) -> None:
         """Has a network asked, in this process, that has not seen a picture."""
         cv2.setNumThreads(1)
+        propose._SEEN_AT = self.followed
         if self.networks:
             file = self.networks[source_of(path) in self.second]
             network._network = lambda package, name: _opened(file)
@@ -260,19 +266,38 @@ def numbers(name: str, model: Any) -> dict[str, np.ndarray]:
     }  # fmt: skip
 
 
-def left_out(bench: list[Sample], made: list[Sample]) -> None:
-    """Prints how well pieces of pictures are told apart that nothing was learnt from: by themselves and among the others."""
-    sources = sorted({s.source for s in bench})
+def mean_of(forests: Sequence[dict[str, np.ndarray]]) -> dict[str, np.ndarray]:
+    """A forest whose log odds are the mean of those of several, each as `numbers` gives it."""
+    found = {}
+    for name in forests[0]:
+        tables = [forest[name] for forest in forests]
+        if name.endswith("_start"):
+            found[name] = np.mean(tables, axis=0)
+            continue
+        most = max(table.shape[1] for table in tables)
+        found[name] = np.concatenate([np.pad(t, ((0, 0), (0, most - t.shape[1]))) for t in tables])
+        if name.endswith("_value"):
+            found[name] = found[name] / np.float32(len(tables))
+    return found
+
+
+def left_out(sets: Sequence[list[Sample]]) -> None:
+    """Prints how well pieces of the first set are told apart by forests of all sets that have not seen their pictures: by
+    themselves and among the others."""
+    real = [s for s in sets[0] if s.kind.max() < 0]
+    sources = sorted({s.source for s in real})
     chance: list[list[np.ndarray]] = [[], []]
     right, weight = [], []
     for fold in range(FOLDS):
         out = set(sources[fold::FOLDS])
-        alone, again = forests([s for s in bench + made if s.source not in out])
-        for s in bench:
+        taught = [forests([s for s in samples if s.source not in out]) for samples in sets]
+        for s in real:
             if s.source in out:
-                odds = alone.decision_function(s.pieces.features)
+                odds = np.mean([alone.decision_function(s.pieces.features) for alone, _ in taught], axis=0)
+                seen = among_others(s.pieces, odds)
+                among = np.mean([again.decision_function(seen) for _, again in taught], axis=0)
                 chance[0].append(expit(odds))
-                chance[1].append(again.predict_proba(among_others(s.pieces, odds))[:, 1])
+                chance[1].append(expit(among))
                 right.append(s.line)
                 weight.append(s.pieces.lengths)
     r, w = np.concatenate(right), np.concatenate(weight)
@@ -300,7 +325,7 @@ def main() -> None:
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
     first, second = real_roughs(asked.bench)
-    networks = Asked(tuple(asked.networks), frozenset(map(source_of, second)))
+    half = frozenset(map(source_of, second))
     lined = [
         p
         for name in ("paint", "paint2")
@@ -308,22 +333,24 @@ def main() -> None:
     ]
     drawn = [p for p in (*first, *second) if not of_demo(p) or int(p.name) % 3 == 0]
     figures = [Path("figure") / str(k) for k in range(FIGURES)]
+    work = [
+        (path, 100 * k + n) for k, path in enumerate([*drawn, *lined, *figures]) for n in range(asked.each)
+    ]
+    sets = []
     with ProcessPoolExecutor(asked.jobs) as workers:
-        bench = [s for found in workers.map(partial(of_real, networks), [*first, *second]) for s in found]
-        work = [
-            (path, 100 * k + n)
-            for k, path in enumerate([*drawn, *lined, *figures])
-            for n in range(asked.each)
-        ]
-        made = [s for found in workers.map(partial(generated, networks), work, chunksize=4) for s in found]
-    print(
-        f"{len(bench)} layers of {len(first) + len(second)} pictures, {len(made)} made; {sum(len(s.line) for s in bench + made)} pieces"
-    )
-    left_out(bench, made)
-    alone, again = forests(bench + made)
-    np.savez_compressed(
-        OUT, **numbers("line", alone), **numbers("among", again), **numbers("kind", kind_forest(made))
-    )  # fmt: skip
+        for followed in FOLLOWED:
+            seen = Asked(tuple(asked.networks), half, followed)
+            bench = workers.map(partial(of_real, seen), [*first, *second])
+            made = workers.map(partial(generated, seen), work, chunksize=4)
+            sets.append([s for several in (bench, made) for found in several for s in found])
+            print(f"{len(sets[-1])} layers, {sum(len(s.line) for s in sets[-1])} pieces")
+    left_out(sets)
+    taught = [forests(samples) for samples in sets]
+    told = {
+        name: mean_of([numbers(name, both[k]) for both in taught]) for k, name in enumerate(("line", "among"))
+    }
+    kinds = numbers("kind", kind_forest([s for s in sets[0] if s.kind.max() >= 0]))
+    np.savez_compressed(OUT, **told["line"], **told["among"], **kinds)
     print(f"{OUT} written, {OUT.stat().st_size / 1000:.0f} kB")
 
 
