@@ -265,7 +265,7 @@ def merge_twins(graph: Graph, distance: float) -> None:
 def remove_shadows(graph: Graph, distance: float) -> None:
     """Drops edges that run along others within `distance` px for most of their length: one line drawn twice.
 
-    The shorter goes. Edges that only cross or leave a node together stay.
+    The shorter goes. Edges that only cross or leave a node together stay, as does a short one between two that go on from it.
     """
     edges = sorted((e for e in graph.edges if len(e.points) >= 4), key=lambda e: e.length)
     if len(edges) < 2:
@@ -277,6 +277,10 @@ def remove_shadows(graph: Graph, distance: float) -> None:
     pairs = pairs[rank[pairs[:, 0]] != rank[pairs[:, 1]]]
     parallel = np.abs((tangents[pairs[:, 0]] * tangents[pairs[:, 1]]).sum(axis=1)) > 0.85
     pairs = pairs[parallel]
+    # What lies ahead is the same line going on, not another beside it.
+    away, along = points[pairs[:, 1]] - points[pairs[:, 0]], tangents[pairs[:, 0]]
+    ahead = np.abs((away * along).sum(axis=1))
+    pairs = pairs[np.abs(away[:, 0] * along[:, 1] - away[:, 1] * along[:, 0]) >= ahead]
     shorter = np.where(rank[pairs[:, 0]] < rank[pairs[:, 1]], pairs[:, 0], pairs[:, 1])
     shadowed = np.zeros(len(points), bool)
     shadowed[shorter] = True
