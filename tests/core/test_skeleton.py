@@ -97,6 +97,17 @@ def test_shadows_go_but_crossings_and_distant_parallels_stay() -> None:
     assert sorted(round(float(edge.points[0, 1])) for edge in graph.edges) == [20, 50, 80]
 
 
+def test_a_short_run_between_two_that_go_on_is_no_shadow_of_them() -> None:
+    nodes = {k: np.zeros(2) for k in range(6)}
+    branches = [straight((60, 50), (60, 90), (1, 4)), straight((65, 50), (65, 10), (2, 5))]
+    through = [
+        straight((x, 50), (y, 50), (k, k + 1)) for k, (x, y) in enumerate(((0, 60), (60, 65), (65, 140)))
+    ]
+    graph = Graph(nodes, [*through, *branches])
+    graphs.remove_shadows(graph, 3)
+    assert len(graph.edges) == 5
+
+
 def test_joining_through_keeps_every_point_and_closes_loops() -> None:
     nodes = {0: np.array([0.0, 0.0]), 1: np.array([50.0, 0.0])}
     there, back = straight((0, 0), (50, 0), (0, 1)), straight((50, 0), (0, 0), (1, 0))
