@@ -6,9 +6,10 @@ of the bench's line art (`paint`, `paint2`) and of made figures, whose marks are
 what it is worth on pictures left out, drawn from nothing it has seen: folds are by picture, and what was generated from a picture
 is left out with it.
 
-Two forests are taught, on lines that are followed more finely and less, and what ships is their mean: pieces of one hand that
-each of them gets wrong are seldom the same. Pieces are measured in what the network of `train_lines.py` sees. What it says of roughs it was taught with is better than what
-it will say of others, so that the trees would trust it too far: `--networks` takes two that were taught without one half each.
+Two forests are taught, on lines that are followed more finely and less, and what ships is their mean: either alone is right
+less steadily on pictures that it has not seen. Pieces are measured in what the network of `train_lines.py` sees. What it says
+of roughs it was taught with is better than what it will say of others, so that the trees would trust it too far: `--networks`
+takes two that were taught without one half each.
 """
 
 from __future__ import annotations
@@ -72,6 +73,11 @@ class Sample:
     pieces: Pieces
     line: np.ndarray
     kind: np.ndarray
+
+    @property
+    def real(self) -> bool:
+        """Whether it was drawn, and not made: then nobody knows the kinds of its marks."""
+        return bool(self.kind.max() < 0)
 
 
 @dataclass(frozen=True)
@@ -206,7 +212,7 @@ def line_forest(samples: list[Sample], seen: list[np.ndarray] | None = None) -> 
     """Learns what is line. seen: of each sample what its pieces are told by, their features if it is not given."""
     from sklearn.ensemble import HistGradientBoostingClassifier
 
-    real = [s.kind.max() < 0 for s in samples]
+    real = [s.real for s in samples]
     rows = [slice(None, None, 1 if own else THIN) for own in real]
     shares = (s.pieces.lengths[r] / s.pieces.lengths[r].sum() for s, r in zip(samples, rows, strict=True))
     weight = np.concatenate(
@@ -284,7 +290,7 @@ def mean_of(forests: Sequence[dict[str, np.ndarray]]) -> dict[str, np.ndarray]:
 def left_out(sets: Sequence[list[Sample]]) -> None:
     """Prints how well pieces of the first set are told apart by forests of all sets that have not seen their pictures: by
     themselves and among the others."""
-    real = [s for s in sets[0] if s.kind.max() < 0]
+    real = [s for s in sets[0] if s.real]
     sources = sorted({s.source for s in real})
     chance: list[list[np.ndarray]] = [[], []]
     right, weight = [], []
@@ -349,7 +355,7 @@ def main() -> None:
     told = {
         name: mean_of([numbers(name, both[k]) for both in taught]) for k, name in enumerate(("line", "among"))
     }
-    kinds = numbers("kind", kind_forest([s for s in sets[0] if s.kind.max() >= 0]))
+    kinds = numbers("kind", kind_forest([s for s in sets[0] if not s.real]))
     np.savez_compressed(OUT, **told["line"], **told["among"], **kinds)
     print(f"{OUT} written, {OUT.stat().st_size / 1000:.0f} kB")
 
