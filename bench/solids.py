@@ -406,7 +406,7 @@ def _height(mask: np.ndarray) -> np.ndarray:
         return np.zeros(mask.shape, np.float32)
     inside = np.pad(small, 1)
     u = np.zeros(inside.shape)
-    u[inside] = poisson(inside)
+    (u[inside],) = poisson([inside])
     deep = float(cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5).max())
     height = 4 * deep * np.sqrt(u / u.max())
     return cv2.resize(height[1:-1, 1:-1].astype(np.float32), mask.shape[::-1], interpolation=cv2.INTER_LINEAR)

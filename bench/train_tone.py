@@ -84,7 +84,7 @@ class Lit(Known):
         own = owned(self.forms, edges, form)
         key = (form, own.tobytes())
         if key not in self._falls:
-            self._falls[key] = normals_of(self.forms, form, own) @ self.light.direction
+            self._falls[key] = normals_of(self.forms, {form: own})[form] @ self.light.direction
         return self._falls[key]
 
     def wrong(self, forms: Sequence[int], edges: np.ndarray, below: float) -> int:
@@ -187,7 +187,8 @@ def _surfaced(drawn: Drawn) -> Known:
         own = owned(forms, edges, form)
         key = (form, own.tobytes())
         if key not in known:
-            known[key] = float((1 - (normals_of(forms, form, own) * true[form]).sum(axis=1)).sum())
+            normals = normals_of(forms, {form: own})[form]
+            known[key] = float((1 - (normals * true[form]).sum(axis=1)).sum())
         return known[key]
 
     for k, chain in enumerate(between):

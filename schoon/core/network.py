@@ -23,17 +23,17 @@ _asking = Lock()
 
 
 def told(package: str, name: str, seen: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(said, h, w) what the network `name`.onnx of a package says of (channels, h, w), for each pixel."""
-    channels, rows, columns = seen.shape
-    padded = np.pad(seen, ((0, 0), (0, -rows % WHOLE), (0, -columns % WHOLE)))
-    high, wide = padded.shape[1] // BLOCK, padded.shape[2] // BLOCK
-    blocks = padded.reshape(channels, high, BLOCK, wide, BLOCK).transpose(0, 2, 4, 1, 3)
+    """(n, said, h, w) what the network `name`.onnx of a package says of each pixel of n pictures, (n, channels, h, w)."""
+    many, channels, rows, columns = seen.shape
+    padded = np.pad(seen, ((0, 0), (0, 0), (0, -rows % WHOLE), (0, -columns % WHOLE)))
+    high, wide = padded.shape[2] // BLOCK, padded.shape[3] // BLOCK
+    blocks = padded.reshape(many, channels, high, BLOCK, wide, BLOCK).transpose(0, 1, 3, 5, 2, 4)
     with _asking:
         network = _network(package, name)
-        network.setInput(np.ascontiguousarray(blocks.reshape(1, -1, high, wide)))
-        said = network.forward()[0]
-    fine = said.reshape(-1, BLOCK, BLOCK, high, wide).transpose(0, 3, 1, 4, 2)
-    return np.ascontiguousarray(fine.reshape(-1, high * BLOCK, wide * BLOCK)[:, :rows, :columns])
+        network.setInput(np.ascontiguousarray(blocks.reshape(many, -1, high, wide)))
+        said = network.forward()
+    fine = said.reshape(many, -1, BLOCK, BLOCK, high, wide).transpose(0, 1, 4, 2, 5, 3)
+    return np.ascontiguousarray(fine.reshape(many, -1, high * BLOCK, wide * BLOCK)[..., :rows, :columns])
 
 
 @lru_cache(maxsize=4)

@@ -32,7 +32,7 @@ def ink_of(path: Path) -> NDArray[np.bool_]:
     picture = read_picture(path)
     if picture.shape[2] == 4 and picture[..., 3].min() < 250:
         return np.asarray(picture[..., 3] > 127)
-    return np.asarray(picture[..., :3].mean(axis=2) < 128)
+    return np.asarray(picture[..., :3].sum(axis=2, dtype=np.uint16) < 3 * 128)
 
 
 def painted_patches(line: Path, paint: Path) -> tuple[Patches, NDArray[np.integer], NDArray[np.bool_]]:

@@ -34,6 +34,6 @@ def line_chance(layer: NDArray[np.float32], density: NDArray[np.float32]) -> NDA
     if rows.size:
         # Nothing is asked of the bare paper about a drawing.
         part = tuple(slice(max(0, at[0] - _ABOUT), at[-1] + 1 + _ABOUT) for at in (rows, columns))
-        score = told(__package__, "lines", seen_by(layer, density)[:, *part])[0]
+        score = told(__package__, "lines", seen_by(layer, density)[None, :, *part])[0, 0]
         chance[part] = 1 / (1 + np.exp(-score))
     return chance

@@ -281,24 +281,17 @@ def patches_within(patches: Patches, ring: Points, share: float = 0.85) -> list[
     ]
 
 
-_FEW = 1 << 16
-
-
 def most_of(
     patches: Patches, picture: NDArray[np.integer]
 ) -> tuple[NDArray[np.integer], NDArray[np.float64]]:
     """The most frequent value of an (h, w) picture in the open area of each patch, and its share of it, both (count + 1,);
     at 0 that of the line."""
-    low, high = int(picture.min(initial=0)), int(picture.max(initial=0))
-    if high - low < _FEW:
-        # Small numbers are counted, not sorted.
-        values = np.flatnonzero(np.bincount(picture.ravel() - low)) + low
-        place = np.zeros(high - low + 1, np.int64)
-        place[values - low] = np.arange(len(values))
-        index = place[picture - low]
-    else:
-        values, index = np.unique(picture, return_inverse=True)
-    pairs = patches.open_labels.ravel().astype(np.int64) * len(values) + index.ravel()
+    # Flat pictures have few runs of one value: only these are sorted.
+    flat = picture.ravel()
+    begins = np.flatnonzero(np.diff(flat, prepend=flat[0] - 1))
+    values, of_run = np.unique(flat[begins], return_inverse=True)
+    index = np.repeat(of_run, np.diff(begins, append=flat.size))
+    pairs = patches.open_labels.ravel().astype(np.int64) * len(values) + index
     table = np.bincount(pairs, minlength=(patches.count + 1) * len(values)).reshape(-1, len(values))
     return values[table.argmax(axis=1)], table.max(axis=1) / np.maximum(table.sum(axis=1), 1)
 

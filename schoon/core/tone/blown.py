@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -27,33 +29,53 @@ _CROSS = np.array([[0, 1, 0], [1, 0, 1], [0, 1, 0]], float)
 
 
 def normals_in(inside: NDArray[np.bool_]) -> NDArray[np.float32]:
-    """(h, w, 3) unit normals of a form blown up over its area: right, down, towards the viewer; flat outside.
+    """(h, w, 3) as `blown_up`, of one form; flat outside."""
+    found = np.zeros((*inside.shape, 3), np.float32)
+    found[..., 2] = 1
+    found[inside] = blown_up([inside])[0]
+    return found
+
+
+def blown_up(areas: Sequence[NDArray[np.bool_]]) -> list[NDArray[np.float32]]:
+    """(n, 3) unit normals of each form at the pixels of its (h, w) area, in their order: right, down, towards the viewer.
 
     The height is twice the root of the solution of a Poisson equation, which makes a disc a ball (after S. Johnston, 2002),
     but a form is no deeper than what it is wide. A long ellipse is a flat disc seen from the side, as the brim of a hat.
     """
-    height, width = inside.shape
-    found = np.zeros((height, width, 3), np.float32)
-    found[..., 2] = 1
+    cropped = [_cropped(area) for area in areas]
+    found = [_disc(area) for area in cropped]
+    balloons = [k for k, disc in enumerate(found) if disc is None]
+    within = [np.pad(cropped[k], 1) for k in balloons]
+    # Solved together: there are many small ones, and each system by itself costs more to set up than to solve.
+    for k, inside, height in zip(balloons, within, poisson(within), strict=True):
+        found[k] = _balloon(inside, height)
+    return [normals for normals in found if normals is not None]
+
+
+def _cropped(inside: NDArray[np.bool_]) -> NDArray[np.bool_]:
     rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
     if not len(rows):
-        return found
-    box = slice(rows[0], rows[-1] + 1), slice(columns[0], columns[-1] + 1)
-    disc = _disc(inside[box])
-    if disc is not None:
-        found[box][inside[box]] = disc
-        return found
-    within = np.pad(inside[box], 1)
+        return inside[:0, :0]
+    return inside[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+
+
+def _balloon(within: NDArray[np.bool_], height: NDArray[np.float64]) -> NDArray[np.float32]:
+    """(n, 3) normals of a form at its pixels, which do not touch the edge of the picture. height: as `poisson`."""
+    if not len(height):
+        return np.zeros((0, 3), np.float32)
     u = np.zeros(within.shape)
-    u[within] = poisson(within)
+    u[within] = height
     radius = float(cv2.distanceTransform(within.astype(np.uint8), cv2.DIST_L2, 5).max())
-    depth = np.clip(radius**2 / (4 * u.max()), _FLATTEST, 1)
+    depth = np.clip(radius**2 / (4 * height.max()), _FLATTEST, 1)
     square = 4 * depth * u
-    slope = np.stack([_slope(square, within, axis) for axis in (1, 0)], axis=-1)
-    normals = np.concatenate([-slope / 2, np.sqrt(square)[..., None]], axis=-1)[1:-1, 1:-1]
-    normals /= np.maximum(np.linalg.norm(normals, axis=-1, keepdims=True), 1e-9)
-    found[box][inside[box]] = normals[inside[box]]
-    return found
+    across, down = (-_slope(square, within, axis)[within] / 2 for axis in (1, 0))
+    return _unit(np.stack([across, down, np.sqrt(square[within])], axis=1))
+
+
+def _unit(vectors: NDArray[np.float64]) -> NDArray[np.float32]:
+    """(n, 3) of length 1."""
+    lengths = np.sqrt(np.einsum("nk,nk->n", vectors, vectors))
+    return np.asarray(vectors / np.maximum(lengths, 1e-9)[:, None], np.float32)
 
 
 def _disc(inside: NDArray[np.bool_]) -> NDArray[np.float32] | None:
@@ -66,9 +88,7 @@ def _disc(inside: NDArray[np.bool_]) -> NDArray[np.float32] | None:
     if long < _SLIM_DISC * short or found.like < _LIKE_DISC:
         return None
     slope, out = found.slope[2:-2, 2:-2][inside], found.out[2:-2, 2:-2][inside]
-    normals = np.c_[slope, np.sqrt(np.maximum(1 - out, 0)) / long]
-    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-9)
-    return np.asarray(normals, np.float32)
+    return _unit(np.c_[slope, np.sqrt(np.maximum(1 - out, 0)) / long])
 
 
 def _slope(values: NDArray[np.float64], within: NDArray[np.bool_], axis: int) -> NDArray[np.float64]:
@@ -80,21 +100,37 @@ def _slope(values: NDArray[np.float64], within: NDArray[np.bool_], axis: int) ->
     return np.asarray((up + down) / 2)
 
 
-def poisson(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """The solution of lap u = -1 inside, 0 on the rim between pixels, at the pixels inside in their order; `inside` does
-    not touch the edge of the picture. Large forms are solved coarsely and smoothed."""
-    if inside.sum() <= _DIRECT:
-        return _solved(inside)
+def poisson(areas: Sequence[NDArray[np.bool_]]) -> list[NDArray[np.float64]]:
+    """The solution of lap u = -1 inside each (h, w) area, 0 on the rim between pixels, at its pixels in their order; none
+    touches the edge of its picture. Large ones are solved coarsely and smoothed."""
+    coarse = {k: _coarse(area) for k, area in enumerate(areas) if area.sum() > _DIRECT}
+    coarse = {k: area for k, area in coarse.items() if area.any()}
+    at_once = [area for k, area in enumerate(areas) if k not in coarse]
+    found = iter(_solved(at_once))
+    refined = dict(zip(coarse, poisson(list(coarse.values())) if coarse else (), strict=True))
+    return [
+        _refined(area, coarse[k], refined[k]) if k in coarse else next(found) for k, area in enumerate(areas)
+    ]
+
+
+def _coarse(inside: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """At half the size, with a rim."""
     height, width = inside.shape
     even = np.pad(inside, ((0, height % 2), (0, width % 2)))
     blocks = even.reshape(even.shape[0] // 2, 2, even.shape[1] // 2, 2).sum(axis=(1, 3))
-    coarse = np.pad(blocks >= 2, 1)
-    if not coarse.any():
-        return _solved(inside)
+    return np.pad(blocks >= 2, 1)
+
+
+def _refined(
+    inside: NDArray[np.bool_], coarse: NDArray[np.bool_], solution: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """As `poisson`, from the solution of the coarse area."""
+    height, width = inside.shape
     found = np.zeros(coarse.shape)
     # A pixel of the coarse grid is two wide: the solution there is four times as high.
-    found[coarse] = 4 * poisson(coarse)
-    fine = cv2.resize(found[1:-1, 1:-1], (even.shape[1], even.shape[0]), interpolation=cv2.INTER_LINEAR)
+    found[coarse] = 4 * solution
+    even = width + width % 2, height + height % 2
+    fine = cv2.resize(found[1:-1, 1:-1], even, interpolation=cv2.INTER_LINEAR)
     u = np.where(inside, np.maximum(fine[:height, :width], 0.25), 0.0)
     neighbours = cv2.filter2D(inside.astype(float), -1, _CROSS, borderType=cv2.BORDER_CONSTANT)
     share = np.where(inside, 1 / (neighbours + 2 * (4 - neighbours)), 0.0)
@@ -104,20 +140,25 @@ def poisson(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
     return np.asarray(u[inside])
 
 
-def _solved(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """As `poisson`, at once."""
-    count = int(inside.sum())
-    number = np.full(inside.shape, -1)
-    number[inside] = np.arange(count)
-    own = number[inside]
+def _solved(areas: Sequence[NDArray[np.bool_]]) -> list[NDArray[np.float64]]:
+    """As `poisson`, in one system."""
+    counts = [int(area.sum()) for area in areas]
+    begins = np.cumsum([0, *counts])
+    if not begins[-1]:
+        return [np.zeros(0) for _ in areas]
     pairs = []
-    for first, second in ((number[:, :-1], number[:, 1:]), (number[:-1], number[1:])):
-        both = (first >= 0) & (second >= 0)
-        pairs.append(np.c_[first[both], second[both]])
-    a, b = np.vstack(pairs).T
-    links = sparse.coo_array((np.ones(len(a)), (a, b)), (count, count))
-    inner = np.bincount(a, minlength=count) + np.bincount(b, minlength=count)
+    for area, begin, count in zip(areas, begins, counts, strict=False):
+        number = np.full(area.shape, -1)
+        number[area] = np.arange(begin, begin + count)
+        for first, second in ((number[:, :-1], number[:, 1:]), (number[:-1], number[1:])):
+            both = (first >= 0) & (second >= 0)
+            pairs.append(np.stack([first[both], second[both]]))
+    a, b = np.concatenate(pairs, axis=1)
+    every = np.arange(begins[-1])
+    inner = np.bincount(a, minlength=len(every)) + np.bincount(b, minlength=len(every))
     # The rim is half a pixel away: twice the conductance of a whole one.
-    system = sparse.csc_array(sparse.diags_array(inner + 2.0 * (4 - inner)) - links - links.T)
-    solved = splu(system, permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True}).solve(np.ones(count))
-    return np.asarray(solved[own])
+    rows, columns = np.r_[every, a, b], np.r_[every, b, a]
+    values = np.r_[inner + 2.0 * (4 - inner), np.full(2 * len(a), -1.0)]
+    system = sparse.csc_array(sparse.coo_array((values, (rows, columns)), (len(every), len(every))))
+    solve = splu(system, permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True}).solve
+    return np.split(solve(np.ones(len(every))), begins[1:-1])

@@ -102,7 +102,7 @@ def chains_of(labels: NDArray[np.int32]) -> Chains:
         found, often = np.unique(corner[members], return_counts=True)
         ends = []
         for at in found[often == 1]:
-            third = [int(v) for v in around[int(at)] if v not in (a, b)]
+            third = [int(v) for v in around.get(int(at), ()) if v not in (a, b)]
             end = by_pair.end((at // (width + 1), at % (width + 1)), a, b, third[0]) if third else None
             if end:
                 ends.append(end)
@@ -135,9 +135,7 @@ def _around(padded: NDArray[np.int64], corner: NDArray[np.int64]) -> dict[int, l
     four = np.stack([padded[rows - dr, columns - dc] for dr in (0, 1) for dc in (0, 1)], axis=1)
     ordered = np.sort(four, axis=1)
     many = (np.diff(ordered, axis=1) != 0).sum(axis=1) >= 2
-    return {int(k): sorted(set(v)) for k, v in zip(ids[many], ordered[many].tolist(), strict=True)} | {
-        int(k): [] for k in ids[~many]
-    }
+    return {int(k): sorted(set(v)) for k, v in zip(ids[many], ordered[many].tolist(), strict=True)}
 
 
 class _Branches:

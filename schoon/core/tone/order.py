@@ -59,7 +59,7 @@ def _fitted(one: Solids, key: Key) -> tuple[NDArray[np.int64], NDArray[np.float6
         own = owned(one.forms, edges, form)
         name = (form, own.tobytes())
         if name not in cache:
-            cache[name] = normals_of(one.forms, form, own)
+            cache[name] = normals_of(one.forms, {form: own})[form]
         return int(((cache[name] @ light.direction < below) != key.shade[form]).sum())
 
     for _ in range(_ROUNDS):

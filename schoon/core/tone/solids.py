@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from .blown import normals_in
+from .blown import blown_up
 from .edges import chances_of, owned
 from .forms import Forms
 from .surface import Surface, surface_of
@@ -42,10 +42,12 @@ class Solids:
     def with_edges(self, edges: NDArray[np.int64]) -> Solids:
         """The same drawing with other edges; only forms whose edges differ are blown up anew."""
         normals = dict(self.normals)
+        changed = {}
         for form in self.forms.pots:
             own = owned(self.forms, edges, form)
             if (own != owned(self.forms, self.edges, form)).any():
-                normals[form] = normals_of(self.forms, form, own)
+                changed[form] = own
+        normals.update(normals_of(self.forms, changed))
         return Solids(self.forms, self.chances, edges, normals)
 
 
@@ -53,10 +55,13 @@ def solids_of(forms: Forms) -> Solids:
     """The forms blown up, each over what is seen and what lies hidden of it."""
     chances = chances_of(forms)
     edges = chances.argmax(axis=1) if len(chances) else np.zeros(0, np.int64)
-    normals = {form: normals_of(forms, form, owned(forms, edges, form)) for form in forms.pots}
-    return Solids(forms, chances, edges, normals)
+    return Solids(
+        forms, chances, edges, normals_of(forms, {form: owned(forms, edges, form) for form in forms.pots})
+    )
 
 
-def normals_of(forms: Forms, form: int, own: NDArray[np.bool_]) -> NDArray[np.float32]:
-    """(n, 3) unit normals of a form at its pixels. own: as `completed`."""
-    return normals_in(completed(forms, form, own))[forms.labels == form]
+def normals_of(forms: Forms, own: Mapping[int, NDArray[np.bool_]]) -> dict[int, NDArray[np.float32]]:
+    """Form -> (n, 3) unit normals at its pixels. own: form -> which edges are its own, as `completed`."""
+    whole = {form: completed(forms, form, edges) for form, edges in own.items()}
+    blown = zip(whole, blown_up(list(whole.values())), strict=True)
+    return {form: normals[(forms.labels == form)[whole[form]]] for form, normals in blown}

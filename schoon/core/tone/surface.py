@@ -16,7 +16,7 @@ from scipy import ndimage as ndi
 from scipy.special import softmax
 
 from ..network import told
-from .blown import normals_in
+from .blown import blown_up
 from .edges import FIRST, SECOND, owned
 from .forms import Forms, meeting
 
@@ -55,7 +55,7 @@ def surface_of(
     mirrored = seen[..., ::-1].copy()
     mirrored[[right for right, _ in TURNING]] *= -1
     # A figure and its mirror image are one to the eye.
-    there, back = (told(__package__, "surface", picture) for picture in (seen, mirrored))
+    there, back = told(__package__, "surface", np.stack([seen, mirrored]))
     back = back[..., ::-1]
     back[0] *= -1
     # What is to be added to the normals, and the log variance of what they are off then.
@@ -89,14 +89,21 @@ def seen_by(
     figure = labels > 0
     out = np.zeros((CHANNELS, *labels.shape), np.float32)
     out[0], out[1], out[2] = figure, meeting(labels), forms.lines
-    for form, (part, here) in _places(forms).items():
-        own, cut = normals[form], out[(slice(None), *part)]
-        cut[3:6, here] = own.T
-        hidden = (forms.chains.sides == form).any(axis=1) & ~owned(forms, edges, form)
-        cut[6:8, here] = (normals_in(here)[here] if hidden.any() else own).T[:2]
+    parts = _places(forms)
+    hidden = [
+        form
+        for form in parts
+        if ((forms.chains.sides == form).any(axis=1) & ~owned(forms, edges, form)).any()
+    ]
+    *alone, of_all = blown_up([*(parts[form][1] for form in hidden), figure])
+    seen_only = {**normals, **dict(zip(hidden, alone, strict=True))}
+    for form, (part, here) in parts.items():
+        cut = out[(slice(None), *part)]
+        cut[3:6, here] = normals[form].T
+        cut[6:8, here] = seen_only[form].T[:2]
         deep = cv2.distanceTransform(np.pad(here.astype(np.uint8), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
         cut[12] += deep
-    out[8:10, figure] = normals_in(figure)[figure].T[:2]
+    out[8:10, figure] = of_all.T[:2]
     chance = softmax(chances, axis=1) if len(chances) else chances
     limit = np.array(labels.shape) - 1
     for k, chain in enumerate(forms.chains.between):
