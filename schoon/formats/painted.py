@@ -44,7 +44,7 @@ def painted_patches(line: Path, paint: Path) -> tuple[Patches, NDArray[np.intege
         raise Refusal(f"{paint.name} in {paint.parent} is not of the size of its drawing; scale it alike")
     if picture.shape[2] < 4:
         raise Refusal(f"{paint.name} in {paint.parent} has no alpha; write it with schoon paint")
-    rgb = picture[..., :3].astype(np.int64)
+    rgb = picture[..., :3].astype(np.int32)
     # 0 is no paint, so colours count from 1.
     code = ((rgb[..., 0] << 16) | (rgb[..., 1] << 8) | rgb[..., 2]) + 1
     code[picture[..., 3] < 128] = 0

@@ -6,6 +6,7 @@ import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -15,6 +16,8 @@ from skimage.measure import label
 
 from ..strokes import Points, Stroke, walls
 from ..strokes.raster import fixed
+
+_Value = TypeVar("_Value", bound=np.generic)
 
 
 @dataclass(frozen=True, eq=False)
@@ -221,14 +224,18 @@ def _unpacked(packed: bytes) -> tuple[NDArray[np.integer], int]:
 
 def grow(labels: NDArray[np.int32]) -> NDArray[np.int32]:
     """Every 0 pixel of an (h, w) label picture takes the label nearest to it."""
-    if not (labels == 0).any() or not labels.any():
-        return labels
+    return fill_nearest(labels, labels > 0)
+
+
+def fill_nearest(values: NDArray[_Value], known: NDArray[np.bool_]) -> NDArray[_Value]:
+    """(h, w) values, where they are not known those of the nearest place where they are."""
+    if known.all() or not known.any():
+        return values
     _, nearest = cv2.distanceTransformWithLabels(
-        (labels == 0).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+        (~known).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
     )
-    source = np.zeros(int(nearest.max()) + 1, np.int32)
-    painted = labels > 0
-    source[nearest[painted]] = labels[painted]
+    source = np.zeros(int(nearest.max()) + 1, values.dtype)
+    source[nearest[known]] = values[known]
     return np.asarray(source[nearest])
 
 

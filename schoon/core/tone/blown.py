@@ -19,7 +19,7 @@ _SLIM_DISC, _LIKE_DISC, _LEAST_DISC = 3.2, 0.97, 60
 """How many times as long as high an ellipse is that is taken for a disc seen from the side, what it has in common with an
 ellipse, and of how many pixels it is at least."""
 
-_DIRECT = 3000
+_DIRECT = 1500
 """Pixels of a form up to which its equation is solved at once."""
 
 _SWEEPS = 24

@@ -127,11 +127,17 @@ class _Known:
         self.like_ellipse = round_one.like
 
 
-def _signed(inside: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """Signed distance from the rim of a mask in `_FAR`, -1..1, inside under 0."""
-    padded = np.pad(inside, 1).astype(np.uint8)
-    far = cv2.distanceTransform(1 - padded, cv2.DIST_L2, 5) - cv2.distanceTransform(padded, cv2.DIST_L2, 5)
-    return np.asarray(np.clip(far[1:-1, 1:-1] / _FAR, -1, 1), np.float64)
+def _signed(inside: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """Signed distance from the rim of a mask, which is not empty, in `_FAR`, -1..1, inside under 0."""
+    signed = np.ones(inside.shape, np.float32)
+    rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
+    # Beyond that it is 1 everywhere.
+    rim = int(_FAR) + 1
+    part = tuple(slice(max(0, k[0] - rim), k[-1] + rim + 1) for k in (rows, columns))
+    held = np.pad(inside[part], 1).astype(np.uint8)
+    far = cv2.distanceTransform(1 - held, cv2.DIST_L2, 5) - cv2.distanceTransform(held, cv2.DIST_L2, 5)
+    signed[part] = np.clip(far[1:-1, 1:-1] / _FAR, -1, 1)
+    return signed
 
 
 def _turned(chain: Chain) -> Chain:

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage as ndi
 
+from ..patches import fill_nearest
 from .forms import Forms
 from .solids import Solids
 
@@ -62,11 +62,7 @@ def on_drawing(
         part = np.s_[max(0, y0) : max(0, y0) + large.shape[0], max(0, x0) : max(0, x0) + large.shape[1]]
         mine = cut[part] == form
         inside[part][mine] = large[mine]
-    bare = whole == 0
-    if bare.any() and not bare.all():
-        index = ndi.distance_transform_edt(bare, return_distances=False, return_indices=True)
-        out[bare] = out[index[0][bare], index[1][bare]]
-    return out
+    return fill_nearest(out, whole > 0)
 
 
 def around(
@@ -79,8 +75,7 @@ def around(
     inside = np.pad(here[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1], by)
     field = np.zeros(inside.shape, np.float32)
     field[inside] = values
-    index = ndi.distance_transform_edt(~inside, return_distances=False, return_indices=True)
-    return field[tuple(index)], (int(rows[0]) - by, int(columns[0]) - by)
+    return fill_nearest(field, inside), (int(rows[0]) - by, int(columns[0]) - by)
 
 
 def amount_below(falls: Sequence[NDArray[np.floating]], share: float) -> float:
