@@ -396,7 +396,7 @@ def test_light_is_read_off_a_drawn_key_and_carried() -> None:
         on_drawing(s, falls_on(s, light), labels) < below for s, (_, labels) in zip(run, drawn, strict=True)
     ]
     key = key_of(0, run[0].forms, true[0])
-    found, at = light_in(run, [key])
+    found, at = light_in([one.normals for one in run], [key])
     assert float(found.direction @ light.direction) > 0.98
     assert abs(at - below) < 0.1
     again = reordered(run, tracks, [key])
@@ -420,7 +420,7 @@ def test_what_the_hand_did_to_a_proposal_is_done_to_the_others() -> None:
     assert (result[1][head] < 0).mean() < 0.3 * (proposed[1][head] < 0).mean()
     assert (result[1][body] < 0).mean() == pytest.approx((proposed[1][body] < 0).mean(), abs=0.05)
     with pytest.raises(ValueError, match="no painted form"):
-        light_in(run, [])
+        light_in([one.normals for one in run], [])
 
 
 def test_shapes_are_smooth_have_few_points_and_cover_the_shade() -> None:

@@ -8,11 +8,19 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import minimize
 from scipy.spatial import cKDTree
+from scipy.special import expit
 
 from .forms import Forms
-from .light import Light
+from .light import Light, light_from
 from .solids import Solids
+
+Normals = Mapping[int, NDArray[np.float32]]
+"""Form -> (n, 3) at its pixels."""
+
+_ASKED, _SHRUNK = 20000, 1e-4
+"""Places of the keys by which the light is found, and how much a sharp light costs, which all or nothing in shade would have."""
 
 _TOLD = 15
 """Places of the keys that are asked for each place."""
@@ -47,34 +55,36 @@ def key_of(number: int, forms: Forms, shade: NDArray[np.bool_]) -> Key:
     return Key(number, {form: small[forms.labels == form] for form in forms.pots})
 
 
-def light_in(solids: Sequence[Solids], keys: Sequence[Key]) -> tuple[Light, float]:
-    """The light that the hand had in mind, and below what of it shade begins: the one that shades most places as they are.
+def light_in(normals: Sequence[Normals], keys: Sequence[Key]) -> tuple[Light, float]:
+    """The light that the hand had in mind, and below what of it shade begins: those that make the drawn shade likeliest
+    (logistic regression).
 
-    Raises ValueError for keys without a painted form.
+    normals: of each drawing. Raises ValueError for keys without a painted form.
     """
-    normals, shade = _all(solids, keys)
+    places, shade = _all(normals, keys)
     if not len(shade):
         raise ValueError("the drawn shade lies on no painted form, so it teaches nothing")
-    normals, shade = normals[:: max(1, len(shade) // 20000)], shade[:: max(1, len(shade) // 20000)]
-    best = (-1, Light(0, 0), 0.0)
-    around, up, turn, tip = 0.0, 25.0, 180.0, 65.0
-    for _ in range(4):
-        for azimuth in around + turn * np.linspace(-1, 1, 13):
-            for height in np.clip(up + tip * np.linspace(-1, 1, 7), -60, 90):
-                light = Light(float(azimuth % 360), float(height))
-                right, below = _split(normals @ light.direction, shade)
-                if right > best[0]:
-                    best = (right, light, below)
-        around, up, turn, tip = best[1].azimuth, best[1].height, turn / 4, tip / 3
-    return best[1], best[2]
+    every = max(1, len(shade) // _ASKED)
+    known = np.c_[places, np.ones(len(places))][::every].astype(float)
+    side = np.where(shade[::every], -1.0, 1.0)
+
+    def loss(line: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
+        margin = side * (known @ line)
+        slope = -known.T @ (side * expit(-margin)) / len(side)
+        return float(np.logaddexp(0, -margin).mean() + _SHRUNK * line @ line), slope + 2 * _SHRUNK * line
+
+    # A place is in shade with a chance that falls off smoothly: a count of right ones would jump from pose to pose.
+    found = minimize(loss, np.array([0.0, 0.0, 1.0, 0.0]), jac=True, method="BFGS").x
+    length = max(float(np.linalg.norm(found[:3])), 1e-9)
+    return light_from(found[:3] / length), float(-found[3] / length)
 
 
-def _all(solids: Sequence[Solids], keys: Sequence[Key]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    normals = [solids[key.number].normals[form] for key in keys for form in key.shade]
+def _all(normals: Sequence[Normals], keys: Sequence[Key]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    places = [normals[key.number][form] for key in keys for form in key.shade]
     shade = [own for key in keys for own in key.shade.values()]
-    if not normals:
+    if not places:
         return np.zeros((0, 3), np.float32), np.zeros(0, bool)
-    return np.vstack(normals), np.concatenate(shade)
+    return np.vstack(places), np.concatenate(shade)
 
 
 def _split(falls: NDArray[np.floating], shade: NDArray[np.bool_]) -> tuple[int, float]:
@@ -106,10 +116,14 @@ def carried(
     Without it, the light is read off the keys. Raises ValueError for keys without a painted form.
     """
     if proposed is None:
-        light, below = light_in(solids, keys)
+        # Forms by themselves and their common surface go wrong in other places.
+        either = [
+            _lit(normals, keys)
+            for normals in ([one.normals for one in solids], [one.surface.normals for one in solids])
+        ]
         proposed = [
-            {form: (n @ light.direction - below).astype(np.float32) for form, n in one.normals.items()}
-            for one in solids
+            {form: (own + other[form]) / 2 for form, own in one.items()}
+            for one, other in zip(*either, strict=True)
         ]
     shifts = _shifts(tracks, keys, proposed)
     base = [
@@ -131,6 +145,15 @@ def carried(
                 dark = dark + _TRUST * known.at(_placed(one, form))
             out[n][form] = (0.5 - dark).astype(np.float32)
     return out
+
+
+def _lit(normals: Sequence[Normals], keys: Sequence[Key]) -> list[dict[int, NDArray[np.float32]]]:
+    """For each drawing form -> (n,) light less where shade begins, by the light that is read off the keys."""
+    light, below = light_in(normals, keys)
+    return [
+        {form: (own @ light.direction - below).astype(np.float32) for form, own in one.items()}
+        for one in normals
+    ]
 
 
 def _shifts(

@@ -29,6 +29,14 @@ class Light:
         return np.array([np.cos(up) * np.sin(around), -np.cos(up) * np.cos(around), np.sin(up)])
 
 
+def light_from(direction: NDArray[np.floating]) -> Light:
+    """The light that stands in the direction of a unit vector."""
+    right, down, near = (float(v) for v in direction)
+    return Light(
+        float(np.rad2deg(np.arctan2(right, -down))) % 360, float(np.rad2deg(np.arcsin(np.clip(near, -1, 1))))
+    )
+
+
 def falls_on(
     solids: Solids, light: Light, apart: Mapping[int, Light] | None = None
 ) -> dict[int, NDArray[np.float32]]:

@@ -63,7 +63,7 @@ def _fitted(one: Solids, key: Key) -> tuple[NDArray[np.int64], NDArray[np.float6
         return int(((cache[name] @ light.direction < below) != key.shade[form]).sum())
 
     for _ in range(_ROUNDS):
-        light, below = light_in([one], [Key(0, key.shade)])
+        light, below = light_in([one.normals], [Key(0, key.shade)])
         edges = one.edges.copy()
         for k in order:
             for kind in (FIRST, SECOND, CREASE):
