@@ -5,7 +5,15 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from schoon.core.patches import find_patches, outlines, pack, unpack_coarse, wall_of
+from schoon.core.patches import (
+    fill_nearest,
+    find_patches,
+    most_of,
+    outlines,
+    pack,
+    unpack_coarse,
+    wall_of,
+)
 from schoon.core.strokes import Stroke, fit_curve
 
 SIZE = (300, 260)
@@ -120,3 +128,32 @@ def test_small_drawings_are_not_made_coarser() -> None:
     coarse = unpack_coarse(pack(fine), 50)
     assert coarse.scale == 1
     assert (coarse.labels == fine.labels).all()
+
+
+@pytest.mark.parametrize("kind", [np.int32, np.int64, np.uint8])
+def test_most_of_a_patch_is_its_most_frequent_value(kind: type) -> None:
+    wall = np.zeros((40, 60), bool)
+    wall[:, 30] = True
+    patches = find_patches(wall)
+    random = np.random.default_rng(1)
+    picture = random.integers(0, 9, wall.shape).astype(kind)
+    # Colours have large numbers, and noise has no runs of one value.
+    picture *= 25 if kind is np.uint8 else 1_700_000
+    picture[:, :30] = np.where(random.random((40, 30)) < 0.7, picture[0, 0], picture[:, :30])
+    found, share = most_of(patches, picture)
+    for patch in range(patches.count + 1):
+        values, often = np.unique(picture[patches.open_labels == patch], return_counts=True)
+        assert found[patch] == values[often.argmax()]
+        assert share[patch] == pytest.approx(often.max() / often.sum())
+
+
+def test_what_is_not_known_takes_the_nearest_value() -> None:
+    values = np.zeros((30, 50), np.float32)
+    known = np.zeros(values.shape, bool)
+    for (y, x), value in {(3, 4): 1.5, (25, 40): -2.0}.items():
+        values[y, x], known[y, x] = value, True
+    found = fill_nearest(values, known)
+    assert found[0, 0] == found[3, 4] == found[20, 5] == np.float32(1.5)
+    assert found[29, 49] == found[25, 40] == found[10, 45] == np.float32(-2.0)
+    assert fill_nearest(values, ~known | known) is values
+    assert fill_nearest(values, np.zeros_like(known)) is values

@@ -30,10 +30,12 @@ from schoon.core.tone import (
     tracks_of,
 )
 from schoon.core.tone.agree import likeliest_way
+from schoon.core.tone.blown import blown_up, normals_in
 from schoon.core.tone.chains import chains_of
 from schoon.core.tone.doubt import doubt_of
 from schoon.core.tone.edges import FIRST, SECOND, seen
 from schoon.core.tone.ellipse import ellipse_of
+from schoon.core.tone.light import light_from
 from schoon.core.tone.whole import completed
 
 LIGHT = Light(60, 30)
@@ -85,6 +87,36 @@ def test_a_disc_is_a_ball() -> None:
     inside = np.hypot(x, y) < 0.9 * radius
     true = np.c_[x, y, np.sqrt(np.maximum(radius**2 - x**2 - y**2, 0))] / radius
     assert np.abs(normals[inside] - true[inside]).max() < 0.06
+
+
+def test_forms_blown_up_together_are_as_each_alone() -> None:
+    small, large = disc(paper(), 60, 60, 12, 1) > 0, disc(paper(), 120, 120, 70, 1) > 0
+    long = paper()
+    cv2.ellipse(long, (120, 120), (80, 9), 0, 0, 360, 1, -1)
+    empty = np.zeros((5, 5), bool)
+    together = blown_up([small, empty, large, long > 0])
+    assert [len(one) for one in together] == [small.sum(), 0, large.sum(), (long > 0).sum()]
+    for area, found in zip((small, large, long > 0), (together[0], together[2], together[3]), strict=True):
+        assert np.allclose(normals_in(area)[area], found, atol=1e-5)
+        assert np.allclose(np.linalg.norm(found, axis=1), 1, atol=1e-5)
+        # What it leans to one side on one half it leans to the other on the other half.
+        assert np.abs(found[:, :2].mean(axis=0)).max() < 0.02
+    assert (normals_in(small)[~small] == (0, 0, 1)).all()
+
+
+def test_a_light_is_known_by_its_direction() -> None:
+    for azimuth, height in ((0, 0), (60, 30), (270, -40), (359, 89)):
+        again = light_from(Light(azimuth, height).direction)
+        assert (again.azimuth, again.height) == pytest.approx((azimuth, height), abs=1e-3)
+
+
+def test_a_key_without_shade_or_all_in_shade_leaves_the_others_so() -> None:
+    run = [solids_of(read(figure(dx))) for dx in (0, 10)]
+    tracks = tracks_of([one.forms for one in run])
+    for dark in (False, True):
+        drawn = key_of(0, run[0].forms, np.full((320, 300), dark))
+        found = np.concatenate(list(carried(run, tracks, [drawn])[1].values()))
+        assert ((found < 0) == dark).mean() > 0.99
 
 
 def test_a_mark_does_not_dent_a_face() -> None:
