@@ -61,6 +61,9 @@ _MAYBE = 0.05
 _JOINED = 0.9 * UNSURE_ABOVE
 """Doubt of a sliver: nobody is asked, but it is no sure guide either."""
 
+_ANY = 0.1
+"""Chance that a sliver is of any neighbour, whatever was carried to it: the longer their border the rather."""
+
 _SAME_THING = 0.5
 """How mutual counterparts in doubt have to be to be one thing that is asked once."""
 
@@ -267,11 +270,13 @@ class Asked:
         tiny = facts.areas[patch] < _UNSEEN * facts.picture
         if not tiny or facts.shares[patch] >= may_be.min(initial=np.inf) + np.log(_SLIVER):
             return None
-        beside = facts.touching[facts.touching[:, 0] == patch, 1]
-        sure = beside[chances[beside].max(axis=1) >= SURE_FROM]
-        return max(
-            (int(c) for c in chances[sure].argmax(axis=1)), key=lambda c: chances[patch, c], default=None
-        )
+        meets = facts.touching[:, 0] == patch
+        beside, along = facts.touching[meets, 1], facts.borders[meets]
+        sure = chances[beside].max(axis=1) >= SURE_FROM
+        border = np.bincount(chances[beside[sure]].argmax(axis=1), along[sure], len(self.pots))
+        if not border.any():
+            return None
+        return int((border * (chances[patch] + _ANY)).argmax())
 
     def chained(self, paintings: Mapping[int, Painting]) -> dict[int, Painting]:
         """The paintings with what is in doubt about one thing named as carried from drawing to drawing, so that it is
