@@ -6,10 +6,10 @@ of the bench's line art (`paint`, `paint2`) and of made figures, whose marks are
 what it is worth on pictures left out, drawn from nothing it has seen: folds are by picture, and what was generated from a picture
 is left out with it.
 
-Two forests are taught, on lines that are followed more finely and less, and what ships is their mean: either alone is right
-less steadily on pictures that it has not seen. Pieces are measured in what the network of `train_lines.py` sees. What it says
-of roughs it was taught with is better than what it will say of others, so that the trees would trust it too far: `--networks`
-takes two that were taught without one half each.
+Pieces are measured in what the network of `train_lines.py` sees. What it says of roughs it was taught with is better than what
+it will say of others, so that the trees would trust it too far: `--networks` takes two that were taught without one half each.
+Several forests are taught and what ships is their mean, since any alone is right less steadily on pictures that it has not seen:
+on lines that are followed more finely and less, and, for each further `--networks`, on what that pair sees.
 """
 
 from __future__ import annotations
@@ -82,7 +82,7 @@ class Sample:
 
 @dataclass(frozen=True)
 class Asked:
-    """What each picture is seen by. networks: files of two, taught without the first and the second half; none: the shipped one.
+    """What each picture is seen by. networks: files of two, taught without the first and the second half; none: the one that ships.
     second: sources of the second half. followed: sigmas at which lines are followed."""
 
     networks: tuple[str, ...]
@@ -326,7 +326,7 @@ def main() -> None:
     wants.add_argument("bench", type=Path)
     wants.add_argument("--each", type=int, default=9, help="roughs made of each drawing")
     wants.add_argument(
-        "--networks", nargs=2, default=(), help="two that `train_lines --left first` and `second` wrote"
+        "--networks", nargs=2, action="append", help="two that `train_lines --left first` and `second` wrote"
     )
     wants.add_argument("--jobs", type=int, default=2)
     asked = wants.parse_args()
@@ -344,8 +344,10 @@ def main() -> None:
     ]
     sets = []
     with ProcessPoolExecutor(asked.jobs) as workers:
-        for followed in FOLLOWED:
-            seen = Asked(tuple(asked.networks), half, followed)
+        first_pair, *others = asked.networks or [()]
+        views = [(first_pair, sigmas) for sigmas in FOLLOWED] + [(pair, FOLLOWED[0]) for pair in others]
+        for pair, sigmas in views:
+            seen = Asked(tuple(pair), half, sigmas)
             bench = workers.map(partial(of_real, seen), [*first, *second])
             made = workers.map(partial(generated, seen), work, chunksize=4)
             sets.append([s for several in (bench, made) for found in several for s in found])

@@ -298,7 +298,8 @@ def _write_questions(
     """What is left for a person: groups of patches that one answer settles, those that settle most first."""
     asked = unsure_in(result, {k: range(1, patches.count + 1) for k, patches in enumerate(drawings)})
     places = [[stems[k], *drawings[k].anchors[patch].tolist()] for k, patch in (one.at for one in asked)]
-    groups = sorted(questions(asked), key=lambda group: -len(group))
+    groups = [[n for thing in question for n in thing] for question in questions(asked)]
+    groups.sort(key=len, reverse=True)
     path.write_text(json.dumps([[places[n] for n in group] for group in groups]))
 
 

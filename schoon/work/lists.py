@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -53,7 +54,8 @@ def _middle(cursor: Cursor, line: str | None) -> Any:
 
 def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
     """What is in doubt in the paint of a level as questions, those that settle most patches first: the patches that one
-    answer settles, what they were compared with, the best pots for the worst of them."""
+    answer settles, what they were compared with, the best pots for the worst of them. A question about several things has
+    each of them as a card of its own in `parts`."""
     rows = productions.drawings(cursor, level_id)
     found = revisions.get_documents(cursor, [row["paint"] for row in rows])
     spots = [
@@ -64,24 +66,33 @@ def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
         if spot.unsure
     ]
     asked = [
-        Unsure(_named(row["id"], *spot.at), spot.source and _named(*spot.source), spot.pot, bool(spot.joined))
+        Unsure(
+            _named(row["id"], *spot.at),
+            spot.source and _named(*spot.source),
+            spot.pot,
+            bool(spot.joined),
+            spot.doubt,
+        )
         for row, spot in spots
     ]
+
+    def card(patches: Sequence[int]) -> dict[str, Any]:
+        row, worst = max((spots[k] for k in patches), key=lambda pair: pair[1].doubt)
+        own = {asked[k].at for k in patches}
+        # What it was compared with in the end, not one of its own patches.
+        outside = [spots[k][1].source for k in patches if asked[k].source not in own]
+        return {
+            "drawing": row["id"], "number": row["number"],
+            # Where areas run together the first of them is looked at: the patch may be the whole outside.
+            "at": worst.joined[0][1:] if worst.joined else worst.at, "doubt": round(worst.doubt, 2),
+            "pots": [worst.pot, *worst.others], "from": next(filter(None, outside), None), "joined": worst.joined,
+            "places": [{"drawing": spots[k][0]["id"], "at": spots[k][1].at} for k in patches],
+        }  # fmt: skip
+
     cards = []
     for question in questions(asked):
-        row, worst = max((spots[k] for k in question), key=lambda pair: pair[1].doubt)
-        own = {asked[k].at for k in question}
-        # What it was compared with in the end, not one of its own patches.
-        outside = [spots[k][1].source for k in question if asked[k].source not in own]
-        cards.append(
-            {
-                "drawing": row["id"], "number": row["number"],
-                # Where areas run together the first of them is looked at: the patch may be the whole outside.
-                "at": worst.joined[0][1:] if worst.joined else worst.at, "doubt": round(worst.doubt, 2),
-                "pots": [worst.pot, *worst.others], "from": next(filter(None, outside), None), "joined": worst.joined,
-                "places": [{"drawing": spots[k][0]["id"], "at": spots[k][1].at} for k in question],
-            }
-        )  # fmt: skip
+        whole = card([k for thing in question for k in thing])
+        cards.append({**whole, "parts": [card(thing) for thing in question] if len(question) > 1 else []})
     return sorted(cards, key=lambda card: (-len(card["places"]), -card["doubt"]))
 
 

@@ -128,6 +128,40 @@ def test_one_thing_in_several_drawings_is_one_question(desk: Page, store: Store)
     until(desk, "schoon.data.run.slice(1).every((d) => d.unsure === 0 && d.hand === 1)")
 
 
+def test_likely_things_of_one_pot_are_one_card_that_comes_apart(desk: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        rows = [
+            revisions.drawing(cursor, d) for d in desk.evaluate("schoon.data.run.slice(1).map((d) => d.id)")
+        ]
+        action = revisions.begin_action(cursor, "doubt")
+        documents = revisions.get_documents(cursor, [row["paint"] for row in rows])
+        coat = documents[rows[0]["paint"]]["patches"][0]["pot"]
+        for row in rows:
+            paint = documents[row["paint"]]
+            # None was carried from the other: two things of one pot.
+            paint["patches"][0].update(pot=coat, doubt=0.55, **{"from": None})
+            revisions.revise(cursor, revisions.of(row), action, paint=revisions.put_document(cursor, paint))
+    desk.reload()
+    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
+    desk.get_by_role("tab", name="Unsure").click()
+    card = desk.locator(".unsure-card")
+    expect(card).to_have_count(1)
+    expect(card).to_contain_text("2 things, 2 patches")
+    expect(card.locator("i")).to_have_count(2)
+    desk.locator("#paper").focus()
+    desk.keyboard.press("b")
+    expect(card).to_have_count(2)
+    expect(desk.locator("#queue-apart")).to_have_count(0)
+    # They stay apart when the list is read again.
+    desk.evaluate("schoon.stage.views.unsure.load()")
+    expect(card).to_have_count(2)
+    desk.keyboard.press("j")
+    expect(card).to_have_count(1)
+    desk.keyboard.press("j")
+    expect(desk.locator("#ledge-body")).to_contain_text("No patch is unsure")
+    until(desk, "schoon.data.run.slice(1).every((d) => d.unsure === 0)")
+
+
 def test_a_leak_is_traced_and_shut(desk: Page) -> None:
     stage(desk, "Seal")
     until(desk, "document.querySelectorAll('#paper .patches path').length > 0")

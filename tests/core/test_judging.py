@@ -8,6 +8,7 @@ import pytest
 
 from schoon.core.paint import NOTHING, UNSURE_ABOVE, Paint, Unsure, carry, questions
 from schoon.core.paint.judging import SURE_FROM, doubt_of
+from schoon.core.paint.questions import things
 from schoon.core.patches import Patches, find_patches
 
 RED, BLUE, GREEN = 1, 2, 3
@@ -70,8 +71,22 @@ def test_one_thing_is_asked_once_through_all_its_drawings() -> None:
     other_pot = Unsure((7, 7), (6, 7), BLUE)
     alone = Unsure((4, 2), (3, 2), RED)
     asked = [*chain, other_pot, alone]
-    groups = sorted(sorted(group) for group in questions(asked))
+    groups = sorted(sorted(group) for group in things(asked))
     assert groups == [[0, 1, 2, 3], [4], [5]]
+    assert sorted(questions(asked)) == [[group] for group in groups]
+
+
+def test_things_that_are_likely_of_one_pot_are_asked_about_together() -> None:
+    likely = [Unsure((k, 1), None, RED, doubt=0.55) for k in range(8)]
+    chain = [Unsure((9, 4), None, RED, doubt=0.5), Unsure((10, 4), (9, 4), RED, doubt=0.65)]
+    unlikely, other = Unsure((3, 2), None, RED, doubt=0.7), Unsure((3, 3), None, BLUE, doubt=0.55)
+    leak = Unsure((4, 9), None, RED, leaks=True, doubt=0.55)
+    asked = [*likely, *chain, unlikely, other, leak]
+    groups = sorted(questions(asked))
+    # No more at once than are seen on one card; a thing through several drawings is one of them.
+    assert [len(group) for group in groups] == [6, 3, 1, 1, 1]
+    assert groups[1] == [[6], [7], [8, 9]]
+    assert sorted(k for group in groups for thing in group for k in thing) == list(range(len(asked)))
 
 
 def test_a_leak_is_a_question_of_its_own() -> None:

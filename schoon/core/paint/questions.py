@@ -1,4 +1,4 @@
-"""What is left for a person, as questions: one for each thing, not for each patch."""
+"""What is left for a person, as questions: one for each thing, not for each patch, and one for several that are likely of one pot."""
 
 from __future__ import annotations
 
@@ -12,16 +12,20 @@ from scipy.sparse.csgraph import connected_components
 
 from .painting import NOTHING, Painting
 
+_LIKELY, _TOGETHER = 0.6, 6
+"""Doubt up to which things are likely enough of their pot to be asked about with others, and how many are at once."""
+
 
 @dataclass(frozen=True)
 class Unsure:
     """A patch that is asked about. at: what names it in the whole run. source: what names the patch it was carried from.
-    leaks: areas run together in it, which no pot for all of it can answer."""
+    leaks: areas run together in it, which no pot for all of it can answer. doubt: of its pot, as in `Paint`."""
 
     at: Any
     source: Any
     pot: int
     leaks: bool = False
+    doubt: float = 1.0
 
 
 def unsure_in(paintings: Mapping[int, Painting], patches: Mapping[int, Iterable[int]]) -> list[Unsure]:
@@ -34,13 +38,29 @@ def unsure_in(paintings: Mapping[int, Painting], patches: Mapping[int, Iterable[
             if paint is None:
                 found.append(Unsure((k, patch), None, NOTHING))
             elif paint.unsure:
-                found.append(Unsure((k, patch), paint.source, paint.pot, bool(paint.joined)))
+                found.append(Unsure((k, patch), paint.source, paint.pot, bool(paint.joined), paint.doubt))
     return found
 
 
-def questions(unsure: Sequence[Unsure]) -> list[list[int]]:
-    """Groups of patches, as indices, that one answer settles: those that were carried one from the other as the same
-    pot, through however many drawings."""
+def questions(unsure: Sequence[Unsure]) -> list[list[list[int]]]:
+    """What is asked: the things, each a group of patches (indices), that one answer settles. Several are asked at once where
+    all are likely of one pot: they are looked over together, and one that is none is taken apart."""
+    found: list[list[list[int]]] = []
+    together: dict[int, list[list[int]]] = {}
+    for thing in things(unsure):
+        likely = np.mean([unsure[k].doubt for k in thing]) <= _LIKELY
+        if likely and not any(unsure[k].leaks for k in thing):
+            together.setdefault(unsure[thing[0]].pot, []).append(thing)
+        else:
+            found.append([thing])
+    for of_pot in together.values():
+        found += [of_pot[k : k + _TOGETHER] for k in range(0, len(of_pot), _TOGETHER)]
+    return found
+
+
+def things(unsure: Sequence[Unsure]) -> list[list[int]]:
+    """Groups of patches, as indices, that are one thing: those that were carried one from the other as the same pot, through
+    however many drawings."""
     if not unsure:
         return []
     row = {patch.at: k for k, patch in enumerate(unsure)}

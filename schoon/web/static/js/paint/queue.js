@@ -1,4 +1,5 @@
-// What is unsure, as questions: one card for one thing, however many drawings it runs through, decided by one key.
+// What is unsure, as questions: one card for one thing, however many drawings it runs through, or for several that are likely
+// of one pot; decided by one key.
 
 import { CARD } from '../keys.js';
 import { fill, html } from '../dom.js';
@@ -23,6 +24,7 @@ const STARTLED = 400;
 const PACE = 5;
 const BREAK = 40;
 
+const named = (place) => [place.drawing, ...place.at].join();
 const same = (a, b) => a.drawing === b.drawing && a.at[0] === b.at[0] && a.at[1] === b.at[1];
 
 export class UnsureQueue {
@@ -34,6 +36,8 @@ export class UnsureQueue {
     this.fell = 0;
     // How many answers there were, and how many of them are being saved.
     this.turn = this.answering = 0;
+    // Things that were taken apart from a card, by a place of each.
+    this.apart = new Set();
     this.answered = 0;
     this.paces = [];
     this.body = document.getElementById('ledge-body');
@@ -46,13 +50,32 @@ export class UnsureQueue {
       // Older than what a quick hand has answered: the list is read again when that is saved.
       if (this.answering || turn !== this.turn) return;
       const before = this.cards?.[this.at];
-      this.cards = cards;
+      this.cards = cards.flatMap((card) => this.without(card));
       // The card in hand stays in hand, wherever it is now.
       const own = before ? this.cards.findIndex((card) => card.places.some((place) => same(place, before.places[0]))) : -1;
       if (before && own < 0) this.fell = performance.now();
       this.at = own >= 0 ? own : Math.min(this.at, Math.max(0, this.cards.length - 1));
       this.stage.ledge();
     } catch (error) { notice(error.message, true); }
+  }
+
+  // The cards in place of one some of whose things were taken apart.
+  without(card) {
+    const kept = card.parts.filter((part) => !part.places.some((place) => this.apart.has(named(place))));
+    if (kept.length === card.parts.length) return [card];
+    const alone = card.parts.filter((part) => !kept.includes(part)).map((part) => ({ ...part, parts: [] }));
+    if (kept.length < 2) return [...kept.map((part) => ({ ...part, parts: [] })), ...alone];
+    const worst = kept.reduce((a, b) => (b.doubt > a.doubt ? b : a));
+    return [{ ...worst, places: kept.flatMap((part) => part.places), parts: kept }, ...alone];
+  }
+
+  // One thing of a card, or all of them, become cards of their own.
+  takeApart(which = this.cards?.[this.at]?.parts) {
+    const card = this.cards?.[this.at];
+    if (!which?.length) { notice('This card is about one thing'); return; }
+    for (const part of which) for (const place of part.places) this.apart.add(named(place));
+    this.cards.splice(this.at, 1, ...this.without(card));
+    this.look();
   }
 
   crop(entry, [x, y]) {
@@ -67,10 +90,12 @@ export class UnsureQueue {
   show(acts) {
     this.acts = acts;
     const leaks = this.cards?.[this.at]?.joined.length;
+    const several = this.cards?.[this.at]?.parts.length;
     const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : html`<button id="queue-third">Third <kbd>M</kbd></button>`;
+    const apart = several ? html`<button id="queue-apart">Take apart <kbd>B</kbd></button>` : '';
     fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
-      <button id="queue-second">Second <kbd>K</kbd></button>${third}<button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
-    const does = { take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), leak: () => this.traceLeak(), bare: () => this.decide(null), later: () => this.later() };
+      <button id="queue-second">Second <kbd>K</kbd></button>${third}${apart}<button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
+    const does = { take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), leak: () => this.traceLeak(), apart: () => this.takeApart(), bare: () => this.decide(null), later: () => this.later() };
     for (const [id, act] of Object.entries(does)) acts.querySelector(`#queue-${id}`)?.addEventListener('click', act);
     if (!this.cards) { this.load(); return; }
     if (!this.cards.length) { fill(this.body, html`<p class="empty">No patch is unsure.</p>`); return; }
@@ -102,25 +127,32 @@ export class UnsureQueue {
     node.className = 'unsure-card';
     if (k === this.at) node.setAttribute('aria-current', 'true');
     const outside = card.joined.some(([id]) => id < 0);
-    const from = !outside && card.from && app.byId.get(card.from[0]);
+    const several = card.parts.length > 1;
+    const from = !outside && !several && card.from && app.byId.get(card.from[0]);
     const swatch = (id) => html`<span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span>`;
     const pots = card.pots.map((id, n) => html`<em>${POTS[n].toUpperCase()}</em>${swatch(id)}<span class="pot-name" data-pot="${id}">${this.potName(id)}</span>`);
     const offers = card.joined.length ? `runs together: ${card.joined.map(([id]) => (id < 0 ? 'the outside' : this.potName(id))).join(', ')}` : pots;
     const beside = from && html`<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>`;
     const seen = card.joined.length ? [{ drawing: card.drawing, at: card.at }] : this.shown(card);
-    const crops = seen.map((place) => html`<i style="${this.crop(app.byId.get(place.drawing), place.at)}"></i>`);
+    const crops = seen.map((place, n) => html`<i data-part="${several ? n : ''}" title="${several ? 'Press to take it out of this card' : ''}" style="${this.crop(app.byId.get(place.drawing), place.at)}"></i>`);
     const numbers = [...new Set(card.places.map((place) => app.byId.get(place.drawing)?.number))];
-    const many = card.places.length > 1 && html` <span class="quiet">${card.places.length} patches</span>`;
+    const all = several ? `${card.parts.length} things, ${card.places.length} patches` : `${card.places.length} patches`;
+    const many = card.places.length > 1 && html` <span class="quiet">${all}</span>`;
     const which = numbers.length > 1 ? `${numbers[0]} to ${numbers.at(-1)}` : card.number;
     fill(node, html`<span class="pair">${crops}${beside}</span>
       <span class="words"><b class="number">${which}</b>${from && ` like ${from.number}`}${many} <u>${card.doubt.toFixed(2)}</u></span>
       <span class="offers">${offers}</span>`);
-    node.addEventListener('click', () => { this.at = k; this.look(); });
+    node.addEventListener('click', (event) => {
+      const part = several && k === this.at && event.target.dataset.part;
+      this.at = k;
+      if (part) this.takeApart([card.parts[part]]); else this.look();
+    });
     return node;
   }
 
-  // Places of a question in the first, a middle and the last of its drawings.
-  shown({ places }) {
+  // Places of a question: each thing, or the first, a middle and the last of the drawings of the only one.
+  shown({ places, parts }) {
+    if (parts.length > 1) return parts.map(({ drawing, at }) => ({ drawing, at }));
     const firsts = places.filter((place, k) => places.findIndex((p) => p.drawing === place.drawing) === k);
     if (firsts.length <= SHOWN) return firsts;
     return [firsts[0], firsts[Math.floor(firsts.length / 2)], firsts.at(-1)];
@@ -182,6 +214,7 @@ export class UnsureQueue {
     if (POTS.includes(key)) this.decide(POTS.indexOf(key));
     else if (key === CARD.none) this.decide(null);
     else if (key === CARD.later) this.later();
+    else if (key === CARD.leak && this.cards?.[this.at]?.parts.length) this.takeApart();
     else if (key === CARD.leak) this.traceLeak();
     else return false;
     return true;
