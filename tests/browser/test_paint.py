@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from schoon.core.paint import Paint
 from schoon.formats.pictures import encode_png
@@ -100,6 +100,16 @@ def test_unsure_patches_are_decided_by_one_key(desk: Page) -> None:
     expect(card).to_have_count(1)
 
 
+def the_only_card(desk: Page) -> Locator:
+    """What is unsure, read again."""
+    desk.reload()
+    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
+    desk.get_by_role("tab", name="Unsure").click()
+    card = desk.locator(".unsure-card")
+    expect(card).to_have_count(1)
+    return card
+
+
 def test_one_thing_in_several_drawings_is_one_question(desk: Page, store: Store) -> None:
     with store.transaction() as cursor:
         second, third = (
@@ -114,11 +124,7 @@ def test_one_thing_in_several_drawings_is_one_question(desk: Page, store: Store)
         )
         action = revisions.begin_action(cursor, "doubt")
         revisions.revise(cursor, revisions.of(third), action, paint=revisions.put_document(cursor, after))
-    desk.reload()
-    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
-    desk.get_by_role("tab", name="Unsure").click()
-    card = desk.locator(".unsure-card")
-    expect(card).to_have_count(1)
+    card = the_only_card(desk)
     expect(card).to_contain_text("2 to 3 2 patches")
     expect(card.locator("i")).to_have_count(2)
     expect(desk.locator('[data-view="unsure"] .ask')).to_have_attribute("title", "1 question about 2 patches")
@@ -141,11 +147,7 @@ def test_likely_things_of_one_pot_are_one_card_that_comes_apart(desk: Page, stor
             # None was carried from the other: two things of one pot.
             paint["patches"][0].update(pot=coat, doubt=0.55, **{"from": None})
             revisions.revise(cursor, revisions.of(row), action, paint=revisions.put_document(cursor, paint))
-    desk.reload()
-    until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
-    desk.get_by_role("tab", name="Unsure").click()
-    card = desk.locator(".unsure-card")
-    expect(card).to_have_count(1)
+    card = the_only_card(desk)
     expect(card).to_contain_text("2 things, 2 patches")
     expect(card.locator("i")).to_have_count(2)
     desk.locator("#paper").focus()
