@@ -295,7 +295,7 @@ def most_of(
     at 0 that of the line."""
     # Flat pictures have few runs of one value: only these are sorted.
     flat = picture.ravel()
-    begins = np.flatnonzero(np.diff(flat, prepend=flat[0] - 1))
+    begins = np.flatnonzero(np.r_[True, flat[1:] != flat[:-1]])
     values, of_run = np.unique(flat[begins], return_inverse=True)
     index = np.repeat(of_run, np.diff(begins, append=flat.size))
     pairs = patches.open_labels.ravel().astype(np.int64) * len(values) + index
