@@ -91,10 +91,10 @@ export class UnsureQueue {
     this.acts = acts;
     const leaks = this.cards?.[this.at]?.joined.length;
     const several = this.cards?.[this.at]?.parts.length;
-    const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : html`<button id="queue-third">Third <kbd>M</kbd></button>`;
-    const apart = several ? html`<button id="queue-apart">Take apart <kbd>B</kbd></button>` : '';
+    const pot = several ? html`<button id="queue-apart">Take apart <kbd>B</kbd></button>` : html`<button id="queue-third">Third <kbd>M</kbd></button>`;
+    const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : pot;
     fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
-      <button id="queue-second">Second <kbd>K</kbd></button>${third}${apart}<button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
+      <button id="queue-second">Second <kbd>K</kbd></button>${third}<button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
     const does = { take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), leak: () => this.traceLeak(), apart: () => this.takeApart(), bare: () => this.decide(null), later: () => this.later() };
     for (const [id, act] of Object.entries(does)) acts.querySelector(`#queue-${id}`)?.addEventListener('click', act);
     if (!this.cards) { this.load(); return; }
