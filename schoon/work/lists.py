@@ -91,8 +91,10 @@ def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
 
     cards = []
     for question in questions(asked):
-        whole = card([k for thing in question for k in thing])
-        cards.append({**whole, "parts": [card(thing) for thing in question] if len(question) > 1 else []})
+        whole, parts = card([k for thing in question for k in thing]), [card(thing) for thing in question]
+        # One answer holds for all: only what each of them could be is offered.
+        pots = [pot for pot in whole["pots"] if all(pot in part["pots"] for part in parts)]
+        cards.append({**whole, "pots": pots, "parts": parts if len(parts) > 1 else []})
     return sorted(cards, key=lambda card: (-len(card["places"]), -card["doubt"]))
 
 

@@ -100,6 +100,27 @@ def test_unsure_patches_are_asked_and_accepted(painted: Shot) -> None:
     assert painted.client.get("/api/shots/1/unsure").json()["cards"] == []
 
 
+def test_a_card_of_several_things_offers_only_what_each_of_them_could_be(painted: Shot) -> None:
+    store = painted.client.app.state.store
+    with store.transaction() as cursor:
+        rows = [revisions.drawing(cursor, d) for d in painted.ids[1:]]
+        action = revisions.begin_action(cursor, "doubt")
+        for others, row in zip(([2, 3], [3]), rows, strict=True):
+            paint = revisions.get_documents(cursor, [row["paint"]])[row["paint"]]
+            first = next(spot for spot in paint["patches"] if spot["pot"] == 1)
+            first.update(doubt=0.55, others=others)
+            # Carried from a patch that nobody is asked about, not one from the other.
+            first["from"] = [painted.ids[0], *nearest(painted, 1, first)]
+            revisions.revise(cursor, revisions.of(row), action, paint=revisions.put_document(cursor, paint))
+    (card,) = painted.client.get("/api/shots/1/unsure").json()["cards"]
+    assert sorted(part["pots"] for part in card["parts"]) == [[1, 2, 3], [1, 3]]
+    assert card["pots"] == [1, 3]
+    assert card["places"] == [place for part in card["parts"] for place in part["places"]]
+    content = {"do": "answer", "places": card["places"], "pot": 1}
+    assert painted.client.post("/api/levels/1/do", json={"do": content}).json()["things"] == 2
+    assert painted.client.get("/api/shots/1/unsure").json()["cards"] == []
+
+
 def test_one_question_for_one_thing_and_one_answer_for_all_its_drawings(painted: Shot) -> None:
     doubtful(painted, 2)
     doubtful(painted, 3, of=2)

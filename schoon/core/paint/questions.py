@@ -1,4 +1,4 @@
-"""What is left for a person, as questions: one for each thing, not for each patch, and one for several that are likely of one pot."""
+"""What is left for a person, as questions: about things, not about patches."""
 
 from __future__ import annotations
 

@@ -25,8 +25,8 @@ class Ellipse:
     @property
     def slope(self) -> NDArray[np.float64]:
         """(h, w, 2) gradient of half of `out`, right and down."""
-        rows, columns = (np.arange(size) for size in self.out.shape)
-        away = np.stack(np.meshgrid(columns - self.middle[0], rows - self.middle[1]), axis=-1)
+        rows, columns = np.indices(self.out.shape)
+        away = np.stack([columns, rows], axis=-1) - self.middle
         return np.asarray(away @ self.inverse / 4)
 
 

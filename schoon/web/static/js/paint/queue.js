@@ -66,7 +66,7 @@ export class UnsureQueue {
     const alone = card.parts.filter((part) => !kept.includes(part)).map((part) => ({ ...part, parts: [] }));
     if (kept.length < 2) return [...kept.map((part) => ({ ...part, parts: [] })), ...alone];
     const worst = kept.reduce((a, b) => (b.doubt > a.doubt ? b : a));
-    return [{ ...worst, places: kept.flatMap((part) => part.places), parts: kept }, ...alone];
+    return [{ ...worst, pots: card.pots, places: kept.flatMap((part) => part.places), parts: kept }, ...alone];
   }
 
   // One thing of a card, or all of them, become cards of their own.
@@ -95,7 +95,10 @@ export class UnsureQueue {
     const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : pot;
     fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
       <button id="queue-second">Second <kbd>K</kbd></button>${third}<button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
-    const does = { take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), leak: () => this.traceLeak(), apart: () => this.takeApart(), bare: () => this.decide(null), later: () => this.later() };
+    const does = {
+      take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), bare: () => this.decide(null),
+      leak: () => this.traceLeak(), apart: () => this.takeApart(), later: () => this.later(),
+    };
     for (const [id, act] of Object.entries(does)) acts.querySelector(`#queue-${id}`)?.addEventListener('click', act);
     if (!this.cards) { this.load(); return; }
     if (!this.cards.length) { fill(this.body, html`<p class="empty">No patch is unsure.</p>`); return; }
@@ -134,7 +137,8 @@ export class UnsureQueue {
     const offers = card.joined.length ? `runs together: ${card.joined.map(([id]) => (id < 0 ? 'the outside' : this.potName(id))).join(', ')}` : pots;
     const beside = from && html`<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>`;
     const seen = card.joined.length ? [{ drawing: card.drawing, at: card.at }] : this.shown(card);
-    const crops = seen.map((place, n) => html`<i data-part="${several ? n : ''}" title="${several ? 'Press to take it out of this card' : ''}" style="${this.crop(app.byId.get(place.drawing), place.at)}"></i>`);
+    const says = several ? 'Press to take it out of this card' : '';
+    const crops = seen.map(({ drawing, at }, n) => html`<i data-part="${several ? n : ''}" title="${says}" style="${this.crop(app.byId.get(drawing), at)}"></i>`);
     const numbers = [...new Set(card.places.map((place) => app.byId.get(place.drawing)?.number))];
     const all = several ? `${card.parts.length} things, ${card.places.length} patches` : `${card.places.length} patches`;
     const many = card.places.length > 1 && html` <span class="quiet">${all}</span>`;
