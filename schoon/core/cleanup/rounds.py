@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -17,6 +18,7 @@ from scipy.spatial import cKDTree
 from skimage.measure import find_contours
 from skimage.morphology import convex_hull_image
 
+from ..masks import grown
 from ..strokes import Points, resample
 
 _LARGEST = 30.0
@@ -33,6 +35,9 @@ _COMPACT = 2.4
 
 _BLUR = 0.6
 """Sigma the density is smoothed by, px."""
+
+_REACH = 3
+"""Px about an opening in which the dark round it is looked for, and to which its white may reach."""
 
 _DARK = 0.6
 """Density from which on a line is not more of one."""
@@ -114,6 +119,23 @@ class _Chain:
     points: Points
     of: int
 
+    @cached_property
+    def bounds(self) -> tuple[Points, Points]:
+        return self.points.min(axis=0), self.points.max(axis=0)
+
+
+class _Ring:
+    """An outline, and what lies near it. points: (k, 2) px."""
+
+    def __init__(self, points: Points, width: float) -> None:
+        self.points, self.around = points, _length(points)
+        self.tree = cKDTree(points)
+        self.low, self.high = points.min(axis=0) - width, points.max(axis=0) + width
+
+    def is_near(self, chain: _Chain) -> bool:
+        low, high = chain.bounds
+        return bool((high >= self.low).all() and (low <= self.high).all())
+
 
 def _closed(ring: Points) -> Points:
     return resample(np.vstack([ring, ring[:1]]), 0.5)
@@ -126,6 +148,7 @@ def _spots(mask: NDArray[np.bool_], density: NDArray[np.float32], scale: float) 
     area = stats[:, cv2.CC_STAT_AREA]
     small = (area >= _SMALLEST) & (area <= (_LARGEST * scale) ** 2)
     small[0] = False
+    boxes = stats[:, [cv2.CC_STAT_LEFT, cv2.CC_STAT_TOP, cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]]
     number = np.flatnonzero(small)
     within = small[labels]
     radius = np.zeros(len(small))
@@ -135,60 +158,64 @@ def _spots(mask: NDArray[np.bool_], density: NDArray[np.float32], scale: float) 
     for k in number[np.argsort(compact, kind="stable")][: (compact <= _COMPACT).sum()]:
         if k in taken:
             continue
-        x, y, w, h, _ = stats[k]
+        x, y, w, h = boxes[k]
         margin = int(_MARGIN * max(w, h) + 6 * scale)
         top, left = max(0, y - margin), max(0, x - margin)
         window = np.s_[top : y + h + margin, left : x + w + margin]
-        near = labels[window]
-        others = {int(j): near == j for j in np.unique(near[small[near]]) if j != k and j not in taken}
-        spot = _Spot(density[window], np.array([left, top], float), near == k, others)
+        spot = _Spot(density[window], np.array([left, top]), labels[window], int(k), boxes, small, taken)
         yield spot
         taken |= spot.wrapped
 
 
 @dataclass
 class _Spot:
-    """A window of the smoothed density and its corner, px; a small opening of the lines in it, and others.
+    """A window of the smoothed density and its corner, px; the openings of the lines in it, and the one it is about.
 
-    wrapped: which of the others turned out to be the rest of the round form that the opening lies in.
+    boxes: (openings, 4) left, top, width and height of each in the picture. small: which of them may be a form. taken: those
+    that belong to another already. wrapped: which others turned out to be the rest of the round form that the opening lies in.
     """
 
     density: NDArray[np.float32]
-    corner: NDArray[np.float64]
-    hole: NDArray[np.bool_]
-    others: dict[int, NDArray[np.bool_]]
+    corner: NDArray[np.int64]
+    openings: NDArray[np.int32]
+    number: int
+    boxes: NDArray[np.int32]
+    small: NDArray[np.bool_]
+    taken: set[int]
     wrapped: set[int] = field(default_factory=set)
 
     def outlines(self) -> Iterator[tuple[Points, float]]:
         """The middle of the line round the opening and the line's width, if it is round; then that of the round form
         it lies in, if it takes up one side of that."""
-        level = self._level(self.hole, 75)
-        own = None if level is None else self._white(self.hole, level)
+        level, own = self._white(self.number, 75)
         if own is None or level is None:
             return
-        lined = np.where(ndi.binary_dilation(own), self.density, 1.0)
+        box = self._box(self.number)
+        lined = np.where(grown(own[box]), self.density[box], 1.0)
+        place = np.array([box[1].start, box[0].start])
         edge = _edge_of(lined, level, _WITHIN_ANOTHER)
         if edge is None:
             return
+        edge = edge + place
         run = self._dark(edge, level)
         width = float(np.percentile(run, 30))
         inner = self._drawn(edge, np.where(run > _SHARED * width, width, run))
 
         form = own
-        beside = ndi.binary_dilation(own, iterations=round(width) + 2)
+        beside = grown(own, round(width) + 2)
         found, alone = set(), True
-        for number, other in self.others.items():
-            firm = self._level(other, 30)
-            white = None if firm is None else self._white(other, min(level, firm))
+        for number in self._others(beside):
+            _, white = self._white(number, 30, level)
+            other = self.openings == number
             rest = other if white is None else white
             if (rest & beside).sum() < _BESIDE * np.sqrt(own.sum()):
                 continue
             alone = False
-            with_line = ndi.binary_dilation(rest, iterations=round(width))
+            with_line = grown(rest, round(width))
             if (convex_hull_image(with_line) & own).sum() < _WRAPS * own.sum():
                 continue
             # Where the white runs out, the opening between the lines is as much as there is.
-            form = form | (ndi.binary_dilation(other) if white is None else white)
+            form = form | (grown(other) if white is None else white)
             found.add(number)
         if not found:
             if alone and _edge_of(lined, level, 1.0) is not None:
@@ -202,27 +229,43 @@ class _Spot:
         yield inner, width
         run = self._dark(edge, level)
         at = np.clip(np.round(edge).astype(int), 0, np.array(own.shape[::-1]) - 1)
-        shared = ndi.distance_transform_edt(~own)[at[:, 1], at[:, 0]] < 1.5
+        shared = cv2.dilate(own.astype(np.uint8), np.ones((3, 3), np.uint8))[at[:, 1], at[:, 0]] > 0
         two = np.where(shared, 2 * run - width, width)
         yield self._drawn(edge, np.where(run > _SHARED * width, two, run)), width
 
-    def _level(self, hole: NDArray[np.bool_], share: float) -> float | None:
-        """Half way from the lightest of an opening to a percentile of the dark round it; None if that is faint."""
-        reach = cv2.dilate(hole.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
-        light = float(self.density[hole].min())
-        dark = float(np.percentile(self.density[reach & ~hole], share))
-        return None if dark - light < _CONTRAST else 0.5 * (light + dark)
+    def _others(self, beside: NDArray[np.bool_]) -> list[int]:
+        """The other small openings whose white may reach what lies beside this one."""
+        near = self.openings[_reached(beside)]
+        return [j for j in np.unique(near[self.small[near]]).tolist() if j != self.number and j not in self.taken]
 
-    def _white(self, hole: NDArray[np.bool_], level: float) -> NDArray[np.bool_] | None:
-        """What is lighter than the level where an opening lies, unless it runs out of there."""
-        _, white = cv2.connectedComponents((self.density < level).astype(np.uint8), connectivity=4)
+    def _box(self, number: int) -> tuple[slice, slice]:
+        """Where an opening may lie with its white, and a little more."""
+        x, y, w, h = self.boxes[number] - [*self.corner, 0, 0]
+        room = _REACH + 2
+        return np.s_[max(0, y - room) : y + h + room, max(0, x - room) : x + w + room]
+
+    def _white(
+        self, number: int, share: float, most: float = np.inf
+    ) -> tuple[float | None, NDArray[np.bool_] | None]:
+        """The level half way from the lightest of an opening to a percentile of the dark round it, at most `most`, None if that is
+        faint; and what is lighter than that where the opening lies, None if it runs out of there."""
+        box = self._box(number)
+        density, hole = self.density[box], self.openings[box] == number
+        around = _reached(hole)
+        light = float(density[hole].min())
+        dark = _percentile(density[around & ~hole], share)
+        if dark - light < _CONTRAST:
+            return None, None
+        level = min(most, 0.5 * (light + dark))
+        _, white = cv2.connectedComponents((density < level).astype(np.uint8), connectivity=4)
         inside = np.bincount(white[hole])
         inside[0] = 0
-        if not inside.any():
-            return None
         own = white == inside.argmax()
-        around = cv2.dilate(hole.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
-        return None if (own & ~around).any() else own
+        if not inside.any() or (own & ~around).any():
+            return level, None
+        full = np.zeros(self.openings.shape, bool)
+        full[box] = own
+        return level, full
 
     def _dark(self, edge: Points, level: float) -> NDArray[np.float64]:
         """How far it is dark outwards from each point of an edge, px."""
@@ -235,6 +278,16 @@ class _Spot:
         """The middle of the line outside an edge. width: of the line at each of its points, px."""
         off = ndi.gaussian_filter1d(ndi.median_filter(0.5 * width, 9, mode="wrap"), 3, mode="wrap")
         return _low_pass(edge + off[:, None] * _normals(edge)) + self.corner
+
+
+def _percentile(values: NDArray[np.float32], share: float) -> float:
+    """As of numpy, which takes its time for few values."""
+    return float(np.interp(share / 100 * (len(values) - 1), np.arange(len(values)), np.sort(values)))
+
+
+def _reached(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """A mask with what lies about it."""
+    return cv2.dilate(mask.astype(np.uint8), np.ones((2 * _REACH + 1,) * 2, np.uint8)) > 0
 
 
 def _edge_of(values: NDArray[np.floating], level: float, tolerance: float) -> Points | None:
@@ -285,10 +338,11 @@ def _without(chains: list[_Chain], rings: Sequence[Points], width: float) -> tup
 
     rings: an outline, and that of the form it lies in if it is known.
     """
-    runs = [_along(chain.points, rings[0], width) for chain in chains]
+    near = [_Ring(ring, width) for ring in rings]
+    runs = [_along(chain.points, near[0], width) if near[0].is_near(chain) else [] for chain in chains]
     own, of, whole = max(
         (
-            (share, c.of, share >= _WHOLE and not _runs_on(c.points, rings[0], a, b, width))
+            (share, c.of, share >= _WHOLE and not _runs_on(c.points, near[0], a, b, width))
             for c, found in zip(chains, runs, strict=True)
             for a, b, share in found
         ),
@@ -302,8 +356,8 @@ def _without(chains: list[_Chain], rings: Sequence[Points], width: float) -> tup
         if len(rings) == 1:
             for a, b, share in found:
                 gone[a:b] = share >= _OWN
-        else:
-            gone = _within(chain.points, rings, width)
+        elif near[-1].is_near(chain):
+            gone = _within(chain.points, near, width)
         if not gone.any():
             left.append(chain)
             continue
@@ -316,34 +370,30 @@ def _without(chains: list[_Chain], rings: Sequence[Points], width: float) -> tup
     return left, of
 
 
-def _runs_on(chain: Points, ring: Points, first: int, last: int, width: float) -> bool:
+def _runs_on(chain: Points, ring: _Ring, first: int, last: int, width: float) -> bool:
     """Whether a chain that is open goes round an outline closely, and then on along something else."""
     is_open = float(np.hypot(*(chain[0] - chain[-1]))) >= width
-    off = cKDTree(ring).query(chain[first:last])[0]
+    off = ring.tree.query(chain[first:last])[0]
     return is_open and bool(np.quantile(off, _MOSTLY) < _CLOSELY * width)
 
 
-def _within(chain: Points, rings: Sequence[Points], width: float) -> NDArray[np.bool_]:
+def _within(chain: Points, rings: Sequence[_Ring], width: float) -> NDArray[np.bool_]:
     """(k,) which points of a chain lie on an outline or within the outer one."""
     outer = rings[-1]
-    low, high = outer.min(axis=0) - width, outer.max(axis=0) + width
     gone = np.zeros(len(chain), bool)
-    near = np.flatnonzero(((chain >= low) & (chain <= high)).all(axis=1))
+    near = np.flatnonzero(((chain >= outer.low) & (chain <= outer.high)).all(axis=1))
     if len(near):
-        off = np.min([cKDTree(ring).query(chain[near])[0] for ring in rings], axis=0)
-        inside = [cv2.pointPolygonTest(outer.astype(np.float32), p.tolist(), False) > 0 for p in chain[near]]
+        off = np.min([ring.tree.query(chain[near])[0] for ring in rings], axis=0)
+        shape = outer.points.astype(np.float32)
+        inside = [cv2.pointPolygonTest(shape, p.tolist(), False) > 0 for p in chain[near]]
         gone[near] = (off <= _ON * width) | np.array(inside)
     return gone
 
 
-def _along(chain: Points, ring: Points, width: float) -> list[tuple[int, int, float]]:
+def _along(chain: Points, ring: _Ring, width: float) -> list[tuple[int, int, float]]:
     """Stretches of a chain that run along an outline, with how much of that they cover."""
-    low, high = ring.min(axis=0) - width, ring.max(axis=0) + width
-    if (chain.max(axis=0) < low).any() or (chain.min(axis=0) > high).any():
-        return []
-    on = cKDTree(ring).query(chain)[0] <= _ON * width
-    around = _length(ring)
-    return [(a, b, _length(chain[a:b]) / around) for a, b in _runs(on)]
+    on = ring.tree.query(chain, distance_upper_bound=_ON * width + 1)[0] <= _ON * width
+    return [(a, b, _length(chain[a:b]) / ring.around) for a, b in _runs(on)]
 
 
 def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
