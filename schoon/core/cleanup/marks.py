@@ -17,6 +17,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
+from ..pixels import values_at
 from ..strokes import Points, resample
 from .rings import rings_of
 
@@ -37,6 +38,9 @@ _PARALLEL = 0.94
 
 _TEXTURE = 8.0
 """Sigma of the neighbourhood whose texture is measured, px."""
+
+_FINER_THAN = 3.0
+"""Px of a picture per sigma of its blur from which on it holds all that is left of it."""
 
 
 FEATURES = 58
@@ -87,7 +91,7 @@ def measure(
     piece = first[chain] + np.minimum(along * counts[chain] // sizes[chain], counts[chain] - 1)
     of_points = _Point(points, tangent, chain, along, sizes)
     chains = _meetings(of_points)
-    dark = _at(cv2.dilate(density, np.ones((3, 3), np.uint8)), points)
+    dark = values_at(cv2.dilate(density, np.ones((3, 3), np.uint8)), points).astype(float)
     rings = rings_of(points, tangent, sizes, dark)
     columns = [
         *_tone(of_points, density, strength, scale),
@@ -96,7 +100,7 @@ def measure(
         *(column[chain] for column in chains[0]),
         *_place(of_points, chains[1], density.shape, dark),
         *rings.measures[chain].T,
-        _at(cv2.dilate(chance, np.ones((3, 3), np.uint8)), points),
+        values_at(cv2.dilate(chance, np.ones((3, 3), np.uint8)), points),
     ]
     table = np.stack(columns, axis=1)
     weight = np.bincount(piece)
@@ -132,12 +136,6 @@ def _tangents(points: Points, starts: NDArray[np.int64], sizes: NDArray[np.int64
     return np.asarray(step / np.maximum(np.hypot(*step.T), 1e-9)[:, None])
 
 
-def _at(picture: NDArray[np.float32], places: Points) -> NDArray[np.float64]:
-    x, y = places[..., 0].astype(np.float32), places[..., 1].astype(np.float32)
-    found = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return np.asarray(found, float).reshape(places.shape[:-1])
-
-
 def _rank(values: NDArray[np.float64]) -> NDArray[np.float64]:
     order = np.empty(len(values))
     order[np.argsort(values, kind="stable")] = np.arange(len(values))
@@ -150,14 +148,14 @@ def _tone(
     """Darkness, contrast, ridge strength and width, each against the picture's own."""
     normal = np.stack([-of.tangent[:, 1], of.tangent[:, 0]], axis=1)
     offsets = np.arange(-8.0, 8.01, 1.0)
-    profile = np.stack([_at(density, of.places + o * normal) for o in offsets], axis=1)
+    profile = np.stack([values_at(density, of.places + o * normal) for o in offsets], axis=1)
     core = profile[:, 6:11]
     dark = core.max(axis=1)
     beside = np.minimum(profile[:, :4].mean(axis=1), profile[:, -4:].mean(axis=1))
     beyond = np.maximum(profile[:, :4].max(axis=1), profile[:, -4:].max(axis=1))
     width = profile[:, 4:13].sum(axis=1) / np.maximum(dark, 1e-3)
     usual = max(float(np.percentile(dark, 80)), 1e-3)
-    ridge = _at(strength, of.places)
+    ridge = values_at(strength, of.places)
     return [
         dark / usual, _rank(dark), (dark - beside) / usual, beside / usual, beyond / usual,
         ridge / max(float(np.percentile(ridge, 80)), 1e-3), width, width / max(float(np.median(width)), 1e-3),
@@ -196,17 +194,27 @@ def _texture(of: _Point, density: NDArray[np.float32]) -> list[NDArray[np.float6
     capped = np.minimum(density, 0.6)
     smooth = cv2.GaussianBlur(capped, (0, 0), 1.0)
     dx, dy = cv2.Sobel(smooth, cv2.CV_32F, 1, 0), cv2.Sobel(smooth, cv2.CV_32F, 0, 1)
-    xx, yy, xy = (cv2.GaussianBlur(v, (0, 0), _TEXTURE) for v in (dx * dx, dy * dy, dx * dy))
-    energy = xx + yy
-    spread = np.hypot(xx - yy, 2 * xy)
-    across = 0.5 * np.arctan2(2 * xy, xx - yy)
-    e, s, turn = _at(energy, of.places), _at(spread, of.places), across
-    ex = np.cos(2 * turn).astype(np.float32), np.sin(2 * turn).astype(np.float32)
+    (xx, places), (yy, _), (xy, _) = (
+        _round_about(v, _TEXTURE, of.places) for v in (dx * dx, dy * dy, dx * dy)
+    )
+    turn = np.arctan2(2 * xy, xx - yy)
+    e, s = values_at(xx + yy, places), values_at(np.hypot(xx - yy, 2 * xy), places)
     own = 2 * np.arctan2(of.tangent[:, 0], -of.tangent[:, 1])
-    aligned = _at(ex[0], of.places) * np.cos(own) + _at(ex[1], of.places) * np.sin(own)
+    aligned = values_at(np.cos(turn), places) * np.cos(own) + values_at(np.sin(turn), places) * np.sin(own)
     usual = max(float(np.median(e)), 1e-9)
-    cover = [_at(cv2.GaussianBlur(capped, (0, 0), sigma), of.places) for sigma in (6.0, 16.0)]
+    cover = [values_at(*_round_about(capped, sigma, of.places)) for sigma in (6.0, 16.0)]
     return [e / usual, s / np.maximum(e, 1e-9), aligned, *cover]
+
+
+def _round_about(
+    picture: NDArray[np.float32], sigma: float, places: Points
+) -> tuple[NDArray[np.float32], Points]:
+    """A picture blurred by `sigma` px, at the size that holds what is left, and places in it."""
+    shrink = max(1, int(sigma / _FINER_THAN))
+    rows, columns = (-(-n // shrink) for n in picture.shape)
+    small = cv2.resize(picture, (columns, rows), interpolation=cv2.INTER_AREA)
+    share = np.array([columns / picture.shape[1], rows / picture.shape[0]])
+    return cv2.GaussianBlur(small, (0, 0), sigma / shrink), (places + 0.5) * share - 0.5
 
 
 def _meetings(of: _Point) -> tuple[list[NDArray[np.float64]], NDArray[np.int64]]:

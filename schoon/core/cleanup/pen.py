@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage as ndi
 
 from ..paper import densities, on_paper, strongest
-from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curve, resample
+from ..pixels import values_at
+from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curves, resample
 from .ridges import settle
 from .settings import CleanupSettings
 
@@ -39,12 +39,12 @@ def on_rough(path: Points, picture: NDArray[np.uint8], near: float) -> Points:
     density = np.minimum(strongest(densities(on_paper(crop))), 0.3)
     grain = 3.0 * float(np.median(density))
     present = np.ascontiguousarray(np.maximum(density - grain, 0))
-    return settle(path - low - 0.5, present, 0.6 * near) + low + 0.5
+    return settle([path - low - 0.5], present, 0.6 * near)[0] + low + 0.5
 
 
 @dataclass(frozen=True)
 class Pen:
-    """Turns a chain of skeleton points into a stroke. strength: (h, w) of ridges, and strong: what a firm line has of it. scale:
+    """Turns chains of skeleton points into strokes. strength: (h, w) of ridges, and strong: what a firm line has of it. scale:
     half the width of a line's body, px. present: (h, w) what draws a line towards itself. shrink: px of the drawing one px is."""
 
     strength: NDArray[np.float32]
@@ -54,36 +54,54 @@ class Pen:
     shrink: float
     settings: CleanupSettings
 
-    def draw(self, line: Points, chance: float = 1.0, settled: bool = False) -> Stroke:
-        """chance: that it is a line. settled: the line's place is known; it is only smoothed and fitted."""
-        scale = self.scale
+    def draw(self, lines: Sequence[Points], chances: Sequence[float]) -> list[Stroke]:
+        """Strokes along chains. chances: that each is a line."""
+        runs = [resample(_with_length(line), 1.0) for line in lines]
+        settled = settle(runs, self.present, 1.4 * self.scale)
+        return self._fitted(runs, settled, chances, self.settings.pressure)
+
+    def rings(self, lines: Sequence[Points]) -> list[Stroke]:
+        """Strokes along closed lines whose place is known: they are only smoothed and fitted."""
+        runs = [resample(_with_length(line), 1.0) for line in lines]
+        return self._fitted(runs, runs, [1.0] * len(runs), 0.0)
+
+    def _fitted(
+        self, runs: Sequence[Points], settled: Sequence[Points], chances: Sequence[float], pressure: float
+    ) -> list[Stroke]:
+        """Strokes whose ends are those of the runs and that lie as they have settled. pressure: as of the settings."""
         # Even a tied-down pencil line is unsteady by about its own width.
-        hand = max(scale, LEAST_HAND) * float(np.interp(self.settings.follow, [0, 0.5, 1], [1.9, 1.0, 0.4]))
-        closed = is_ring(line)
-        if arc_lengths(line)[-1] < 1.0:
-            # A dot: a stroke as long as it is wide.
-            line = line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
-        points = resample(line, 1.0)
-        ends = points[[0, -1]].copy()
-        if not settled:
-            points = settle(points, self.present, 1.4 * scale)
-        points = _smooth(points, 0.8 * hand, closed)
-        if not closed:
-            points[0], points[-1] = ends
+        follow = float(np.interp(self.settings.follow, [0, 0.5, 1], [1.9, 1.0, 0.4]))
+        hand = max(self.scale, LEAST_HAND) * follow
         reach = round(3.5 * hand)
-        corners = corner_indices(points, reach, np.deg2rad(38))
-        points, corners = _sharpen(points, corners, reach, self.present)
+        paths, corners, closed = [], [], []
+        for run, moved in zip(runs, settled, strict=True):
+            closed.append(is_ring(run))
+            path = _smooth(moved, 0.8 * hand, closed[-1])
+            if not closed[-1]:
+                path[[0, -1]] = run[[0, -1]]
+            path, found = _sharpen(path, corner_indices(path, reach, np.deg2rad(38)), reach, self.present)
+            paths.append(path)
+            corners.append(found)
         # Pixel centres of the working picture to px of the drawing.
-        placed = (points + 0.5) * self.shrink
-        controls, knots = fit_curve(placed, 0.4 * hand * self.shrink, corners, closed)
-        widths = np.full(len(knots), self.settings.line_width)
-        if self.settings.pressure > 0 and not settled:
-            x, y = points.astype(np.float32).T
-            strength = cv2.remap(self.strength, x, y, cv2.INTER_LINEAR).ravel()
-            pressed = ndi.gaussian_filter1d(strength, 4 * scale, mode="nearest")[knots.astype(int)]
-            share = (pressed / max(1.4 * self.strong, 1e-6)).clip(0.45, 1.5)
-            widths = widths * (1 + self.settings.pressure * (share - 1))
-        return Stroke(controls, widths, chance)
+        placed = [(path + 0.5) * self.shrink for path in paths]
+        fitted = fit_curves(placed, 0.4 * hand * self.shrink, corners, closed)
+        strokes = []
+        for path, (controls, knots), chance in zip(paths, fitted, chances, strict=True):
+            widths = np.full(len(knots), self.settings.line_width)
+            if pressure > 0:
+                strength = values_at(self.strength, path)
+                pressed = ndi.gaussian_filter1d(strength, 4 * self.scale, mode="nearest")[knots.astype(int)]
+                share = (pressed / max(1.4 * self.strong, 1e-6)).clip(0.45, 1.5)
+                widths = widths * (1 + pressure * (share - 1))
+            strokes.append(Stroke(controls, widths, chance))
+        return strokes
+
+
+def _with_length(line: Points) -> Points:
+    """The line; of a dot, one as long as it is wide."""
+    if arc_lengths(line)[-1] < 1.0:
+        return np.asarray(line[0] + np.array([[-0.5, 0.0], [0.5, 0.0]]))
+    return line
 
 
 def is_ring(line: Points) -> bool:
@@ -133,5 +151,4 @@ def _sharpen(
 
 
 def _ink(present: NDArray[np.float32], points: Sequence[Points] | Points) -> float:
-    x, y = np.asarray(points, np.float32).T
-    return float(cv2.remap(present, x, y, cv2.INTER_LINEAR).mean())
+    return float(values_at(present, np.asarray(points)).mean())

@@ -9,7 +9,6 @@ from functools import cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage as ndi
 from scipy.spatial import cKDTree
 from skimage.morphology import skeletonize
 
@@ -349,8 +348,8 @@ def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> li
     pen = Pen(found.ridges.strength, scale, present, found.strong, found.shrink, settings)
     chains, of = rounded([mark.points for mark in lines], found.mask, found.density, scale)
     runs = drawn_up(chains, _UP_TO * max(scale, LEAST_HAND), _BLUNT * scale)
-    strokes = [pen.draw(run, lines[k].chance) for run, k in zip(runs, of, strict=True)]
-    rings = [pen.draw(ring, settled=True) for ring in found.rings]
+    strokes = pen.draw(runs, [lines[k].chance for k in of])
+    rings = pen.rings(found.rings)
     if found.filled:
         rings = [replace(r, filled=True, widths=np.full(len(r.widths), _RIM)) for r in rings]
     # Lines that ran into a black end on its outline.
@@ -393,8 +392,8 @@ def _fill_slits(mask: NDArray[np.bool_], scale: float) -> NDArray[np.bool_]:
     """Fills holes too narrow to be a form: the white between two searching strokes."""
     count, labels, stats, _ = cv2.connectedComponentsWithStats((~mask).astype(np.uint8), connectivity=4)
     deep = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 3)
-    radius = ndi.maximum(deep, labels, np.arange(count))
-    fill = (radius < 0.9 * scale) & (stats[:, cv2.CC_STAT_AREA] < 60 * scale * scale)
+    roomy = np.bincount(labels[deep >= 0.9 * scale], minlength=count) > 0
+    fill = ~roomy & (stats[:, cv2.CC_STAT_AREA] < 60 * scale * scale)
     fill[labels[mask][0] if mask.any() else 0] = False
     return np.asarray(mask | fill[labels])
 

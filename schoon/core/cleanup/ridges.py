@@ -7,6 +7,7 @@ neighbouring contours stay apart.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -14,6 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 from scipy import ndimage as ndi
+
+from ..pixels import values_at
+from ..strokes import Points
 
 ORIENTATIONS = 12
 
@@ -126,26 +130,31 @@ def centre_mask(ridges: Ridges, low: float, high: float) -> NDArray[np.bool_]:
     return np.asarray(strong[labels])
 
 
-def settle(points: NDArray[np.float64], density: NDArray[np.float32], window: float) -> NDArray[np.float64]:
-    """Moves the (k, 2) points of a polyline across it into the middle of the strokes that search for it.
+def settle(lines: Sequence[Points], density: NDArray[np.float32], window: float) -> list[Points]:
+    """Moves the points of polylines, (k, 2) px, across them into the middle of the strokes that search for each.
 
     density: capped by the caller, for a light stroke says as much about where the line runs as a dark one.
     window: sigma in px of how far to the sides strokes still belong to the line. Each point goes to the weighted
     mean of the density across the line (mean shift); the shifts are smoothed along the line, so that one stroke
-    of the bundle that ends does not make a step.
+    of the bundle that ends does not make a step. Lines of less than 5 points stay.
     """
-    if len(points) < 5:
-        return points
+    found = list(lines)
+    many = [k for k, line in enumerate(lines) if len(line) >= 5]
+    if not many:
+        return found
+    cuts = np.cumsum([len(lines[k]) for k in many])[:-1]
+    offsets = np.arange(-2.0 * window, 2.0 * window + 0.01, 0.5)
     for _ in range(2):
-        tangent = np.gradient(points, axis=0)
+        points = np.concatenate([found[k] for k in many])
+        tangent = np.concatenate([np.gradient(found[k], axis=0) for k in many])
         tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
         normal = np.c_[-tangent[:, 1], tangent[:, 0]]
-        offsets = np.arange(-2.0 * window, 2.0 * window + 0.01, 0.5)
-        at = (points[:, None, :] + offsets[None, :, None] * normal[:, None, :]).astype(np.float32)
-        profile = cv2.remap(density, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        profile = values_at(density, points[:, None, :] + offsets[None, :, None] * normal[:, None, :])
         weights = profile * np.exp(-0.5 * (offsets / window) ** 2)
         total = weights.sum(axis=1)
         shift = np.where(total > 0.05, (weights * offsets).sum(axis=1) / np.maximum(total, 0.05), 0.0)
-        shift = ndi.gaussian_filter1d(shift, 2.0 * window, mode="nearest")
-        points = points + np.clip(shift, -window, window)[:, None] * normal
-    return points
+        even = [ndi.gaussian_filter1d(part, 2.0 * window, mode="nearest") for part in np.split(shift, cuts)]
+        points = points + np.clip(np.concatenate(even), -window, window)[:, None] * normal
+        for k, part in zip(many, np.split(points, cuts), strict=True):
+            found[k] = part
+    return found

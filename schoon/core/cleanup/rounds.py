@@ -16,9 +16,8 @@ from numpy.typing import NDArray
 from scipy import ndimage as ndi
 from scipy.spatial import cKDTree
 from skimage.measure import find_contours
-from skimage.morphology import convex_hull_image
 
-from ..masks import grown
+from ..pixels import grown, values_at
 from ..strokes import Points, resample
 
 _LARGEST = 30.0
@@ -211,8 +210,11 @@ class _Spot:
             if (rest & beside).sum() < _BESIDE * np.sqrt(own.sum()):
                 continue
             alone = False
+            least = _WRAPS * own.sum()
+            if own[self._box(number, _REACH + round(width))].sum() < least:
+                continue
             with_line = grown(rest, round(width))
-            if (convex_hull_image(with_line) & own).sum() < _WRAPS * own.sum():
+            if (_hull(with_line) & own).sum() < least:
                 continue
             # Where the white runs out, the opening between the lines is as much as there is.
             form = form | (grown(other) if white is None else white)
@@ -221,7 +223,7 @@ class _Spot:
             if alone and _edge_of(lined, level, 1.0) is not None:
                 yield inner, width
             return
-        form = convex_hull_image(form)
+        form = _hull(form)
         edge = _edge_of(1 - cv2.GaussianBlur(form.astype(np.float32), (0, 0), 0.7), 0.5, 2.0)
         if edge is None:
             return
@@ -236,12 +238,13 @@ class _Spot:
     def _others(self, beside: NDArray[np.bool_]) -> list[int]:
         """The other small openings whose white may reach what lies beside this one."""
         near = self.openings[_reached(beside)]
-        return [j for j in np.unique(near[self.small[near]]).tolist() if j != self.number and j not in self.taken]
+        return [
+            j for j in np.unique(near[self.small[near]]).tolist() if j != self.number and j not in self.taken
+        ]
 
-    def _box(self, number: int) -> tuple[slice, slice]:
-        """Where an opening may lie with its white, and a little more."""
+    def _box(self, number: int, room: int = _REACH + 2) -> tuple[slice, slice]:
+        """Where an opening lies with what is about it."""
         x, y, w, h = self.boxes[number] - [*self.corner, 0, 0]
-        room = _REACH + 2
         return np.s_[max(0, y - room) : y + h + room, max(0, x - room) : x + w + room]
 
     def _white(
@@ -270,14 +273,18 @@ class _Spot:
     def _dark(self, edge: Points, level: float) -> NDArray[np.float64]:
         """How far it is dark outwards from each point of an edge, px."""
         steps = np.arange(0.5, 12.0, 0.25)
-        at = (edge[:, None] + steps[:, None] * _normals(edge)[:, None]).astype(np.float32)
-        lit = cv2.remap(self.density, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) < level
+        lit = values_at(self.density, edge[:, None] + steps[:, None] * _normals(edge)[:, None]) < level
         return np.where(lit.any(axis=1), steps[lit.argmax(axis=1)], steps[-1])
 
     def _drawn(self, edge: Points, width: NDArray[np.float64]) -> Points:
         """The middle of the line outside an edge. width: of the line at each of its points, px."""
         off = ndi.gaussian_filter1d(ndi.median_filter(0.5 * width, 9, mode="wrap"), 3, mode="wrap")
         return _low_pass(edge + off[:, None] * _normals(edge)) + self.corner
+
+
+def _hull(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    corners = cv2.convexHull(cv2.findNonZero(mask.astype(np.uint8)))
+    return cv2.fillConvexPoly(np.zeros(mask.shape, np.uint8), corners, 1) > 0
 
 
 def _percentile(values: NDArray[np.float32], share: float) -> float:

@@ -1,4 +1,4 @@
-"""Masks: where they lie, and what is beside them."""
+"""Pictures and masks by their pixels: where they lie, what is beside them, what they hold at places between."""
 
 from __future__ import annotations
 
@@ -17,6 +17,21 @@ def box_of(mask: NDArray[np.bool_], margin: int = 0) -> tuple[slice, slice] | No
         slice(max(0, int(rows[0]) - margin), int(rows[-1]) + 1 + margin),
         slice(max(0, int(columns[0]) - margin), int(columns[-1]) + 1 + margin),
     )
+
+
+_ROW = 1024
+"""Places looked up in one row: the library takes no side of 32,767 or more."""
+
+
+def values_at(picture: NDArray[np.float32], places: NDArray[np.floating]) -> NDArray[np.float32]:
+    """(...) what an (h, w) picture holds at (..., 2) places (x, y), px, between its pixel centres; beyond its rim what is on it."""
+    flat = np.asarray(places, np.float32).reshape(-1, 2)
+    if not len(flat):
+        return np.zeros(places.shape[:-1], np.float32)
+    wide = min(_ROW, len(flat))
+    rows = np.concatenate([flat, np.zeros((-len(flat) % wide, 2), np.float32)]).reshape(-1, wide, 2)
+    found = cv2.remap(picture, rows, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return found.ravel()[: len(flat)].reshape(places.shape[:-1])
 
 
 def grown(mask: NDArray[np.bool_], times: int = 1) -> NDArray[np.bool_]:
