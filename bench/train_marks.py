@@ -128,7 +128,7 @@ def pieces_of(
     found = []
     for layer in propose.traced(picture):
         pieces = propose.pieces_of(layer)
-        places = (pieces.points + 0.5) * layer.shrink
+        places = layer.on.placed(pieces.points)
         count = len(pieces.lengths)
         line = np.bincount(pieces.piece, on_line.query(places)[0] <= NEAR) / pieces.lengths
         kind = np.full(count, -1)

@@ -19,6 +19,8 @@ from scipy.spatial import cKDTree
 
 from ..pixels import values_at
 from ..strokes import Points, resample
+from .area import Area
+from .ridges import Ridges
 from .rings import rings_of
 
 PIECE = 10.0
@@ -73,12 +75,12 @@ class Pieces:
 def measure(
     lines: Sequence[Points],
     density: NDArray[np.float32],
-    strength: NDArray[np.float32],
-    scale: float,
+    ridges: Ridges,
     chance: NDArray[np.float32],
+    on: Area,
 ) -> Pieces:
-    """Cuts chains into pieces and measures them. density: (h, w), not capped. strength: of ridges at `scale`. chance: as of
-    `evidence.line_chance`."""
+    """Cuts chains into pieces and measures them. density: (h, w), not capped. chance: (h, w) as of `evidence.line_chance`. on:
+    the part of the rough that all lie on."""
     runs = [resample(line, 1.0) if len(line) > 1 else line for line in lines]
     sizes = np.array([len(run) for run in runs])
     points = np.concatenate(runs)
@@ -94,11 +96,11 @@ def measure(
     dark = values_at(cv2.dilate(density, np.ones((3, 3), np.uint8)), points).astype(float)
     rings = rings_of(points, tangent, sizes, dark)
     columns = [
-        *_tone(of_points, density, strength, scale),
+        *_tone(of_points, density, ridges),
         *_parallels(of_points),
         *_texture(of_points, density),
         *(column[chain] for column in chains[0]),
-        *_place(of_points, chains[1], density.shape, dark),
+        *_place(of_points, chains[1], on, dark),
         *rings.measures[chain].T,
         values_at(cv2.dilate(chance, np.ones((3, 3), np.uint8)), points),
     ]
@@ -142,9 +144,7 @@ def _rank(values: NDArray[np.float64]) -> NDArray[np.float64]:
     return order / max(len(values) - 1, 1)
 
 
-def _tone(
-    of: _Point, density: NDArray[np.float32], strength: NDArray[np.float32], scale: float
-) -> list[NDArray[np.float64]]:
+def _tone(of: _Point, density: NDArray[np.float32], ridges: Ridges) -> list[NDArray[np.float64]]:
     """Darkness, contrast, ridge strength and width, each against the picture's own."""
     normal = np.stack([-of.tangent[:, 1], of.tangent[:, 0]], axis=1)
     offsets = np.arange(-8.0, 8.01, 1.0)
@@ -155,11 +155,11 @@ def _tone(
     beyond = np.maximum(profile[:, :4].max(axis=1), profile[:, -4:].max(axis=1))
     width = profile[:, 4:13].sum(axis=1) / np.maximum(dark, 1e-3)
     usual = max(float(np.percentile(dark, 80)), 1e-3)
-    ridge = values_at(strength, of.places)
+    ridge = values_at(ridges.strength, of.places)
     return [
         dark / usual, _rank(dark), (dark - beside) / usual, beside / usual, beyond / usual,
         ridge / max(float(np.percentile(ridge, 80)), 1e-3), width, width / max(float(np.median(width)), 1e-3),
-        np.full(len(dark), usual), np.full(len(dark), scale),
+        np.full(len(dark), usual), np.full(len(dark), ridges.scale),
     ]  # fmt: skip
 
 
@@ -255,11 +255,10 @@ def _meetings(of: _Point) -> tuple[list[NDArray[np.float64]], NDArray[np.int64]]
 
 
 def _place(
-    of: _Point, group: NDArray[np.int64], shape: tuple[int, ...], dark: NDArray[np.float64]
+    of: _Point, group: NDArray[np.int64], on: Area, dark: NDArray[np.float64]
 ) -> list[NDArray[np.float64]]:
     """Where a mark lies: from the rim of the picture and from the figure, in shares of the figure; and what it hangs
     together with."""
-    height, width = shape
     own = group[of.chain]
     size = np.bincount(own).astype(float)
     tone = np.bincount(own, np.minimum(dark, 1.0)) / size
@@ -267,13 +266,11 @@ def _place(
     figure = of.places[own == main]
     span = max(float(np.hypot(*(figure.max(axis=0) - figure.min(axis=0)))), 20.0)
     away = cKDTree(figure).query(of.places)[0] / span
-    x, y = of.places.T
-    rim = np.minimum.reduce([x, y, width - 1 - x, height - 1 - y]) / max(height, width)
-    low = np.stack([ndi.minimum(v, own, np.arange(len(size))) for v in (x, y)])
-    high = np.stack([ndi.maximum(v, own, np.arange(len(size))) for v in (x, y)])
+    low = np.stack([ndi.minimum(v, own, np.arange(len(size))) for v in of.places.T])
+    high = np.stack([ndi.maximum(v, own, np.arange(len(size))) for v in of.places.T])
     extent = np.hypot(*(high - low)) / span
     return [
-        rim, away, np.log(size)[own], size[own] / size[main], tone[own] / max(tone[main], 1e-3), extent[own],
+        on.to_rim(of.places), away, np.log(size)[own], size[own] / size[main], tone[own] / max(tone[main], 1e-3), extent[own],
         (size[own] / np.maximum(extent[own] * span, 4.0)),
     ]  # fmt: skip
 

@@ -12,6 +12,7 @@ from scipy import ndimage as ndi
 from ..paper import densities, on_paper, strongest
 from ..pixels import values_at
 from ..strokes import Points, Stroke, arc_lengths, corner_indices, fit_curves, resample
+from .area import Area
 from .ridges import settle
 from .settings import CleanupSettings
 
@@ -45,13 +46,13 @@ def on_rough(path: Points, picture: NDArray[np.uint8], near: float) -> Points:
 @dataclass(frozen=True)
 class Pen:
     """Turns chains of skeleton points into strokes. strength: (h, w) of ridges, and strong: what a firm line has of it. scale:
-    half the width of a line's body, px. present: (h, w) what draws a line towards itself. shrink: px of the drawing one px is."""
+    half the width of a line's body, px. present: (h, w) what draws a line towards itself. on: the part of the rough that the chains lie on."""
 
     strength: NDArray[np.float32]
     scale: float
     present: NDArray[np.float32]
     strong: float
-    shrink: float
+    on: Area
     settings: CleanupSettings
 
     def draw(self, lines: Sequence[Points], chances: Sequence[float]) -> list[Stroke]:
@@ -82,9 +83,8 @@ class Pen:
             path, found = _sharpen(path, corner_indices(path, reach, np.deg2rad(38)), reach, self.present)
             paths.append(path)
             corners.append(found)
-        # Pixel centres of the working picture to px of the drawing.
-        placed = [(path + 0.5) * self.shrink for path in paths]
-        fitted = fit_curves(placed, 0.4 * hand * self.shrink, corners, closed)
+        placed = [self.on.placed(path) for path in paths]
+        fitted = fit_curves(placed, 0.4 * hand * self.on.shrink, corners, closed)
         strokes = []
         for path, (controls, knots), chance in zip(paths, fitted, chances, strict=True):
             widths = np.full(len(knots), self.settings.line_width)

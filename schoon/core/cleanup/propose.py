@@ -14,7 +14,9 @@ from skimage.morphology import skeletonize
 
 from .. import skeleton as graphs
 from ..paper import MARKED, Pencil, construction, densities, find_pencils, on_paper, separate, strongest
+from ..pixels import box_of
 from ..strokes import Points, Stroke, edit
+from .area import Area
 from .blacks import is_inked, outlined, solids
 from .evidence import line_chance
 from .joins import drawn_up
@@ -22,7 +24,7 @@ from .labels import Mark, judge, told_apart
 from .lessons import UNKNOWN, Lesson, Said, Taught, lesson_of, meant, taught, told_by
 from .marks import Pieces, measure
 from .pen import LEAST_HAND, Pen, is_ring
-from .ridges import Bank, Ridges, centre_mask
+from .ridges import BARE, Bank, Ridges, centre_mask
 from .rounds import rounded
 from .settings import CleanupSettings
 
@@ -31,6 +33,9 @@ _WORKING_SIDE = 1000
 
 _SCALES = (1.0, 1.4, 2.0, 2.6, 3.2, 4.0)
 """Sigmas tried, px of the working picture, from tied-down to very searching roughs."""
+
+_ABOUT = 32
+"""Px of bare paper that are looked at about what is drawn: as far as anything that is measured reaches."""
 
 _BROAD = 2.3
 """Pen radius in px of the working picture from which on lines are too broad for the finest scale."""
@@ -129,9 +134,8 @@ def read_rough(
         marks = _marks_of(found, said, known)
         lines = [m for m in marks if m.kind == "line" or m.kind in settings.keep]
         proposal.strokes.extend(replace(s, part=found.part) for s in _drawn(found, lines, settings))
-        place = found.shrink
         others = [m for m in marks if m.kind != "line" and m.kind not in settings.keep]
-        proposal.others.extend(replace(m, points=(m.points + 0.5) * place) for m in others)
+        proposal.others.extend(replace(m, points=found.on.placed(m.points)) for m in others)
     return proposal
 
 
@@ -147,7 +151,7 @@ def lessons_in(
         if not layer.lines:
             continue
         pieces = pieces_of(layer)
-        places = (pieces.points + 0.5) * layer.shrink
+        places = layer.on.placed(pieces.points)
         told = meant(places, pieces, said)
         told = np.where(told == UNKNOWN, told_by(places, pieces, strokes), told)
         if (told != UNKNOWN).any():
@@ -158,14 +162,14 @@ def lessons_in(
 
 def pieces_of(found: Found) -> Pieces:
     """What was traced in short pieces, measured."""
-    return measure(found.lines, found.density, found.ridges.strength, found.ridges.scale, found.chance)
+    return measure(found.lines, found.density, found.ridges, found.chance, found.on)
 
 
 def _marks_of(found: Found, said: Sequence[Said], known: Taught) -> list[Mark]:
     if not found.lines:
         return []
     pieces = pieces_of(found)
-    told = meant((pieces.points + 0.5) * found.shrink, pieces, said)
+    told = meant(found.on.placed(pieces.points), pieces, said)
     return told_apart(pieces, [is_ring(line) for line in found.lines], _LINE, judge(pieces, known, told))
 
 
@@ -271,8 +275,8 @@ def layers_of(
 
 @dataclass(frozen=True)
 class Found:
-    """What was traced in one pencil's layer. lines: chains, and rings: outlines of blacks, (k, 2) px of a picture whose
-    pixels are `shrink` px of the drawing. density: (h, w) how dark it is there. chance: (h, w) as of `evidence.line_chance`.
+    """What was traced in one pencil's layer. on: the part of the rough that it was traced on. lines: chains, and rings:
+    outlines of blacks, (k, 2) px there. density: (h, w) how dark it is there. chance: (h, w) as of `evidence.line_chance`.
     mask: (h, w) bodies of the lines. scale: half the width of a body, px."""
 
     lines: list[Points]
@@ -281,7 +285,7 @@ class Found:
     mask: NDArray[np.bool_]
     ridges: Ridges
     strong: float
-    shrink: float
+    on: Area
     part: str
     filled: bool
     chance: NDArray[np.float32]
@@ -296,6 +300,12 @@ def _find(
     if near is None:
         return None
     layer, density, shrink = near
+    height, width = density.shape
+    # Bare paper farther round the drawing is not looked at.
+    box = box_of(density > BARE, _ABOUT)
+    assert box is not None, "a layer that is not bare"
+    layer, density = layer[box], density[box]
+    on = Area(shrink, (box[1].start, box[0].start), (width, height))
     bank = Bank(density)
     scale = _scale_for(settings.searching)
     ridges = bank.detect(scale)
@@ -335,7 +345,7 @@ def _find(
     _drop_faint(graph, ridges, least=(3.0 - 2.0 * settings.detail) * scale, strong=high)
     pairs = graphs.through_pairs(graph, near=1.2 * scale, far=6 * scale, widest=np.deg2rad(40))
     chains = graphs.chains(graph, pairs, blur=1.5 * scale)
-    return Found(chains, outlines, layer, mask, ridges, high, shrink, part, filled, chance, scale)
+    return Found(chains, outlines, layer, mask, ridges, high, on, part, filled, chance, scale)
 
 
 def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> list[Stroke]:
@@ -345,7 +355,7 @@ def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> li
     if settings.searching is None:
         # Where the network sees a line it lies better than the strokes that search for it.
         present = found.chance + _FAINTLY * present
-    pen = Pen(found.ridges.strength, scale, present, found.strong, found.shrink, settings)
+    pen = Pen(found.ridges.strength, scale, present, found.strong, found.on, settings)
     chains, of = rounded([mark.points for mark in lines], found.mask, found.density, scale)
     runs = drawn_up(chains, _UP_TO * max(scale, LEAST_HAND), _BLUNT * scale)
     strokes = pen.draw(runs, [lines[k].chance for k in of])
@@ -353,7 +363,7 @@ def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> li
     if found.filled:
         rings = [replace(r, filled=True, widths=np.full(len(r.widths), _RIM)) for r in rings]
     # Lines that ran into a black end on its outline.
-    return [edit.snapped(s, rings, 5 * scale * found.shrink) if rings else s for s in strokes] + rings
+    return [edit.snapped(s, rings, 5 * scale * found.on.shrink) if rings else s for s in strokes] + rings
 
 
 def _thresholds(strength: NDArray[np.float32]) -> tuple[float, float]:

@@ -21,6 +21,9 @@ from ..strokes import Points
 
 ORIENTATIONS = 12
 
+BARE = 0.02
+"""Density up to which paper is bare."""
+
 _ELONGATION = 2.5
 """How much longer than wide the smoothing is."""
 
@@ -54,7 +57,7 @@ class Bank:
         """density: (h, w)."""
         self._shape = density.shape
         self._answers: dict[float, Ridges] = {}
-        marked = cv2.boundingRect((density > 0.02).astype(np.uint8))
+        marked = cv2.boundingRect((density > BARE).astype(np.uint8))
         self._margin = int(np.ceil(3 * _ELONGATION * _WIDEST))
         x, y, w, h = marked
         # Bare paper farther round the drawing answers nothing.
