@@ -84,9 +84,9 @@ def trace(mask: NDArray[np.bool_]) -> Graph:
 
 
 def _touching(labels: NDArray[np.int32], pixel: NDArray[np.int64]) -> list[int]:
-    row, col = pixel
-    window = labels[row - 1 : row + 2, col - 1 : col + 2]
-    return [int(k) - 1 for k in np.unique(window) if k]
+    row, col = pixel.tolist()
+    window = labels[row - 1 : row + 2, col - 1 : col + 2].tolist()
+    return [k - 1 for k in sorted({k for line in window for k in line}) if k]
 
 
 def _ordered_paths(path: NDArray[np.bool_]) -> list[tuple[NDArray[np.int64], bool]]:
@@ -302,8 +302,8 @@ def direction(points: Points, near: float, far: float) -> Points:
     along = arc_lengths(points)
     stop = min(far, along[-1])
     start = min(near, stop / 3)
-    a, b = (np.array([np.interp(at, along, points[:, axis]) for axis in (0, 1)]) for at in (start, stop))
-    vector = b - a
+    x, y = (np.interp((start, stop), along, points[:, axis]) for axis in (0, 1))
+    vector = np.array([x[1] - x[0], y[1] - y[0]])
     return np.asarray(vector / max(np.hypot(*vector), 1e-9))
 
 

@@ -90,6 +90,29 @@ def test_empty_paper_of_any_tone_gives_no_strokes(tone: int, shape: tuple[int, .
     assert propose_strokes(np.full(shape, tone, np.uint8)) == []
 
 
+def test_a_page_of_ruled_lines_is_read() -> None:
+    """More line than 32,767 px of it, which the library does not look up at once."""
+    page = np.full((1000, 1000, 3), 255, np.uint8)
+    rows = range(20, 980, 22)
+    for row in rows:
+        cv2.line(page, (20, row), (980, row), (60, 60, 60), 2, cv2.LINE_AA)
+    strokes = propose_strokes(page)
+    assert abs(len(strokes) - len(rows)) <= 2
+    assert sum(map(length, strokes)) == pytest.approx(960 * len(rows), rel=0.03)
+
+
+@pytest.mark.parametrize("by", [(0, 0), (300, 90), (640, 0)])
+def test_where_on_a_large_paper_a_drawing_lies_does_not_matter(
+    by: tuple[int, int], random: np.random.Generator
+) -> None:
+    rough = pencil_rough(LINES, [], SIZE, 0.3, random)
+    paper = np.full((600, 1280, 3), rough[0, 0], np.uint8)
+    paper[by[1] : by[1] + SIZE[1], by[0] : by[0] + SIZE[0]] = rough
+    precision, recall, _ = scores(propose_strokes(paper), [line + by for line in LINES])
+    assert precision > 0.93
+    assert recall > 0.95
+
+
 def test_other_shapes_are_refused() -> None:
     with pytest.raises(ValueError, match="channels"):
         on_paper(np.zeros((4, 4, 2), np.uint8))

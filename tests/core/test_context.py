@@ -8,8 +8,10 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from schoon.core.cleanup.area import Area
 from schoon.core.cleanup.context import CONTEXT, in_context
 from schoon.core.cleanup.marks import FEATURES, Pieces, measure
+from schoon.core.cleanup.ridges import Ridges
 from schoon.core.strokes import Points
 from schoon.demo.shapes import ellipse
 
@@ -20,7 +22,8 @@ BESIDE, BESIDES, CROSSED, CROSSES, RING = range(8, 13)
 
 def pieces_of(lines: list[Points]) -> Pieces:
     even = np.full(SIZE, 0.4, np.float32)
-    return measure([np.asarray(line, float) for line in lines], even, even, 1.4, even)
+    on = Area(1.0, (0, 0), (SIZE[1], SIZE[0]))
+    return measure([np.asarray(line, float) for line in lines], even, Ridges(even, 1.4), even, on)
 
 
 def thought(pieces: Pieces, of_chains: list[float]) -> NDArray[np.float32]:

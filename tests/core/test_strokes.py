@@ -17,6 +17,7 @@ from schoon.core.strokes import (
     corner_indices,
     edit,
     fit_curve,
+    fit_curves,
     ink_coverage,
     length,
     outline,
@@ -65,6 +66,17 @@ def test_closed_curve_runs_smoothly_through_its_start() -> None:
     leave, arrive = controls[1] - controls[0], controls[-1] - controls[-2]
     cos = leave @ arrive / np.hypot(*leave) / np.hypot(*arrive)
     assert cos > 0.999
+
+
+def test_many_lines_are_fitted_as_each_alone(random: np.random.Generator) -> None:
+    lines = [wave(turn, 0.5 + turn) for turn in (0.0, 1.0, 2.0)] + [np.array([[5.0, 5], [9, 8]])]
+    lines += [np.cumsum(random.normal(0, 2, (60, 2)), axis=0)]
+    corners = [[], [100], [30, 150], [], [20]]
+    together = fit_curves(lines, 0.6, corners, [False] * len(lines))
+    for line, at, (controls, knots) in zip(lines, corners, together, strict=True):
+        alone, own = fit_curve(line, 0.6, at)
+        assert np.allclose(controls, alone, atol=1e-6)
+        assert knots.tolist() == own.tolist()
 
 
 def test_corner_is_found_where_it_is_and_an_arc_has_none() -> None:

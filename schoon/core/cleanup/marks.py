@@ -179,7 +179,8 @@ def _parallels(of: _Point) -> list[NDArray[np.float64]]:
         keep &= (of.chain[thin[a]] != of.chain[thin[b]]) | far
         band = np.searchsorted(_ASIDE, np.abs(aside)) - 1
         keep &= (band >= 0) & (band < len(_ASIDE) - 1)
-        np.add.at(found, (a[keep], (aside[keep] > 0).astype(int), band[keep]), 1.0)
+        cell = (2 * a[keep] + (aside[keep] > 0)) * (len(_ASIDE) - 1) + band[keep]
+        found = np.bincount(cell, minlength=found.size).reshape(found.shape).astype(float)
     found = np.minimum(found, 2.0)
     near = np.zeros(len(of.places), int)
     near[thin] = 1

@@ -89,7 +89,7 @@ class Bank:
         fy = (2 * np.pi / shrink * fft.fftfreq(rows)).astype(np.float32)[:, None]
         fx = (2 * np.pi / shrink * fft.rfftfreq(columns)).astype(np.float32)[None]
         best = None
-        for number in range(ORIENTATIONS):
+        for number in range(ORIENTATIONS // 2 + 1):
             turn = np.pi * number / ORIENTATIONS
             along = _ELONGATION * scale * (fx * np.float32(np.cos(turn)) + fy * np.float32(np.sin(turn)))
             across = scale * (fy * np.float32(np.cos(turn)) - fx * np.float32(np.sin(turn)))
@@ -99,8 +99,15 @@ class Bank:
             # Spectrum of a second derivative of a Gaussian across and a Gaussian along; a long line of
             # half-width `scale` and density 1 answers 1.
             along *= -0.5
-            answer = fft.irfft2(spectrum * (_UNIT * across * np.exp(along)), s=(rows, columns))
-            best = answer if best is None else np.maximum(best, answer, out=best)
+            across *= _UNIT
+            across *= np.exp(along, out=along)
+            # The same turned the other way about is its mirror image, from the second row on.
+            turned = (
+                [across] if turn in (0, np.pi / 2) else [across, np.concatenate([across[:1], across[:0:-1]])]
+            )
+            for filter_ in turned:
+                answer = fft.irfft2(spectrum * filter_, s=(rows, columns))
+                best = answer if best is None else np.maximum(best, answer, out=best)
         height, width = self._shape[0], self._shape[1]
         full = np.zeros((height, width), np.float32)
         assert best is not None
