@@ -7,16 +7,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 
-def box_of(mask: NDArray[np.bool_], margin: int = 0) -> tuple[slice, slice] | None:
-    """The rows and columns of an (h, w) mask with `margin` px about them, within the picture; None if nothing is in it."""
+def box_of(mask: NDArray[np.generic], margin: int = 0) -> tuple[slice, slice]:
+    """The rows and columns of an (h, w) mask with `margin` px about them, within the picture; none if nothing is in it."""
     rows = np.flatnonzero(mask.any(axis=1))
     if not rows.size:
-        return None
+        return slice(0, 0), slice(0, 0)
     columns = np.flatnonzero(mask[rows[0] : rows[-1] + 1].any(axis=0))
-    return (
-        slice(max(0, int(rows[0]) - margin), int(rows[-1]) + 1 + margin),
-        slice(max(0, int(columns[0]) - margin), int(columns[-1]) + 1 + margin),
+    high, wide = (
+        slice(max(0, int(at[0]) - margin), min(size, int(at[-1]) + 1 + margin))
+        for at, size in zip((rows, columns), mask.shape, strict=True)
     )
+    return high, wide
 
 
 _ROW = 1024

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..network import told
 from ..paper import MARKED
+from ..pixels import box_of
 
 SEEN = 2
 """What is seen of each place, as `seen_by` gives it."""
@@ -30,10 +31,9 @@ def seen_by(layer: NDArray[np.float32], density: NDArray[np.float32]) -> NDArray
 def line_chance(layer: NDArray[np.float32], density: NDArray[np.float32]) -> NDArray[np.float32]:
     """(h, w) 0..1 for how sure the middle of a line runs here, falling off across it."""
     chance = np.zeros(layer.shape, np.float32)
-    rows, columns = (np.flatnonzero((density > MARKED).any(axis=axis)) for axis in (1, 0))
-    if rows.size:
-        # Nothing is asked of the bare paper about a drawing.
-        part = tuple(slice(max(0, at[0] - _ABOUT), at[-1] + 1 + _ABOUT) for at in (rows, columns))
+    # Nothing is asked of the bare paper about a drawing.
+    part = box_of(density > MARKED, _ABOUT)
+    if chance[part].size:
         score = told(__package__, "lines", seen_by(layer, density)[None, :, *part])[0, 0]
         chance[part] = 1 / (1 + np.exp(-score))
     return chance

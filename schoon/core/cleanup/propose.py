@@ -303,7 +303,6 @@ def _find(
     height, width = density.shape
     # Bare paper farther round the drawing is not looked at.
     box = box_of(density > BARE, _ABOUT)
-    assert box is not None, "a layer that is not bare"
     layer, density = layer[box], density[box]
     on = Area(shrink, (box[1].start, box[0].start), (width, height))
     bank = Bank(density)

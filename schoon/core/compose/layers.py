@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from ..model import Rgb, Rgba
 from ..patches import grow
+from ..pixels import box_of
 from ..strokes import Stroke, ink_coverage
 from ..tone import KINDS, Tone, Within, coverage
 
@@ -458,8 +459,5 @@ def _scale_of(matrix: Matrix) -> float | None:
 
 def _box_of(mask: NDArray[np.generic]) -> Box:
     """The smallest box round everything that is not 0; an empty one if nothing is."""
-    rows = np.flatnonzero(mask.any(axis=1))
-    if not len(rows):
-        return (0, 0, 0, 0)
-    columns = np.flatnonzero(mask[rows[0] : rows[-1] + 1].any(axis=0))
-    return (int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
+    rows, columns = box_of(mask)
+    return (columns.start, rows.start, columns.stop, rows.stop)

@@ -19,6 +19,7 @@ from scipy import sparse
 from scipy.spatial import cKDTree
 
 from ..patches import Patches
+from ..pixels import box_of
 from .across import told_by_neighbours
 from .facts import facts_of
 from .layers import came_from
@@ -368,8 +369,8 @@ def _small(patches: Patches) -> _Small:
         )
         box = np.array([0, 0, *size], float)
         if figure.any():
-            cols, rows = np.flatnonzero(figure.any(axis=0)), np.flatnonzero(figure.any(axis=1))
-            box = np.array([cols[0], rows[0], cols[-1] + 1, rows[-1] + 1], float)
+            rows, columns = box_of(figure)
+            box = np.array([columns.start, rows.start, columns.stop, rows.stop], float)
         _smalls[patches] = _Small(np.asarray(255 * np.exp(-near / (_REACH / 3)), np.uint8), box)
     return _smalls[patches]
 

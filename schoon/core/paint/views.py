@@ -12,6 +12,7 @@ from skimage.color import rgb2lab
 
 from ..model import Rgb
 from ..patches import Patches, find_patches, most_of
+from ..pixels import box_of
 from .matching import match
 from .painting import NOTHING, Paint, Painting
 
@@ -127,10 +128,10 @@ def fitted(
 def _figure(patches: Patches) -> tuple[NDArray[np.float64], float]:
     """The middle (x, y) of the box round everything but the background, and its area without lines, px."""
     inside = (patches.labels != patches.background) & (patches.open_labels > 0)
-    rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
-    if not len(rows):
+    rows, columns = box_of(inside)
+    if not rows.stop:
         return np.array(patches.shape[::-1]) / 2, 1.0
-    middle = np.array([columns[0] + columns[-1] + 1, rows[0] + rows[-1] + 1]) / 2
+    middle = np.array([columns.start + columns.stop, rows.start + rows.stop]) / 2
     return middle, float(inside.sum())
 
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
+from ..pixels import box_of
 from .ellipse import ellipse_of
 
 _FLATTEST = 0.25
@@ -42,7 +43,7 @@ def blown_up(areas: Sequence[NDArray[np.bool_]]) -> list[NDArray[np.float32]]:
     The height is twice the root of the solution of a Poisson equation, which makes a disc a ball (after S. Johnston, 2002),
     but a form is no deeper than what it is wide. A long ellipse is a flat disc seen from the side, as the brim of a hat.
     """
-    cropped = [_cropped(area) for area in areas]
+    cropped = [area[box_of(area)] for area in areas]
     found = [_disc(area) for area in cropped]
     balloons = [k for k, disc in enumerate(found) if disc is None]
     within = [np.pad(cropped[k], 1) for k in balloons]
@@ -50,13 +51,6 @@ def blown_up(areas: Sequence[NDArray[np.bool_]]) -> list[NDArray[np.float32]]:
     for k, inside, height in zip(balloons, within, poisson(within), strict=True):
         found[k] = _balloon(inside, height)
     return [normals for normals in found if normals is not None]
-
-
-def _cropped(inside: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
-    if not len(rows):
-        return inside[:0, :0]
-    return inside[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
 
 
 def _balloon(within: NDArray[np.bool_], height: NDArray[np.float64]) -> NDArray[np.float32]:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from scipy.special import log_softmax
 
 from ..forest import Forest, learnt
+from ..pixels import box_of
 from .chains import Chain, End
 from .ellipse import ellipse_of
 from .forms import Forms
@@ -102,7 +103,7 @@ class _Known:
     def __init__(self, forms: Forms, form: int) -> None:
         whole = forms.labels == form
         # Nothing of it reaches farther than a disc.
-        part = _about(whole, _WIDE_DISC + 4)
+        part = box_of(whole, _WIDE_DISC + 4)
         inside = whole[part].astype(np.uint8)
         self.shares, self.wide, self.hull = (np.zeros(whole.shape, np.float32) for _ in range(3))
         for shares, radius in ((self.shares, _DISC), (self.wide, _WIDE_DISC)):
@@ -125,18 +126,11 @@ class _Known:
         self.like_ellipse = round_one.like
 
 
-def _about(inside: NDArray[np.bool_], rim: int) -> tuple[slice, slice]:
-    """The part of a picture that holds a mask, which is not empty, and `rim` px about it."""
-    rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
-    high, wide = (slice(max(0, k[0] - rim), k[-1] + rim + 1) for k in (rows, columns))
-    return high, wide
-
-
 def _signed(inside: NDArray[np.bool_]) -> NDArray[np.float32]:
     """Signed distance from the rim of a mask, which is not empty, in `_FAR`, -1..1, inside under 0."""
     signed = np.ones(inside.shape, np.float32)
     # Beyond that it is 1 everywhere.
-    part = _about(inside, int(_FAR) + 1)
+    part = box_of(inside, int(_FAR) + 1)
     held = np.pad(inside[part], 1).astype(np.uint8)
     far = cv2.distanceTransform(1 - held, cv2.DIST_L2, 5) - cv2.distanceTransform(held, cv2.DIST_L2, 5)
     signed[part] = np.clip(far[1:-1, 1:-1] / _FAR, -1, 1)

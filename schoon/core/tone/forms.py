@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..patches import Patches
+from ..pixels import box_of
 from .chains import Chain, Chains, chains_of
 
 _ENCLOSED, _SMALL = 0.9, 0.6
@@ -88,17 +89,15 @@ def forms_of(patches: Patches, pots: NDArray[np.integer]) -> Forms:
     bare = (pots[group] == 0) | (group == patches.background)
     of_patch = np.where(bare, 0, group).astype(np.int32)
     painted = of_patch[patches.labels] > 0
-    rows, columns = np.flatnonzero(painted.any(axis=1)), np.flatnonzero(painted.any(axis=0))
-    if not len(rows):
+    rows, columns = part = box_of(painted)
+    if not rows.stop:
         return Forms(of_patch, np.zeros((1, 1), np.int32), ((0, 1), (0, 1)), {}, np.zeros((1, 1), np.float32))
-    box = (int(rows[0]), int(rows[-1]) + 1), (int(columns[0]), int(columns[-1]) + 1)
-    seen = of_patch[patches.labels[slice(*box[0]), slice(*box[1])]]
+    box = (rows.start, rows.stop), (columns.start, columns.stop)
+    seen = of_patch[patches.labels[part]]
     step = max(1.0, max(seen.shape) / _LONGEST)
     size = (max(1, round(seen.shape[1] / step)), max(1, round(seen.shape[0] / step)))
     small = cv2.resize(seen, size, interpolation=cv2.INTER_NEAREST)
-    lines = cv2.resize(
-        meeting(patches.labels[slice(*box[0]), slice(*box[1])]), size, interpolation=cv2.INTER_AREA
-    )
+    lines = cv2.resize(meeting(patches.labels[part]), size, interpolation=cv2.INTER_AREA)
     found = Forms(of_patch, small, box, {int(k): int(pots[k]) for k in np.unique(small) if k}, lines)
     return _rejoined(_covered(_joined(found)))
 
@@ -242,8 +241,7 @@ def _rejoined(forms: Forms) -> Forms:
         if forms.pots[a] != forms.pots[b] or b in meets[a] or not between:
             continue
         own = np.isin(forms.labels, [a, b])
-        rows, columns = np.flatnonzero(own.any(axis=1)), np.flatnonzero(own.any(axis=0))
-        part = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+        part = box_of(own)
         own = own[part]
         hull = np.zeros(own.shape, np.uint8)
         cv2.fillConvexPoly(hull, cv2.convexHull(cv2.findNonZero(own.astype(np.uint8))), 1)

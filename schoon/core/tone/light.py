@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..patches import fill_nearest
+from ..pixels import box_of
 from .forms import Forms
 from .solids import Solids
 
@@ -79,11 +80,11 @@ def around(
     """Values of a form on a rectangle `by` px wider than it, those outside it the nearest ones'; and the row and column of
     `forms.labels` where it begins, which may be under 0."""
     here = forms.labels == form
-    rows, columns = np.flatnonzero(here.any(axis=1)), np.flatnonzero(here.any(axis=0))
-    inside = np.pad(here[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1], by)
+    part = box_of(here)
+    inside = np.pad(here[part], by)
     field = np.zeros(inside.shape, np.float32)
     field[inside] = values
-    return fill_nearest(field, inside), (int(rows[0]) - by, int(columns[0]) - by)
+    return fill_nearest(field, inside), (part[0].start - by, part[1].start - by)
 
 
 def amount_below(falls: Sequence[NDArray[np.floating]], share: float) -> float:
