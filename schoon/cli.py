@@ -229,6 +229,11 @@ def paint(
                 f"{crowded[0]} has more than {MOST_PATCHES} patches: grain or hatching was taken for areas; clean it first"
             )
         painted_keys = {k: _painted(path, drawings[k]) for k, path in keys.items()}
+        bare = [paths[k].name for k in keys if not drawings[k].count]
+        if len(bare) == len(keys):
+            raise Refusal(
+                f"{', '.join(bare)} has no closed area that paint could be carried from; is it a line drawing?"
+            )
         task = bar.add_task("Carrying paint", total=len(paths))
         result = carry(drawings, painted_keys, lambda *_: bar.advance(task))
     out.mkdir(parents=True, exist_ok=True)

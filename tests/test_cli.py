@@ -100,6 +100,18 @@ def test_from_rough_to_frames(roughs: list[Path], tmp_path: Path) -> None:
     ]
 
 
+def test_a_key_without_a_closed_area_is_named(tmp_path: Path) -> None:
+    lines = tmp_path / "lines"
+    lines.mkdir()
+    for name in ("a", "b"):
+        cv2.imwrite(str(lines / f"{name}.png"), np.zeros((40, 60), np.uint8))
+    cv2.imwrite(str(tmp_path / "key.png"), np.full((40, 60, 4), 200, np.uint8))
+    done = schoon("paint", lines, "--key", f"a={tmp_path / 'key.png'}", "--out", tmp_path / "out")
+    assert done.returncode == 1
+    assert "a.png has no closed area" in done.stderr
+    assert not (tmp_path / "out").exists()
+
+
 def test_one_bad_picture_does_not_stop_the_others(roughs: list[Path], tmp_path: Path) -> None:
     bad = tmp_path / "bad.png"
     bad.write_bytes(b"no picture")

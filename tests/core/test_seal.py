@@ -203,3 +203,11 @@ def test_a_line_along_the_edge_asks_nothing() -> None:
     for x, y in enumerate(wave):
         ink[y : y + 4, x] = True
     assert propose_stitches(ink) == []
+
+
+@pytest.mark.filterwarnings("error")
+def test_a_picture_that_is_all_ink_has_no_lines() -> None:
+    for shape in ((1, 1), (60, 80)):
+        ink = np.ones(shape, bool)
+        assert line_width(ink) == 0
+        assert propose_stitches(ink) == []

@@ -241,7 +241,9 @@ def sight_of(
             hosted[patch] = float(counts.max() / counts.sum())
         if bare is not None and pots[patch]:
             left_out[patch] = float((bare[part] & (mask > 0)).sum())
-    thickness = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
+    # A picture that is ink from rim to rim has no lines.
+    lines = np.zeros_like(ink) if ink.all() else ink
+    thickness = cv2.distanceTransform(lines.astype(np.uint8), cv2.DIST_L2, 5)
     ridge = (thickness >= 1) & (thickness >= cv2.dilate(thickness, np.ones((3, 3))) - 1e-3)
     found = cv2.findNonZero(ridge.astype(np.uint8))
     crests = np.zeros((0, 2)) if found is None else found.reshape(-1, 2).astype(float)

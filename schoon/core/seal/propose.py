@@ -47,8 +47,8 @@ _INKED = 0.6
 
 
 def line_width(ink: NDArray[np.bool_]) -> float:
-    """Typical full width of the lines of an (h, w) ink mask, px; 0 without ink."""
-    if not ink.any():
+    """Typical full width of the lines of an (h, w) ink mask, px; 0 without ink, or without paper."""
+    if not ink.any() or ink.all():
         return 0.0
     depth = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
     crest = depth[(depth >= cv2.dilate(depth, np.ones((3, 3)))) & ink]
