@@ -11,6 +11,10 @@ import numpy as np
 
 from ..core.strokes import Points, Stroke, outline, sample
 from ..errors import Refusal
+from .pictures import LARGEST_SIDE
+
+_FAR = 10
+"""Longer sides of a picture beyond which a line does not belong to it."""
 
 
 def centre_path(stroke: Stroke) -> str:
@@ -124,7 +128,12 @@ def read_drawing_svg(name: str, text: str) -> tuple[list[Stroke], tuple[int, int
     box = re.search(r'viewBox="0 0 ([\d.]+) ([\d.]+)"', text)
     if box is None:
         raise Refusal(f"{name} has no viewBox that starts at 0 0; export it again as plain paths")
-    strokes = []
+    size = (round(_number(box[1])), round(_number(box[2])))
+    if not all(1 <= side <= LARGEST_SIDE for side in size):
+        raise Refusal(
+            f"{name} has a viewBox of {box[1]} x {box[2]}; sides of 1 to {LARGEST_SIDE} px can be read"
+        )
+    strokes: list[Stroke] = []
     for tag in re.findall(r"<path\b[^>]*>", text):
         data = re.search(r'\sd="([^"]*)"', tag)
         black = 'fill="#000"' in tag
@@ -135,9 +144,24 @@ def read_drawing_svg(name: str, text: str) -> tuple[list[Stroke], tuple[int, int
                 f"{name} holds a path with commands other than M, L and C; export it as plain curves"
             )
         width = re.search(r'stroke-width="([\d.]+)"', tag)
-        found = (_stroke(run, float(width[1]) if width else 4.0) for run in re.findall(r"M[^M]*", data[1]))
+        try:
+            found = [
+                _stroke(run, float(width[1]) if width else 4.0) for run in re.findall(r"M[^M]*", data[1])
+            ]
+        except ValueError as error:
+            raise Refusal(f"{name} holds a path whose numbers are no places; export it again") from error
         strokes += [replace(s, filled=black) for s in found if s is not None]
-    return strokes, (round(float(box[1])), round(float(box[2])))
+    if any(np.abs(s.controls).max() > _FAR * max(size) for s in strokes):
+        raise Refusal(f"{name} holds a line far outside of its viewBox; take it out and export it again")
+    return strokes, size
+
+
+def _number(text: str) -> float:
+    """0 for what is no number."""
+    try:
+        return float(text)
+    except ValueError:
+        return 0.0
 
 
 _NUMBER = re.compile(r"-?\d*\.?\d+(?:[eE][+-]?\d+)?")

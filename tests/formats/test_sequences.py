@@ -221,6 +221,22 @@ def test_svg_gives_back_its_strokes() -> None:
         )
 
 
+@pytest.mark.parametrize(
+    ("box", "path", "says"),
+    [
+        ("0 0 0 90", 'd="M1 1L9 9"', "sides of 1 to"),
+        ("0 0 90000 90", 'd="M1 1L9 9"', "sides of 1 to"),
+        ("0 0 9.9.9 90", 'd="M1 1L9 9"', "sides of 1 to"),
+        ("0 0 90 90", 'd="M1 1L9"', "no places"),
+        ("0 0 90 90", 'd="M1 1L9 9" stroke-width="4.4.4"', "no places"),
+        ("0 0 90 90", 'd="M1 1L1e9 9"', "far outside"),
+    ],
+)
+def test_svg_that_no_picture_can_be_is_named(box: str, path: str, says: str) -> None:
+    with pytest.raises(Refusal, match=f"a.svg .*{says}"):
+        svg.read_drawing_svg("a.svg", f'<svg viewBox="{box}"><path fill="none" {path}/></svg>')
+
+
 def test_svg_of_straight_pieces_and_curves_is_read_as_it_is_written() -> None:
     def read(path: str) -> np.ndarray:
         text = f'<svg viewBox="0 0 90 90"><path fill="none" stroke-width="3" d="{path}"/></svg>'
