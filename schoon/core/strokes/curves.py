@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,8 +61,21 @@ def bernstein(t: NDArray[np.float64]) -> NDArray[np.float64]:
     return weights
 
 
+_sampled: WeakKeyDictionary[Stroke, dict[float, tuple[Points, NDArray[np.float64]]]] = WeakKeyDictionary()
+
+
 def sample(stroke: Stroke, step: float = 2.0) -> tuple[Points, NDArray[np.float64]]:
-    """Points along a stroke about `step` px apart and the width at each: (k, 2), (k,)."""
+    """Points along a stroke about `step` px apart and the width at each: (k, 2), (k,), not to be written to: they are found
+    once."""
+    known = _sampled.setdefault(stroke, {})
+    if step not in known:
+        known[step] = _samples(stroke, step)
+        for found in known[step]:
+            found.setflags(write=False)
+    return known[step]
+
+
+def _samples(stroke: Stroke, step: float) -> tuple[Points, NDArray[np.float64]]:
     segments = stroke.segments
     hull = np.hypot(*np.moveaxis(np.diff(segments, axis=1), 2, 0)).sum(axis=1)
     count = int(np.clip(np.ceil(hull.max() / step) + 1, 3, 400))
@@ -84,11 +98,21 @@ def outline(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> Points:
     return _Ribbon.of(stroke, step, inset).outline()
 
 
+_parted: WeakKeyDictionary[Stroke, dict[tuple[float, float], list[Points]]] = WeakKeyDictionary()
+
+
 def pieces(stroke: Stroke, step: float = 3.0, inset: float = 0.0) -> list[Points]:
     """Closed polygons that together cover the inked stroke. Each may be filled even-odd: none runs across itself.
 
-    step, inset: as in `outline`.
+    step, inset: as in `outline`. They are found once.
     """
+    known = _parted.setdefault(stroke, {})
+    if (step, inset) not in known:
+        known[step, inset] = _pieces(stroke, step, inset)
+    return known[step, inset]
+
+
+def _pieces(stroke: Stroke, step: float, inset: float) -> list[Points]:
     ribbon = _Ribbon.of(stroke, step, inset)
     turned = np.cumsum(ribbon.turns)
     if turned[-1] < _TURNS_NOT_INTO_ITSELF:
@@ -140,13 +164,16 @@ class _Ribbon:
         paces = np.floor(arc_lengths(points) / (0.5 * step))
         keep = np.r_[True, np.diff(paces) > 0]
         keep[-1] = len(points) > 1
-        keep |= np.isin(knots, list(bends)) & (knots > 0)
+        for knot in bends:
+            keep |= knots == knot
         points, widths, knots = points[keep], widths[keep], knots[keep]
         if len(points) < 2:
             points = np.vstack([points[0], points[0] + (0.01, 0.0)])
             widths = np.repeat(widths[:1], 2)
             knots = np.zeros(2, int)
-        tangent = np.gradient(points, axis=0)
+        tangent = np.concatenate(
+            [points[1:2] - points[:1], points[2:] - points[:-2], points[-1:] - points[-2:-1]]
+        )
         if stroke.closed and len(points) > 3:
             tangent[0] = tangent[-1] = points[1] - points[-2]
         tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
