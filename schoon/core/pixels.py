@@ -9,15 +9,15 @@ from numpy.typing import NDArray
 
 def box_of(mask: NDArray[np.generic], margin: int = 0) -> tuple[slice, slice]:
     """The rows and columns of an (h, w) mask with `margin` px about them, within the picture; none if nothing is in it."""
-    rows = np.flatnonzero(mask.any(axis=1))
-    if not rows.size:
+    seen = mask if mask.dtype == np.uint8 else mask != 0
+    left, top, width, height = cv2.boundingRect(np.ascontiguousarray(seen).view(np.uint8))
+    if not width:
         return slice(0, 0), slice(0, 0)
-    columns = np.flatnonzero(mask[rows[0] : rows[-1] + 1].any(axis=0))
-    high, wide = (
-        slice(max(0, int(at[0]) - margin), min(size, int(at[-1]) + 1 + margin))
-        for at, size in zip((rows, columns), mask.shape, strict=True)
+    rows, columns = mask.shape
+    return (
+        slice(max(0, top - margin), min(rows, top + height + margin)),
+        slice(max(0, left - margin), min(columns, left + width + margin)),
     )
-    return high, wide
 
 
 _ROW = 1024
