@@ -83,6 +83,13 @@ _BESIDE = 1.2
 _WRAPS = 0.15
 """Share of a form that lies within the hull of the rest of the form it lies in, with its lines."""
 
+_LARGER = 2.9
+"""Area of the largest form that a round one lies in, beside that one's: what is larger only touches it."""
+
+_HALF, _HALVES = 0.5, 0.9
+"""Area beside the round form from which on an opening that does not go about it may be the rest of its form, and how far off
+an oval both together are then, beside `_OFF_ROUND`."""
+
 _STUB = 1.0
 """Widths of a line below which the rest of a chain is dropped that was cut out of."""
 
@@ -200,32 +207,11 @@ class _Spot:
         width = float(np.percentile(run, 30))
         inner = self._drawn(edge, np.where(run > _SHARED * width, width, run))
 
-        form = own
-        beside = grown(own, round(width) + 2)
-        found, alone = set(), True
-        for number in self._others(beside):
-            _, white = self._white(number, 30, level)
-            other = self.openings == number
-            rest = other if white is None else white
-            if (rest & beside).sum() < _BESIDE * np.sqrt(own.sum()):
-                continue
-            alone = False
-            least = _WRAPS * own.sum()
-            if own[self._box(number, _REACH + round(width))].sum() < least:
-                continue
-            with_line = grown(rest, round(width))
-            if (_hull(with_line) & own).sum() < least:
-                continue
-            # Where the white runs out, the opening between the lines is as much as there is.
-            form = form | (grown(other) if white is None else white)
-            found.add(number)
-        if not found:
-            if alone and _edge_of(lined, level, 1.0) is not None:
-                yield inner, width
-            return
-        form = _hull(form)
-        edge = _edge_of(1 - cv2.GaussianBlur(form.astype(np.float32), (0, 0), 0.7), 0.5, 2.0)
+        form, found = self._whole(own, level, width, _LARGER * _area(inner))
+        edge = _outline_of(form, 2.0) if found else None
         if edge is None:
+            if not found and _edge_of(lined, level, 1.0) is not None:
+                yield inner, width
             return
         self.wrapped = found
         yield inner, width
@@ -234,6 +220,37 @@ class _Spot:
         shared = cv2.dilate(own.astype(np.uint8), np.ones((3, 3), np.uint8))[at[:, 1], at[:, 0]] > 0
         two = np.where(shared, 2 * run - width, width)
         yield self._drawn(edge, np.where(run > _SHARED * width, two, run)), width
+
+    def _whole(
+        self, own: NDArray[np.bool_], level: float, width: float, most: float
+    ) -> tuple[NDArray[np.bool_], set[int]]:
+        """The form that a round one of that white and level lies in, up to an area of `most` px, and the openings that are the rest
+        of it; the round one itself if it lies in none. width: of its line, px."""
+        form, found = own, set()
+        beside = grown(own, round(width) + 2)
+        for number in self._others(beside):
+            _, white = self._white(number, 30, level)
+            other = self.openings == number
+            rest = other if white is None else white
+            if (rest & beside).sum() < _BESIDE * np.sqrt(own.sum()):
+                continue
+            # Where the white runs out, the opening between the lines is as much as there is.
+            part = grown(other) if white is None else white
+            if _hull(grown(form | part, round(width / 2))).sum() > most:
+                continue
+            # Beside each other they are halves of one oval.
+            halves = other.sum() >= _HALF * own.sum() and _outline_of(own | part, _HALVES) is not None
+            if halves or self._wraps(own, number, rest, round(width)):
+                form = form | part
+                found.add(number)
+        return form, found
+
+    def _wraps(self, own: NDArray[np.bool_], number: int, rest: NDArray[np.bool_], width: int) -> bool:
+        """Whether an opening goes about another one, its own, with the line between them."""
+        least = _WRAPS * own.sum()
+        if own[self._box(number, _REACH + width)].sum() < least:
+            return False
+        return bool((_hull(grown(rest, width)) & own).sum() >= least)
 
     def _others(self, beside: NDArray[np.bool_]) -> list[int]:
         """The other small openings whose white may reach what lies beside this one."""
@@ -282,6 +299,10 @@ class _Spot:
         return _low_pass(edge + off[:, None] * _normals(edge)) + self.corner
 
 
+def _area(ring: Points) -> float:
+    return float(cv2.contourArea(ring.astype(np.float32)))
+
+
 def _hull(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
     corners = cv2.convexHull(cv2.findNonZero(mask.astype(np.uint8)))
     return cv2.fillConvexPoly(np.zeros(mask.shape, np.uint8), corners, 1) > 0
@@ -312,6 +333,11 @@ def _edge_of(values: NDArray[np.floating], level: float, tolerance: float) -> Po
     at = np.linspace(0, along[-1], _AROUND, endpoint=False)
     edge = np.c_[np.interp(at, along, edge[:, 0]), np.interp(at, along, edge[:, 1])]
     return _low_pass(edge) if _is_oval(edge, tolerance) else None
+
+
+def _outline_of(form: NDArray[np.bool_], tolerance: float) -> Points | None:
+    """As `_edge_of`, of the hull of a form."""
+    return _edge_of(1 - cv2.GaussianBlur(_hull(form).astype(np.float32), (0, 0), 0.7), 0.5, tolerance)
 
 
 def _is_oval(edge: Points, tolerance: float) -> bool:
