@@ -86,6 +86,9 @@ _WRAPS = 0.15
 _LARGER = 2.9
 """Area of the largest form that a round one lies in, beside that one's: what is larger only touches it."""
 
+_MELTS = 5.5
+"""Widths of its line up to which a form is so small that it and what lies beside it in one oval melt."""
+
 _HALF, _HALVES = 0.5, 0.9
 """Area beside the round form from which on an opening that does not go about it may be the rest of its form, and how far off
 an oval both together are then, beside `_OFF_ROUND`."""
@@ -232,15 +235,17 @@ class _Spot:
             _, white = self._white(number, 30, level)
             other = self.openings == number
             rest = other if white is None else white
-            if (rest & beside).sum() < _BESIDE * np.sqrt(own.sum()):
+            if ((rest | other) & beside).sum() < _BESIDE * np.sqrt(own.sum()):
                 continue
             # Where the white runs out, the opening between the lines is as much as there is.
             part = grown(other) if white is None else white
             if _hull(grown(form | part, round(width / 2))).sum() > most:
                 continue
-            # Beside each other they are halves of one oval.
-            halves = other.sum() >= _HALF * own.sum() and _outline_of(own | part, _HALVES) is not None
-            if halves or self._wraps(own, number, rest, round(width)):
+            # Beside each other they are halves of one oval: corners that a larger one has would be lost.
+            halves = own.sum() <= (_MELTS * width) ** 2 and other.sum() >= _HALF * own.sum()
+            if (halves and _outline_of(own | part, _HALVES) is not None) or self._wraps(
+                own, number, rest, round(width)
+            ):
                 form = form | part
                 found.add(number)
         return form, found
