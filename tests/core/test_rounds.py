@@ -76,3 +76,30 @@ def test_two_rings_that_touch_from_outside_stay_two() -> None:
     strokes = propose_strokes(paper(left, right))
     drawn = cKDTree(np.vstack([resample(sample(s)[0], 0.5) for s in strokes]))
     assert drawn.query(np.vstack([left, right]))[0].max() < 4.0
+
+
+def test_a_nose_that_the_pupil_touches_is_not_the_eye() -> None:
+    """The larger form beside the eye has the pupil at its edge as well."""
+    nose = circle((478, 312), 46)
+    strokes = propose_strokes(paper(circle(*RIM), circle(*PUPIL), nose))
+    for line in (circle(*RIM), circle(*PUPIL)):
+        assert nearest(strokes, line)[1] < 2.5
+    drawn = cKDTree(np.vstack([resample(sample(s)[0], 0.5) for s in strokes]))
+    assert drawn.query(nose)[0].max() < 5.0
+
+
+def test_an_eye_that_is_half_shut_is_an_oval_with_its_pupil_in_it() -> None:
+    """The white beside the pupil does not go about it."""
+    flat = (circle((400, 300), 26) - (400, 300)) * (1, 0.5) + (400, 300)
+    pupil = circle((411, 300), 11)
+    strokes = propose_strokes(paper(flat, pupil))
+    for line in (flat, pupil):
+        assert nearest(strokes, line)[1] < 3.0
+
+
+def test_two_cells_side_by_side_keep_their_corners() -> None:
+    cells = np.array([[300, 200], [370, 200], [370, 236], [300, 236], [300, 200]], float)
+    between = np.array([[336.0, 200.0], [336.0, 236.0]])
+    strokes = propose_strokes(paper(cells, between))
+    drawn = cKDTree(np.vstack([resample(sample(s)[0], 0.5) for s in strokes]))
+    assert drawn.query(np.vstack([cells, between]))[0].max() < 3.5

@@ -80,13 +80,13 @@ _WHOLE = 0.85
 _BESIDE = 1.2
 """Border that a form shares with the rest of the form it lies in, beside the root of its area."""
 
-_WRAPS = 0.15
+_WRAPS, _GOES_ABOUT = 0.15, 0.3
 """Share of a form that lies within the hull of the rest of the form it lies in, with its lines."""
 
 _LARGER = 2.9
 """Area of the largest form that a round one lies in, beside that one's: what is larger only touches it."""
 
-_MELTS = 5.5
+_MELTS = 5.0
 """Widths of its line up to which a form is so small that it and what lies beside it in one oval melt."""
 
 _HALF, _HALVES = 0.5, 0.9
@@ -210,10 +210,12 @@ class _Spot:
         width = float(np.percentile(run, 30))
         inner = self._drawn(edge, np.where(run > _SHARED * width, width, run))
 
-        form, found = self._whole(own, level, width, _LARGER * _area(inner))
+        form, found, alone = self._whole(own, level, width, _LARGER * _area(inner))
         edge = _outline_of(form, 2.0) if found else None
         if edge is None:
-            if not found and _edge_of(lined, level, 1.0) is not None:
+            # A cell among others has corners, which a small one does not show.
+            clear = alone or self._melts(own, width)
+            if not found and clear and _edge_of(lined, level, 1.0) is not None:
                 yield inner, width
             return
         self.wrapped = found
@@ -226,10 +228,11 @@ class _Spot:
 
     def _whole(
         self, own: NDArray[np.bool_], level: float, width: float, most: float
-    ) -> tuple[NDArray[np.bool_], set[int]]:
-        """The form that a round one of that white and level lies in, up to an area of `most` px, and the openings that are the rest
-        of it; the round one itself if it lies in none. width: of its line, px."""
-        form, found = own, set()
+    ) -> tuple[NDArray[np.bool_], set[int], bool]:
+        """The form that a round one of that white and level lies in, the openings that are the rest of it, and whether the round one
+        is alone; the round one itself if it lies in none. width: of its line, px. most: area from which on the rest has to go
+        about it, px."""
+        form, found, alone = own, set(), True
         beside = grown(own, round(width) + 2)
         for number in self._others(beside):
             _, white = self._white(number, 30, level)
@@ -237,22 +240,38 @@ class _Spot:
             rest = other if white is None else white
             if ((rest | other) & beside).sum() < _BESIDE * np.sqrt(own.sum()):
                 continue
+            alone = False
             # Where the white runs out, the opening between the lines is as much as there is.
             part = grown(other) if white is None else white
             if _hull(grown(form | part, round(width / 2))).sum() > most:
-                continue
-            # Beside each other they are halves of one oval: corners that a larger one has would be lost.
-            halves = own.sum() <= (_MELTS * width) ** 2 and other.sum() >= _HALF * own.sum()
-            if (halves and _outline_of(own | part, _HALVES) is not None) or self._wraps(
-                own, number, rest, round(width)
-            ):
+                # A form that is much larger has to go about it, and to be as round.
+                rest_of_it = self._wraps(own, number, rest, round(width), _GOES_ABOUT)
+                rest_of_it = rest_of_it and _outline_of(form | part, 1.0) is not None
+            else:
+                rest_of_it = self._halves(own, other, part, width)
+                rest_of_it = rest_of_it or self._wraps(own, number, rest, round(width), _WRAPS)
+            if rest_of_it:
                 form = form | part
                 found.add(number)
-        return form, found
+        return form, found, alone
 
-    def _wraps(self, own: NDArray[np.bool_], number: int, rest: NDArray[np.bool_], width: int) -> bool:
-        """Whether an opening goes about another one, its own, with the line between them."""
-        least = _WRAPS * own.sum()
+    @staticmethod
+    def _melts(own: NDArray[np.bool_], width: float) -> bool:
+        return bool(own.sum() <= (_MELTS * width) ** 2)
+
+    def _halves(
+        self, own: NDArray[np.bool_], other: NDArray[np.bool_], part: NDArray[np.bool_], width: float
+    ) -> bool:
+        """Whether a form and the white of an opening beside it are halves of one oval. Corners that larger ones have would be
+        lost by that."""
+        beside = self._melts(own, width) and other.sum() >= _HALF * own.sum()
+        return bool(beside) and _outline_of(own | part, _HALVES) is not None
+
+    def _wraps(
+        self, own: NDArray[np.bool_], number: int, rest: NDArray[np.bool_], width: int, share: float
+    ) -> bool:
+        """Whether an opening goes about a share of another one, with the line between them."""
+        least = share * own.sum()
         if own[self._box(number, _REACH + width)].sum() < least:
             return False
         return bool((_hull(grown(rest, width)) & own).sum() >= least)
