@@ -93,8 +93,9 @@ _HALF, _HALVES = 0.5, 0.9
 """Area beside the round form from which on an opening that does not go about it may be the rest of its form, and how far off
 an oval both together are then, beside `_OFF_ROUND`."""
 
-_STUB = 1.0
-"""Widths of a line below which the rest of a chain is dropped that was cut out of."""
+_STUB, _STRAYS = 1.0, 1.6
+"""Widths of a line below which the rest of a chain is dropped that was cut out of: of its length, and of how far it goes from the
+outlines."""
 
 
 def rounded(
@@ -420,6 +421,11 @@ def _without(chains: list[_Chain], rings: Sequence[Points], width: float) -> tup
             continue
         for a, b in _runs(~gone):
             piece = chain.points[a:b]
+            if a > 0 and b < len(chain.points):
+                # It leaves the outline and is back before it has gone anywhere.
+                off = np.min([ring.tree.query(piece)[0] for ring in near], axis=0).max()
+                if off <= _STRAYS * width:
+                    continue
             if b - a > 1 and _length(piece) >= _STUB * width:
                 first = [_nearest(piece[0], rings)] if a > 0 else []
                 last = [_nearest(piece[-1], rings)] if b < len(chain.points) else []
