@@ -81,10 +81,11 @@ _BESIDE = 1.2
 """Border that a form shares with the rest of the form it lies in, beside the root of its area."""
 
 _WRAPS, _GOES_ABOUT = 0.15, 0.3
-"""Share of a form that lies within the hull of the rest of the form it lies in, with its lines."""
+"""Share of a form that lies within the hull of the rest of the form it lies in, with its lines; and within that of a much larger
+one, that otherwise only touches it."""
 
 _LARGER = 2.9
-"""Area of the largest form that a round one lies in, beside that one's: what is larger only touches it."""
+"""Area beside that of a round form from which on what it may lie in is much larger."""
 
 _MELTS = 5.0
 """Widths of its line up to which a form is so small that it and what lies beside it in one oval melt."""
