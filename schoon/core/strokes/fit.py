@@ -162,7 +162,8 @@ def _fitted(spans: list[_Span], tolerance: float, fitted: list[list[tuple[int, P
         gap = np.einsum("kc,kcd->kd", bernstein(t), pieces[own]) - data
         far = np.einsum("kd,kd->k", gap, gap)
         worst = np.maximum.reduceat(far, begin)
-        fits = worst <= tolerance * tolerance
+        # Two points cannot be parted, whatever they are.
+        fits = (worst <= tolerance * tolerance) | (sizes[number] == 2)
         for k in np.flatnonzero(fits):
             span = spans[number[k]]
             fitted[span.line].append((span.first + len(span.points) - 1, pieces[k]))
