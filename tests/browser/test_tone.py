@@ -35,9 +35,13 @@ def tones(page: Page) -> list[dict[str, Any]]:
 
 
 def set_sun(page: Page, azimuth: float, height: float = 30) -> None:
-    """Drags the sun from where it is to a place on the ring."""
+    """Drags the sun from where it is to a place on the ring, once the ring stands still."""
     asked = "(({ x, y, r }) => [x, y, r])(schoon.stage.light.ring())"
-    x, y, r = page.evaluate(asked)
+    before = None
+    while (now := page.evaluate(asked)) != before:
+        before = now
+        page.wait_for_timeout(100)
+    x, y, r = now
     turn, out = np.deg2rad(azimuth), r * (1 - height / 90)
     drag(page, [(x + 5, y + 5), (x + out * np.sin(turn), y - out * np.cos(turn))])
     until(page, "Object.keys(schoon.stage.light.lights).length === 1")

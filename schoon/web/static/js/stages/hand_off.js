@@ -39,6 +39,7 @@ export class HandOffStage extends Stage {
   // What is open is told of the levels as they are now: one is looked at anew if anything in it has changed.
   async start() {
     const { app } = this;
+    this.told = null;
     this.load();
     try {
       for (const { id } of app.levels.all.filter((level) => level.kind === 'drawings')) {
@@ -55,7 +56,10 @@ export class HandOffStage extends Stage {
     try {
       const [{ open }, { exports: made }] = await Promise.all([get(`/api/levels/${app.level}/open?whole=true`), get(`/api/levels/${app.level}/exports`)]);
       Object.assign(this, { open, made });
-      this.ledge();
+      // A link that is being pressed is not replaced by the same one.
+      const told = JSON.stringify([open, app.data.run.length, app.data.shot.frames]);
+      if (told !== this.told) this.ledge();
+      this.told = told;
       this.showMade();
     } catch (error) { notice(error.message, true); }
   }
