@@ -230,7 +230,7 @@ def paint(
             )
         painted_keys = {k: _painted(path, drawings[k]) for k, path in keys.items()}
         bare = [paths[k].name for k in keys if not drawings[k].count]
-        if len(bare) == len(keys):
+        if bare:
             raise Refusal(
                 f"{', '.join(bare)} has no closed area that paint could be carried from; is it a line drawing?"
             )

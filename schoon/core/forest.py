@@ -137,10 +137,8 @@ def _ways_of(forest: Forest) -> _Ways:
         while waiting:
             node, first = waiting.pop()
             if first >= 0:
-                ways.feature[tree, number], ways.below[tree, number] = (
-                    forest.feature[tree, node],
-                    forest.below[tree, node],
-                )
+                ways.feature[tree, number] = forest.feature[tree, node]
+                ways.below[tree, number] = forest.below[tree, node]
                 ways.barred[tree, number] = every ^ bits((1 << leaves) - (1 << first))
                 number += 1
             elif forest.left[tree, node] > 0:

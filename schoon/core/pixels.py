@@ -35,6 +35,12 @@ def values_at(picture: NDArray[np.float32], places: NDArray[np.floating]) -> NDA
     return found.ravel()[: len(flat)].reshape(places.shape[:-1])
 
 
+def hull_of(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The (h, w) convex hull of a mask that is not empty."""
+    corners = cv2.convexHull(cv2.findNonZero(mask.astype(np.uint8)))
+    return cv2.fillConvexPoly(np.zeros(mask.shape, np.uint8), corners, 1) > 0
+
+
 def grown(mask: NDArray[np.bool_], times: int = 1) -> NDArray[np.bool_]:
     """The (h, w) mask with the pixels that share a side with it, so many times."""
     cross = cv2.getStructuringElement(cv2.MORPH_CROSS, (3, 3))

@@ -35,7 +35,7 @@ _SCALES = (1.0, 1.4, 2.0, 2.6, 3.2, 4.0)
 """Sigmas tried, px of the working picture, from tied-down to very searching roughs."""
 
 _ABOUT = 32
-"""Px of bare paper that are looked at about what is drawn: as far as anything that is measured reaches."""
+"""Px of bare paper that are looked at about what is drawn."""
 
 _BROAD = 2.3
 """Pen radius in px of the working picture from which on lines are too broad for the finest scale."""

@@ -17,7 +17,7 @@ from scipy import ndimage as ndi
 from scipy.spatial import cKDTree
 from skimage.measure import find_contours
 
-from ..pixels import grown, values_at
+from ..pixels import grown, hull_of, values_at
 from ..strokes import Points, resample
 
 _LARGEST = 30.0
@@ -245,14 +245,17 @@ class _Spot:
             alone = False
             # Where the white runs out, the opening between the lines is as much as there is.
             part = grown(other) if white is None else white
-            if _hull(grown(form | part, round(width / 2))).sum() > most:
+            if hull_of(grown(form | part, round(width / 2))).sum() > most:
                 # A form that is much larger has to go about it, and to be as round.
-                rest_of_it = self._wraps(own, number, rest, round(width), _GOES_ABOUT)
-                rest_of_it = rest_of_it and _outline_of(form | part, 1.0) is not None
+                belongs = (
+                    self._wraps(own, number, rest, round(width), _GOES_ABOUT)
+                    and _outline_of(form | part, 1.0) is not None
+                )
             else:
-                rest_of_it = self._halves(own, other, part, width)
-                rest_of_it = rest_of_it or self._wraps(own, number, rest, round(width), _WRAPS)
-            if rest_of_it:
+                belongs = self._halves(own, other, part, width) or self._wraps(
+                    own, number, rest, round(width), _WRAPS
+                )
+            if belongs:
                 form = form | part
                 found.add(number)
         return form, found, alone
@@ -276,7 +279,7 @@ class _Spot:
         least = share * own.sum()
         if own[self._box(number, _REACH + width)].sum() < least:
             return False
-        return bool((_hull(grown(rest, width)) & own).sum() >= least)
+        return bool((hull_of(grown(rest, width)) & own).sum() >= least)
 
     def _others(self, beside: NDArray[np.bool_]) -> list[int]:
         """The other small openings whose white may reach what lies beside this one."""
@@ -329,11 +332,6 @@ def _area(ring: Points) -> float:
     return float(cv2.contourArea(ring.astype(np.float32)))
 
 
-def _hull(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    corners = cv2.convexHull(cv2.findNonZero(mask.astype(np.uint8)))
-    return cv2.fillConvexPoly(np.zeros(mask.shape, np.uint8), corners, 1) > 0
-
-
 def _percentile(values: NDArray[np.float32], share: float) -> float:
     """As of numpy, which takes its time for few values."""
     return float(np.interp(share / 100 * (len(values) - 1), np.arange(len(values)), np.sort(values)))
@@ -363,7 +361,7 @@ def _edge_of(values: NDArray[np.floating], level: float, tolerance: float) -> Po
 
 def _outline_of(form: NDArray[np.bool_], tolerance: float) -> Points | None:
     """As `_edge_of`, of the hull of a form."""
-    return _edge_of(1 - cv2.GaussianBlur(_hull(form).astype(np.float32), (0, 0), 0.7), 0.5, tolerance)
+    return _edge_of(1 - cv2.GaussianBlur(hull_of(form).astype(np.float32), (0, 0), 0.7), 0.5, tolerance)
 
 
 def _is_oval(edge: Points, tolerance: float) -> bool:

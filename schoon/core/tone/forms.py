@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..patches import Patches
-from ..pixels import box_of
+from ..pixels import box_of, hull_of
 from .chains import Chain, Chains, chains_of
 
 _ENCLOSED, _SMALL = 0.9, 0.6
@@ -243,9 +243,8 @@ def _rejoined(forms: Forms) -> Forms:
         own = np.isin(forms.labels, [a, b])
         part = box_of(own)
         own = own[part]
-        hull = np.zeros(own.shape, np.uint8)
-        cv2.fillConvexPoly(hull, cv2.convexHull(cv2.findNonZero(own.astype(np.uint8))), 1)
-        gap = (hull > 0) & ~own
+        hull = hull_of(own)
+        gap = hull & ~own
         hidden = int(np.isin(forms.labels[part][gap], list(between)).sum())
         left = (gap.sum() - hidden) / hull.sum()
         bare = (forms.labels[part][gap] == 0).sum() / hull.sum()

@@ -94,7 +94,8 @@ export class UnsureQueue {
     const pot = several ? html`<button id="queue-apart">Take apart <kbd>B</kbd></button>` : html`<button id="queue-third">Third <kbd>M</kbd></button>`;
     const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : pot;
     fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
-      <button id="queue-second">Second <kbd>K</kbd></button>${third}<button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
+      <button id="queue-second">Second <kbd>K</kbd></button>${third}
+      <button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
     const does = {
       take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), bare: () => this.decide(null),
       leak: () => this.traceLeak(), apart: () => this.takeApart(), later: () => this.later(),
