@@ -1,11 +1,11 @@
-"""Teaches which patches are the same thing, and what a patch is painted with once a whole run was carried: writes
-schoon/core/paint/same.npz and schoon/core/paint/paint.npz.
+"""Teaches which patches are the same thing, what a patch is painted with once a whole run was carried, and which of those
+in doubt are asked about together: writes schoon/core/paint/same.npz and schoon/core/paint/paint.npz.
 
 Run by hand: pip install lightgbm; python bench/train_paint.py BENCH_FOLDER
 It learns from the bench's runs (`paint`, `paint2`), each carried from its first drawing and from its last, and from runs of
 made figures (`figures.py`). Runs are carried twice: to learn which patches are the same, and then, with forests that have not
 seen the subject, to learn what they are painted with. Before it writes anything it prints what it is worth on subjects left
-out, before and after judging, and how often a patch that nobody is asked about is right.
+out, before and after judging, how often a patch that nobody is asked about is right, and how many questions are left.
 """
 
 from __future__ import annotations
@@ -23,7 +23,18 @@ import numpy as np
 from figures import made
 
 from schoon.core.forest import read
-from schoon.core.paint import NOTHING, Case, Facts, Paint, Painting, Run, facts_of, painting_for, parting_of
+from schoon.core.paint import (
+    NOTHING,
+    Case,
+    Facts,
+    Paint,
+    Painting,
+    Run,
+    alike,
+    facts_of,
+    painting_for,
+    parting_of,
+)
 from schoon.core.paint import same as pairs
 from schoon.core.paint.judging import MEASURES, ROUNDS, SURE_FROM, Asked
 from schoon.core.paint.links import Links
@@ -324,7 +335,45 @@ def learn(runs: list[Known], fold: np.ndarray) -> Forests:
         report(runs, left_out, f"{name} round, left out")
         # The next round is taught on what this one says of runs it has not seen.
         forests |= numbers(name, forest(runs, answers))
-    return forests
+    return forests | learn_alike(runs, fold, left_out)
+
+
+def learn_alike(runs: list[Known], fold: np.ndarray, left_out: list[Asked]) -> Forests:
+    """A forest that says which patches in doubt are of one pot; prints how many questions are left on subjects left out,
+    and how many patches an answer for all of its question paints wrong."""
+    doubts = [doubts_of(run, asked) for run, asked in zip(runs, left_out, strict=True)]
+    questions = [alike.measures_of(patches) for patches, _ in doubts]
+    answers = [np.equal(*pots[np.stack(np.triu_indices(len(pots), 1))]) for _, pots in doubts]
+
+    def taught(own: list[int]) -> Any:
+        q, a = (np.concatenate([part[k] for k in own]) for part in (questions, answers))
+        return trees(q, a, weights([runs[k] for k in own], [answers[k] for k in own]), 90, 12)
+
+    left: dict[str, list[tuple[int, int, int]]] = {}
+    for out in range(FOLDS):
+        model = taught(np.flatnonzero(fold != out).tolist())
+        for k in np.flatnonzero(fold == out):
+            pots = doubts[k][1]
+            group = np.arange(len(pots))
+            if len(pots) > 1:
+                group = alike.grouped(model.predict_proba(questions[k])[:, 1])
+            most = [np.unique(pots[group == g], return_counts=True)[1].max() for g in np.unique(group)]
+            left.setdefault(runs[k].kind, []).append((len(pots), len(most), len(pots) - sum(most)))
+    for kind, found in sorted(left.items()):
+        print("  {:14} {} patches in doubt, {} questions, {} beside".format(kind, *np.sum(found, axis=0)))
+    return numbers("alike", taught(list(range(len(runs)))))
+
+
+def doubts_of(run: Known, asked: Asked) -> tuple[alike.Doubtful, np.ndarray]:
+    """What is known of the patches of a run that are asked about, and their right pots."""
+    at = [
+        (k, patch, pot)
+        for k, (patches, pots) in run.right.items()
+        if k in run.case.carried
+        for patch, pot in zip(patches.tolist(), pots.tolist(), strict=True)
+        if asked.now[k][patch].max() < SURE_FROM
+    ]
+    return asked.doubtful([one[:2] for one in at]), np.array([pot for *_, pot in at], int)
 
 
 def folds(subjects: Sequence[Subject]) -> np.ndarray:

@@ -222,14 +222,16 @@ def painted_over(
     sources: Mapping[int, tuple[int, float, float]],
     keep: Collection[int],
     parts: Mapping[int, str],
+    asked: Mapping[int, str],
 ) -> tuple[dict[str, Any], int]:
     """Paint document of a drawing with what was found for the patches no hand has painted, and how many are unsure.
 
-    spots: as they are in the drawing now. sources: patch -> (drawing id, x, y) it was carried from. parts: as `spots_of`.
+    spots: as they are in the drawing now. sources: patch -> (drawing id, x, y) it was carried from. parts, asked: as
+    `spots_of`.
     """
     patches = _unpacked(packed)
     proposed = spots_of(
-        {p: paint for p, paint in found.items() if paint.by != "hand"}, patches, sources, parts
+        {p: paint for p, paint in found.items() if paint.by != "hand"}, patches, sources, parts, asked
     )
     after = filled_in([Spot.from_dict(s) for s in spots], patches, proposed, keep)
     unsure = sum(paint.unsure for paint in painting_of(after, patches).values())

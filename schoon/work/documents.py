@@ -32,6 +32,7 @@ class Spot:
     waits: px² of the patch in which others were poured over it while its form leaked, 0 if none was. It is seen again
     as soon as its form is closed.
     part: of the model, where that is another than the pot's.
+    asked_with: while in doubt, what names those that are asked about together, "" if it is asked about by itself.
     """
 
     at: tuple[float, float]
@@ -43,6 +44,7 @@ class Spot:
     joined: tuple[tuple[int, float, float], ...] = ()
     waits: int = 0
     part: str = ""
+    asked_with: str = ""
 
     @property
     def unsure(self) -> bool:
@@ -66,6 +68,8 @@ class Spot:
             data["waits"] = self.waits
         if self.part:
             data["part"] = self.part
+        if self.asked_with:
+            data["with"] = self.asked_with
         return data
 
     @classmethod
@@ -82,6 +86,7 @@ class Spot:
             tuple((int(pot), float(x), float(y)) for pot, x, y in data.get("joined", ())),
             int(data.get("waits", 0)),
             data.get("part", ""),
+            data.get("with", ""),
         )
 
 
@@ -387,8 +392,10 @@ def spots_of(
     patches: Patches,
     sources: Mapping[int, tuple[int, float, float]] | None = None,
     parts: Mapping[int, str] | None = None,
+    asked: Mapping[int, str] | None = None,
 ) -> list[Spot]:
-    """The paint of patches, each at its patch's anchor. sources: patch -> (drawing id, x, y). parts: as `parts_told`."""
+    """The paint of patches, each at its patch's anchor. sources: patch -> (drawing id, x, y). parts: as `parts_told`.
+    asked: patch -> what names those that are asked about with it."""
     return [
         Spot(
             (float(patches.anchors[patch][0]), float(patches.anchors[patch][1])),
@@ -399,6 +406,7 @@ def spots_of(
             paint.others if paint.unsure else (),
             paint.joined if paint.unsure else (),
             part=(parts or {}).get(patch, ""),
+            asked_with=(asked or {}).get(patch, "") if paint.unsure else "",
         )
         for patch, paint in sorted(painting.items())
     ]

@@ -15,6 +15,9 @@ from ..store import Cursor, ShotRow, productions, revisions
 from . import edits
 from .documents import Sheet, Spot, painting_of
 
+_OFFERED = 3
+"""Pots that are offered on a card."""
+
 
 def gap_cards(cursor: Cursor, shot: ShotRow) -> tuple[list[dict[str, Any]], int]:
     """The gaps of a level that nobody has judged, worst doubt first, and how many were judged.
@@ -54,8 +57,9 @@ def _middle(cursor: Cursor, line: str | None) -> Any:
 
 def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
     """What is in doubt in the paint of a level as questions, those that settle most patches first: the patches that one
-    answer settles, what they were compared with, the best pots for the worst of them. A question about several things has
-    each of them as a card of its own in `parts`."""
+    answer settles, what they were compared with, the best pots for the worst of them, the pots they carry. A question about
+    several things has each of them as a card of its own in `parts`; one thing through several drawings has each of its
+    patches in `each`."""
     rows = productions.drawings(cursor, level_id)
     found = revisions.get_documents(cursor, [row["paint"] for row in rows])
     spots = [
@@ -70,8 +74,8 @@ def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
             _named(row["id"], *spot.at),
             spot.source and _named(*spot.source),
             spot.pot,
+            spot.asked_with or None,
             bool(spot.joined),
-            spot.doubt,
         )
         for row, spot in spots
     ]
@@ -87,15 +91,29 @@ def unsure_cards(cursor: Cursor, level_id: int) -> list[dict[str, Any]]:
             "at": worst.joined[0][1:] if worst.joined else worst.at, "doubt": round(worst.doubt, 2),
             "pots": [worst.pot, *worst.others], "from": next(filter(None, outside), None), "joined": worst.joined,
             "places": [{"drawing": spots[k][0]["id"], "at": spots[k][1].at} for k in patches],
+            "carried": sorted({asked[k].pot for k in patches}), "parts": [],
+            "each": [card([k]) for k in patches] if len(patches) > 1 else [],
         }  # fmt: skip
 
     cards = []
     for question in questions(asked):
-        whole, parts = card([k for thing in question for k in thing]), [card(thing) for thing in question]
-        # One answer holds for all: only what each of them could be is offered.
-        pots = [pot for pot in whole["pots"] if all(pot in part["pots"] for part in parts)]
-        cards.append({**whole, "pots": pots, "parts": parts if len(parts) > 1 else []})
+        patches = [k for thing in question for k in thing]
+        whole = card(patches)
+        if len(question) > 1:
+            pots = _offered([spots[k][1] for k in patches])
+            whole |= {"pots": pots, "parts": [card(thing) for thing in question], "each": []}
+        cards.append(whole)
     return sorted(cards, key=lambda card: (-len(card["places"]), -card["doubt"]))
+
+
+def _offered(spots: Sequence[Spot]) -> list[int]:
+    """Pots that one answer for all of them could be, likeliest first: what more than half of them may be."""
+    said: dict[int, list[float]] = {}
+    for spot in spots:
+        for place, pot in enumerate([spot.pot, *spot.others], 1):
+            said.setdefault(pot, []).append(1 / place)
+    most = sorted(said, key=lambda pot: -sum(said[pot]))
+    return [pot for pot in most if 2 * len(said[pot]) > len(spots)][:_OFFERED] or most[:1]
 
 
 def _named(drawing: int, x: float, y: float) -> tuple[int, float, float]:

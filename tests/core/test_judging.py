@@ -77,16 +77,11 @@ def test_one_thing_is_asked_once_through_all_its_drawings() -> None:
 
 
 def test_things_that_are_likely_of_one_pot_are_asked_about_together() -> None:
-    likely = [Unsure((k, 1), None, RED, doubt=0.55) for k in range(8)]
-    chain = [Unsure((9, 4), None, RED, doubt=0.5), Unsure((10, 4), (9, 4), RED, doubt=0.65)]
-    unlikely, other = Unsure((3, 2), None, RED, doubt=0.7), Unsure((3, 3), None, BLUE, doubt=0.55)
-    leak = Unsure((4, 9), None, RED, leaks=True, doubt=0.55)
-    asked = [*likely, *chain, unlikely, other, leak]
-    groups = sorted(questions(asked))
-    # No more at once than are seen on one card; a thing through several drawings is one of them.
-    assert [len(group) for group in groups] == [6, 3, 1, 1, 1]
-    assert groups[1] == [[6], [7], [8, 9]]
-    assert sorted(k for group in groups for thing in group for k in thing) == list(range(len(asked)))
+    two = [Unsure((k, 1), None, RED, asked_with=(0, 1)) for k in range(2)]
+    chain = [Unsure((9, 4), None, BLUE, asked_with=(0, 1)), Unsure((10, 4), (9, 4), BLUE, asked_with=(0, 1))]
+    other = Unsure((11, 4), (10, 4), BLUE, asked_with=(11, 4))
+    alone = Unsure((3, 2), None, RED)
+    assert sorted(questions([*two, *chain, other, alone])) == [[[0], [1], [2, 3]], [[4]], [[5]]]
 
 
 def test_a_leak_is_a_question_of_its_own() -> None:
@@ -118,3 +113,12 @@ def test_a_speck_too_small_to_be_any_form_takes_what_is_round_it_and_nobody_is_a
     assert result[speck].doubt > 0.4
     # A small form that the model has stays one.
     assert result[second.at(479, 380)].pot == GREEN
+
+
+def test_a_pot_that_only_an_answer_has_brought_makes_no_question_of_a_speck() -> None:
+    drawings = [large(0), large(9, speck=True), large(14, speck=True)]
+    places = {(600, 700): RED, (430, 430): BLUE, (470, 380): GREEN, (5, 5): NOTHING}
+    known = {drawings[0].at(*at): Paint(pot) for at, pot in places.items()}
+    answer = {drawings[2].at(617, 603): Paint(4)}
+    speck = drawings[1].at(612, 603)
+    assert not carry(drawings, {0: known, 2: answer})[1][speck].unsure

@@ -22,7 +22,8 @@ def facts(count: int, random: np.random.Generator) -> Facts:
     border = random.uniform(1, 50, (count + 1, count + 1))
     border = border + border.T
     areas = np.r_[0, random.integers(20, 900, count)]
-    return Facts(1, areas, 9000, pairs, border[pairs[:, 0], pairs[:, 1]])
+    places, spread = random.normal(size=(count + 1, 2)), random.random((count + 1, 3))
+    return Facts(1, areas, 9000, pairs, border[pairs[:, 0], pairs[:, 1]], places, spread)
 
 
 @given(st.integers(0, 10_000))

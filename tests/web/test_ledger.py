@@ -109,6 +109,7 @@ def test_a_card_of_several_things_offers_only_what_each_of_them_could_be(painted
             paint = revisions.get_documents(cursor, [row["paint"]])[row["paint"]]
             first = next(spot for spot in paint["patches"] if spot["pot"] == 1)
             first.update(doubt=0.55, others=others)
+            first["with"] = "the same"
             # Carried from a patch that nobody is asked about, not one from the other.
             first["from"] = [painted.ids[0], *nearest(painted, 1, first)]
             revisions.revise(cursor, revisions.of(row), action, paint=revisions.put_document(cursor, paint))

@@ -1,4 +1,4 @@
-"""What is known of the patches of a drawing when they are compared with others: sizes, and which meet."""
+"""What is known of the patches of a drawing when they are compared with others: sizes, forms, and which meet."""
 
 from __future__ import annotations
 
@@ -14,13 +14,16 @@ from ..patches import Patches
 @dataclass(frozen=True)
 class Facts:
     """What is asked of a drawing's patches. areas: (count + 1,) px. picture: px of the drawing. touching: (k, 2) patches
-    that meet under the line, both ways, and borders: (k,) px along which they do."""
+    that meet under the line, both ways, and borders: (k,) px along which they do. places: (count + 1, 2) middles, from that of
+    the figure in units of the square root of its area. spread: as in `Patches`."""
 
     background: int
     areas: NDArray[np.int64]
     picture: int
     touching: NDArray[np.int64]
     borders: NDArray[np.float64]
+    places: NDArray[np.float64]
+    spread: NDArray[np.float64]
 
     @property
     def count(self) -> int:
@@ -66,5 +69,18 @@ def _facts_of(patches: Patches) -> Facts:
     pairs = np.argwhere(table)
     pairs = pairs[(pairs > 0).all(axis=1)]
     return Facts(
-        patches.background, patches.areas, patches.open_labels.size, pairs, table[pairs[:, 0], pairs[:, 1]]
+        patches.background,
+        patches.areas,
+        patches.open_labels.size,
+        pairs,
+        table[pairs[:, 0], pairs[:, 1]],
+        _places(patches),
+        patches.spread,
     )
+
+
+def _places(patches: Patches) -> NDArray[np.float64]:
+    areas = patches.areas.astype(float)
+    areas[[0, patches.background]] = 0
+    figure = max(areas.sum(), 1.0)
+    return np.asarray((patches.centres - areas @ patches.centres / figure) / np.sqrt(figure))

@@ -7,7 +7,7 @@ that were taught on runs with known paint (`bench/train_paint.py`) say how likel
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy.special import expit
 
 from ..forest import Forest, learnt
+from .alike import MOST, Doubtful, doubtful, groups
 from .facts import Facts
 from .links import MEASURES, Links
 from .painting import NOTHING, UNSURE_ABOVE, Paint, Painting
@@ -103,7 +104,7 @@ def judge(case: Case) -> dict[int, Painting]:
         found = {k: chances_by(forest, asked.features(k)) for k in case.carried}
         for k, chances in found.items():
             asked.say(k, chances)
-    return asked.chained({k: asked.painting(k) for k in case.carried})
+    return asked.together(asked.chained({k: asked.painting(k) for k in case.carried}))
 
 
 def chances_by(forest: Forest, features: NDArray[np.float32]) -> Chances:
@@ -298,6 +299,31 @@ class Asked:
                         result[k][here] = replace(paint, source=(j, there))
         return result
 
+    def together(self, paintings: Mapping[int, Painting]) -> dict[int, Painting]:
+        """The paintings with what is in doubt named by those that are likely of one pot, so that they are asked about
+        together. Leaks have no pot that could answer for all of them."""
+        at = [
+            (k, patch)
+            for k, painting in paintings.items()
+            for patch, paint in painting.items()
+            if paint.unsure and not paint.joined
+        ]
+        area = {one: self._case.carried[one[0]].facts.areas[one[1]] for one in at}
+        at = sorted(sorted(at, key=lambda one: -area[one])[:MOST])
+        result = {k: dict(painting) for k, painting in paintings.items()}
+        first: dict[int, tuple[int, int]] = {}
+        for (k, patch), group in zip(at, groups(self.doubtful(at)).tolist(), strict=True):
+            name = first.setdefault(group, (k, patch))
+            result[k][patch] = replace(result[k][patch], asked_with=name)
+        return result
+
+    def doubtful(self, at: Sequence[tuple[int, int]]) -> Doubtful:
+        """What is known of patches in doubt. at: (drawing, patch) of each."""
+        carried = self._case.carried
+        facts = {k: found.facts for k, found in carried.items()}
+        links = {(j, k): seen for k, found in carried.items() for j, seen in found.links.items()}
+        return doubtful(at, facts, self.now, links)
+
     def _sources(self, k: int) -> dict[tuple[int, int], tuple[int, int]]:
         """(patch, column of the pot) -> the drawing and patch that say most for it."""
         found: dict[tuple[int, int], tuple[float, tuple[int, int]]] = {}
@@ -332,7 +358,7 @@ def _rival(values: NDArray[np.floating]) -> NDArray[np.floating]:
 
 class _KeyFacts:
     """What painted drawings show of pots: how large their patches are (`usual`: the logarithm of the share of the figure that
-    the middle one has), and which touch which.
+    the middle one has, infinite where none shows it), and which touch which.
 
     drawings: (count + 1, pots) certain pots, and facts.
     """
@@ -349,7 +375,7 @@ class _KeyFacts:
                     self.share[pot] += np.exp(size[patch]) / len(drawings)
             a, b = facts.touching.T
             touch += (chances[a] * np.sqrt(facts.borders)[:, None]).T @ chances[b]
-        self.usual = np.array([np.median(sizes) if sizes else -np.inf for sizes in self._sizes])
+        self.usual = np.array([np.median(sizes) if sizes else np.inf for sizes in self._sizes])
         self.many = np.log1p([len(sizes) / max(len(drawings), 1) for sizes in self._sizes])
         every, total = touch.sum(axis=1), max(touch.sum(), 1e-9)
         chance = np.outer(every, every) / total

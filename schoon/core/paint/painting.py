@@ -21,6 +21,7 @@ class Paint:
     doubt: 0 (certain) to 1. source: (drawing index, patch) it was carried from, None if painted by hand.
     others: the pots that came next, most likely first. joined: areas of unlike pots that seem to run together in this
     patch through a gap: pot and a place (x, y) in each.
+    asked_with: (drawing index, patch) that names those in doubt which are asked about together.
     """
 
     pot: int
@@ -29,6 +30,7 @@ class Paint:
     source: tuple[int, int] | None = None
     others: tuple[int, ...] = ()
     joined: tuple[tuple[int, float, float], ...] = ()
+    asked_with: tuple[int, int] | None = None
 
     @property
     def unsure(self) -> bool:

@@ -12,20 +12,18 @@ from scipy.sparse.csgraph import connected_components
 
 from .painting import NOTHING, Painting
 
-_LIKELY, _TOGETHER = 0.6, 6
-"""Doubt up to which things are likely enough of their pot to be asked about with others, and how many are at once."""
-
 
 @dataclass(frozen=True)
 class Unsure:
     """A patch that is asked about. at: what names it in the whole run. source: what names the patch it was carried from.
-    leaks: areas run together in it, which no pot for all of it can answer. doubt: of its pot, as in `Paint`."""
+    asked_with: what names those that are asked about together, None if it is asked about by itself.
+    leaks: areas run together in it, which no pot for all of it can answer."""
 
     at: Any
     source: Any
     pot: int
+    asked_with: Any = None
     leaks: bool = False
-    doubt: float = 1.0
 
 
 def unsure_in(paintings: Mapping[int, Painting], patches: Mapping[int, Iterable[int]]) -> list[Unsure]:
@@ -38,29 +36,25 @@ def unsure_in(paintings: Mapping[int, Painting], patches: Mapping[int, Iterable[
             if paint is None:
                 found.append(Unsure((k, patch), None, NOTHING))
             elif paint.unsure:
-                found.append(Unsure((k, patch), paint.source, paint.pot, bool(paint.joined), paint.doubt))
+                found.append(
+                    Unsure((k, patch), paint.source, paint.pot, paint.asked_with, bool(paint.joined))
+                )
     return found
 
 
 def questions(unsure: Sequence[Unsure]) -> list[list[list[int]]]:
     """What is asked: the things, each a group of patches (indices), that one answer settles. Several are asked at once where
-    all are likely of one pot: they are looked over together, and one that is none is taken apart."""
-    found: list[list[list[int]]] = []
-    together: dict[int, list[list[int]]] = {}
+    they are likely of one pot: they are looked over together, and one that is none is taken apart."""
+    found: dict[Any, list[list[int]]] = {}
     for thing in things(unsure):
-        likely = np.mean([unsure[k].doubt for k in thing]) <= _LIKELY
-        if likely and not any(unsure[k].leaks for k in thing):
-            together.setdefault(unsure[thing[0]].pot, []).append(thing)
-        else:
-            found.append([thing])
-    for of_pot in together.values():
-        found += [of_pot[k : k + _TOGETHER] for k in range(0, len(of_pot), _TOGETHER)]
-    return found
+        name = unsure[thing[0]].asked_with
+        found.setdefault(unsure[thing[0]].at if name is None else name, []).append(thing)
+    return list(found.values())
 
 
 def things(unsure: Sequence[Unsure]) -> list[list[int]]:
-    """Groups of patches, as indices, that are one thing: those that were carried one from the other as the same pot, through
-    however many drawings."""
+    """Groups of patches, as indices, that are one thing: those of a question that were carried one from the other as the same
+    pot, through however many drawings."""
     if not unsure:
         return []
     row = {patch.at: k for k, patch in enumerate(unsure)}
@@ -69,7 +63,7 @@ def things(unsure: Sequence[Unsure]) -> list[list[int]]:
         other = row.get(patch.source) if patch.source is not None else None
         if other is None or patch.leaks or unsure[other].leaks:
             continue
-        if unsure[other].pot == patch.pot:
+        if unsure[other].pot == patch.pot and unsure[other].asked_with == patch.asked_with:
             pairs.append((k, other))
     a, b = np.array(pairs, int).reshape(-1, 2).T
     graph = coo_array((np.ones(len(a)), (a, b)), (len(unsure), len(unsure)))

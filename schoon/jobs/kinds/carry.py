@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
 
@@ -94,7 +94,7 @@ class Carry:
 def _settled(now: Painting, before: Painting) -> Painting:
     """What is thought now, without doubt that is new: an answer raises no question about what it confirms."""
     return {
-        p: before[p]
+        p: replace(before[p], asked_with=paint.asked_with)
         if p in before and before[p].pot == paint.pot and before[p].doubt < paint.doubt
         else paint
         for p, paint in now.items()
@@ -140,4 +140,10 @@ def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[An
         and paint.source[0] < len(run.rows)
         and (part := run.known[paint.source[0]].parts.get(paint.source[1]))
     }
-    return tasks.painted_over, run.packed[k], spots, found, sources, keep, parts
+    asked = {
+        p: f"{run.rows[first]['id']}-{patch}"
+        for p, paint in found.items()
+        if paint.asked_with
+        for first, patch in [paint.asked_with]
+    }
+    return tasks.painted_over, run.packed[k], spots, found, sources, keep, parts, asked

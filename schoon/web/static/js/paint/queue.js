@@ -4,14 +4,19 @@
 import { CARD } from '../keys.js';
 import { fill, html } from '../dom.js';
 import { change, get, notice } from '../api.js';
+import { paint } from '../shot/drawings.js';
 
 // The keys of the pots in question, likeliest first.
 const POTS = [CARD.take, CARD.other, CARD.third];
 
+// Size of a crop on a card, and on one with many, px; and how much of the picture's width the first shows.
 const CROP = [124, 92];
+const SMALL = [92, 45];
+const SHARE = 0.16;
 
-// Drawings of a question that are shown: the first, the last and one between.
+// Drawings of a thing that are shown: the first, the last and one between. Things of a question that are, unless it is in hand.
 const SHOWN = 3;
+const THINGS = 4;
 const SEEN = 60;
 
 // After this long without another answer, what follows from the answers is worked out, ms.
@@ -36,8 +41,9 @@ export class UnsureQueue {
     this.fell = 0;
     // How many answers there were, and how many of them are being saved.
     this.turn = this.answering = 0;
-    // Things that were taken apart from a card, by a place of each.
+    // Things that were taken out of a card, and things whose patches were taken apart, by their places.
     this.apart = new Set();
+    this.split = new Set();
     this.answered = 0;
     this.paces = [];
     this.body = document.getElementById('ledge-body');
@@ -59,38 +65,54 @@ export class UnsureQueue {
     } catch (error) { notice(error.message, true); }
   }
 
-  // The cards in place of one some of whose things were taken apart.
+  // The cards in place of one some of whose things, or whose only one, were taken apart.
   without(card) {
+    if (!card.parts.length) return card.each.some((part) => this.split.has(named(part.places[0]))) ? card.each : [card];
     const kept = card.parts.filter((part) => !part.places.some((place) => this.apart.has(named(place))));
     if (kept.length === card.parts.length) return [card];
-    const alone = card.parts.filter((part) => !kept.includes(part)).map((part) => ({ ...part, parts: [] }));
-    if (kept.length < 2) return [...kept.map((part) => ({ ...part, parts: [] })), ...alone];
+    const alone = card.parts.filter((part) => !kept.includes(part)).flatMap((part) => this.without(part));
+    if (kept.length < 2) return [...kept.flatMap((part) => this.without(part)), ...alone];
     const worst = kept.reduce((a, b) => (b.doubt > a.doubt ? b : a));
-    return [{ ...worst, pots: card.pots, places: kept.flatMap((part) => part.places), parts: kept }, ...alone];
+    const carried = [...new Set(kept.flatMap((part) => part.carried))];
+    return [{ ...worst, pots: card.pots, carried, places: kept.flatMap((part) => part.places), parts: kept, each: [] }, ...alone];
   }
 
-  // One thing of a card, or all of them, become cards of their own.
-  takeApart(which = this.cards?.[this.at]?.parts) {
+  // One thing of a card, or all of them, become cards of their own; so do the patches of one thing.
+  takeApart(which = null) {
     const card = this.cards?.[this.at];
-    if (!which?.length) { notice('This card is about one thing'); return; }
-    for (const part of which) for (const place of part.places) this.apart.add(named(place));
+    const parts = which || (card?.parts.length ? card.parts : card?.each);
+    if (!parts?.length) { notice('This card is about one patch'); return; }
+    const into = card.parts.length ? this.apart : this.split;
+    for (const part of parts) for (const place of part.places) into.add(named(place));
     this.cards.splice(this.at, 1, ...this.without(card));
     this.look();
   }
 
-  crop(entry, [x, y]) {
+  crop(entry, [x, y], [wide, high] = CROP) {
     if (!entry) return '';
     const { width, height } = this.app.data.shot;
-    const scale = CROP[0] / (0.16 * width);
-    const [left, up] = [CROP[0] / 2 - x * scale, CROP[1] / 2 - y * scale];
+    const scale = CROP[0] / (SHARE * width);
+    const [left, up] = [wide / 2 - x * scale, high / 2 - y * scale];
     const url = this.app.colours.viewUrl(entry, 960, 'paint');
     return `background-image:url('${url}');background-size:${width * scale}px ${height * scale}px;background-position:${left}px ${up}px`;
+  }
+
+  // The patch itself, outlined in its crop as soon as its drawing is known; until then a ring says where it lies.
+  async outline(crop, { drawing, at: [x, y] }, [wide, high]) {
+    const entry = this.app.byId.get(drawing);
+    const shapes = entry && await paint(entry).catch(() => null);
+    const near = ({ at }) => Math.hypot(at[0] - x, at[1] - y);
+    const shape = shapes?.patches.reduce((a, b) => (!a || near(b) < near(a) ? b : a), null);
+    if (!shape || near(shape) > 1) return;
+    const px = SHARE * this.app.data.shot.width / CROP[0];
+    const box = [x - wide * px / 2, y - high * px / 2, wide * px, high * px];
+    fill(crop, html`<svg viewBox="${box.join(' ')}"><path d="${shape.d}"></path><path d="${shape.d}"></path></svg>`);
   }
 
   show(acts) {
     this.acts = acts;
     const leaks = this.cards?.[this.at]?.joined.length;
-    const several = this.cards?.[this.at]?.parts.length;
+    const several = this.severable(this.cards?.[this.at]);
     const pot = several ? html`<button id="queue-apart">Take apart <kbd>B</kbd></button>` : html`<button id="queue-third">Third <kbd>M</kbd></button>`;
     const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : pot;
     fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
@@ -106,6 +128,8 @@ export class UnsureQueue {
     this.body.replaceChildren(...this.cards.slice(0, SEEN).map((card, k) => this.node(card, k)));
     this.body.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
   }
+
+  severable(card) { return card && (card.parts.length || card.each.length); }
 
   // How long the rest takes at this artist's pace, in minutes.
   left() {
@@ -139,16 +163,20 @@ export class UnsureQueue {
     const beside = from && html`<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>`;
     const seen = card.joined.length ? [{ drawing: card.drawing, at: card.at }] : this.shown(card);
     const says = several ? 'Press to take it out of this card' : '';
-    const crops = seen.map(({ drawing, at }, n) => html`<i data-part="${several ? n : ''}" title="${says}" style="${this.crop(app.byId.get(drawing), at)}"></i>`);
+    const kept = several && k !== this.at ? seen.slice(0, THINGS) : seen;
+    const size = kept.length > THINGS ? SMALL : CROP;
+    const crops = kept.map(({ drawing, at }, n) => html`<i data-part="${several ? n : ''}" title="${says}" style="${this.crop(app.byId.get(drawing), at, size)}"></i>`);
     const numbers = [...new Set(card.places.map((place) => app.byId.get(place.drawing)?.number))];
     const all = several ? `${card.parts.length} things, ${card.places.length} patches` : `${card.places.length} patches`;
+    const further = kept.length < seen.length && html`<b class="further">+ ${seen.length - kept.length}</b>`;
     const many = card.places.length > 1 && html` <span class="quiet">${all}</span>`;
     const which = numbers.length > 1 ? `${numbers[0]} to ${numbers.at(-1)}` : card.number;
-    fill(node, html`<span class="pair">${crops}${beside}</span>
+    fill(node, html`<span class="pair ${kept.length > THINGS ? 'two-rows' : ''}">${crops}${further}${beside}</span>
       <span class="words"><b class="number">${which}</b>${from && ` like ${from.number}`}${many} <u>${card.doubt.toFixed(2)}</u></span>
       <span class="offers">${offers}</span>`);
+    if (!card.joined.length) kept.forEach((place, n) => this.outline(node.querySelectorAll('.pair i')[n], place, size));
     node.addEventListener('click', (event) => {
-      const part = several && k === this.at && event.target.dataset.part;
+      const part = several && k === this.at && event.target.closest('[data-part]')?.dataset.part;
       this.at = k;
       if (part) this.takeApart([card.parts[part]]); else this.look();
     });
@@ -178,8 +206,9 @@ export class UnsureQueue {
     if (n !== null && card.pots[n] === undefined) { notice('There is no such proposal for this patch; pour the pot by hand'); return; }
     const { app } = this;
     if (performance.now() - this.fell < STARTLED) return;
-    // The first pot is the one it carries now: to accept it is no change.
-    if (n !== 0 && this.stage.closed(card.pots[0])) return;
+    const pot = n === null ? -1 : card.pots[n];
+    // To accept what it carries now is no change.
+    if (card.carried.some((id) => id !== pot && this.stage.closed(id))) return;
     const now = performance.now();
     const took = (now - this.answered) / 1000;
     if (this.answered && took < BREAK) this.paces.push(took);
@@ -189,7 +218,6 @@ export class UnsureQueue {
     try {
       this.turn += 1;
       this.answering += 1;
-      const pot = n === null ? -1 : card.pots[n];
       await change('levels', app.level, 'answer', { places: card.places, pot }).finally(() => { this.answering -= 1; });
       this.settle();
       if (this.answering) return;
@@ -219,7 +247,7 @@ export class UnsureQueue {
     if (POTS.includes(key)) this.decide(POTS.indexOf(key));
     else if (key === CARD.none) this.decide(null);
     else if (key === CARD.later) this.later();
-    else if (key === CARD.leak && this.cards?.[this.at]?.parts.length) this.takeApart();
+    else if (key === CARD.leak && this.severable(this.cards?.[this.at])) this.takeApart();
     else if (key === CARD.leak) this.traceLeak();
     else return false;
     return true;
