@@ -126,6 +126,10 @@ def test_one_thing_in_several_drawings_is_one_question(desk: Page, store: Store)
         revisions.revise(cursor, revisions.of(third), action, paint=revisions.put_document(cursor, after))
     card = the_only_card(desk)
     expect(card).to_contain_text("2 to 3 2 patches")
+    # One thing comes apart into its patches, and back together when the page is opened anew.
+    desk.locator("#queue-apart").click()
+    expect(card).to_have_count(2)
+    card = the_only_card(desk)
     expect(card.locator("i")).to_have_count(2)
     expect(desk.locator('[data-view="unsure"] .ask')).to_have_attribute("title", "1 question about 2 patches")
     desk.locator("#paper").focus()
@@ -145,11 +149,17 @@ def test_likely_things_of_one_pot_are_one_card_that_comes_apart(desk: Page, stor
         for row in rows:
             paint = documents[row["paint"]]
             # None was carried from the other: two things of one pot.
-            paint["patches"][0].update(pot=coat, doubt=0.55, **{"from": None})
+            paint["patches"][0].update(pot=coat, doubt=0.55, **{"from": None, "with": "coats"})
             revisions.revise(cursor, revisions.of(row), action, paint=revisions.put_document(cursor, paint))
     card = the_only_card(desk)
     expect(card).to_contain_text("2 things, 2 patches")
-    expect(card.locator("i")).to_have_count(2)
+    # Each is outlined in its crop.
+    expect(card.locator("i path:last-child")).to_have_count(2)
+    box = card.locator("i path:last-child").first.bounding_box()
+    crop = card.locator("i").first.bounding_box()
+    assert box and crop
+    assert box["width"] > 20
+    assert abs(box["x"] + box["width"] / 2 - crop["x"] - crop["width"] / 2) < crop["width"]
     desk.locator("#paper").focus()
     desk.keyboard.press("b")
     expect(card).to_have_count(2)

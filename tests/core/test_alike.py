@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import cv2
 import numpy as np
 import pytest
@@ -63,9 +65,14 @@ def plain(patches: Doubtful, a: int, b: int) -> list[float]:
     ]  # fmt: skip
 
 
+@lru_cache
+def rooms() -> list[Patches]:
+    return [wall(9 * k, (150 + 40 * k, 400), (200, 420)) for k in range(3)]
+
+
 def some(random: np.random.Generator, order: np.ndarray) -> Doubtful:
     """Patches of three drawings, in an order."""
-    drawings = [wall(9 * k, (150 + 40 * k, 400), (200, 420)) for k in range(3)]
+    drawings = rooms()
     now = {k: random.dirichlet(np.ones(4), d.count + 1).astype(np.float32) for k, d in enumerate(drawings)}
     at = [(k, p) for k, d in enumerate(drawings) for p in range(1, d.count + 1) if p != d.background]
     worth = random.random((5, len(MEASURES))).astype(np.float32)
