@@ -157,7 +157,8 @@ def test_likely_things_of_one_pot_are_one_card_that_comes_apart(desk: Page, stor
     expect(card.locator("i path:last-child")).to_have_count(2)
     box = card.locator("i path:last-child").first.bounding_box()
     crop = card.locator("i").first.bounding_box()
-    assert box and crop
+    assert box
+    assert crop
     assert box["width"] > 20
     assert abs(box["x"] + box["width"] / 2 - crop["x"] - crop["width"] / 2) < crop["width"]
     desk.locator("#paper").focus()
