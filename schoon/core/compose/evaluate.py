@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from .layers import Blend, Box, Covered, Frame, Layer, Matrix, Prepared, shared
+from .layers import Blend, Box, Covered, Frame, Layer, Matrix, Prepared, clear, shared
 
 _BAND = 1 << 20
 """Pixels that are composed at once: the float pictures of one band are all that is in memory beside the result."""
@@ -77,7 +77,7 @@ def _ready(layer: Layer, matrix: Matrix, size: tuple[int, int]) -> _Ready:
 
 def _composed(layers: Sequence[_Ready], band: Box) -> NDArray[np.float32]:
     """(h, w, 4) premultiplied RGBA of layers, rear to front, in a band."""
-    below = np.zeros((band[3] - band[1], band[2] - band[0], 4), np.float32)
+    below = clear(band[3] - band[1], band[2] - band[0])
     for layer in layers:
         box = _both(layer.box, band)
         if box[2] <= box[0] or box[3] <= box[1]:
@@ -105,13 +105,13 @@ def _lay(below: NDArray[np.float32], above: NDArray[np.float32], blend: Blend, o
     if onto:
         below[...] = _laid_onto(below, above, blend)
         return
-    clear = 1 - above[..., 3]
-    laid = above + shared(below, clear)
+    through = 1 - above[..., 3]
+    laid = above + shared(below, through)
     if blend == "multiply":
         laid[..., :3] = (
             above[..., :3] * below[..., :3]
             + shared(above[..., :3], 1 - below[..., 3])
-            + shared(below[..., :3], clear)
+            + shared(below[..., :3], through)
         )
     elif blend == "screen":
         laid[..., :3] = above[..., :3] + below[..., :3] - above[..., :3] * below[..., :3]

@@ -84,19 +84,38 @@ class Frame:
 # ---- sources
 
 
+# Pictures in float have their channels apart in memory: numpy is slow over a last axis as short as these.
+
+
+def clear(height: int, width: int) -> NDArray[np.float32]:
+    """(h, w, 4) of nothing."""
+    return np.zeros((4, height, width), np.float32).transpose(1, 2, 0)
+
+
+def apart(picture: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(h, w, n) the same picture with its channels apart in memory."""
+    return np.ascontiguousarray(picture.transpose(2, 0, 1)).transpose(1, 2, 0)
+
+
 def shared(colours: NDArray[np.float32], share: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(h, w, n) colours, of every pixel or one for all, times (h, w) shares: channel by channel, as numpy is slow over a last
-    axis as short as these."""
-    made = np.empty((*share.shape, colours.shape[-1]), np.float32)
-    for channel in range(colours.shape[-1]):
-        np.multiply(colours[..., channel], share, out=made[..., channel])
-    return made
+    """(h, w, n) colours, of every pixel or one for all, times (h, w) shares."""
+    made = np.empty((colours.shape[-1], *share.shape), np.float32)
+    for channel, to in enumerate(made):
+        np.multiply(colours[..., channel], share, out=to)
+    return made.transpose(1, 2, 0)
 
 
 def _premultiplied(rgba: NDArray[np.uint8]) -> NDArray[np.float32]:
     whole = rgba.astype(np.float32) * np.float32(1 / 255)
+    if whole.ndim == 3:
+        whole = apart(whole)
     whole[..., :3] *= whole[..., 3:]
     return whole
+
+
+def _coloured(colours: NDArray[np.float32], labels: NDArray[np.integer]) -> NDArray[np.float32]:
+    """(h, w, 4) the colour (n, 4) of the label of each pixel."""
+    return np.stack([channel[labels] for channel in colours.T]).transpose(1, 2, 0)
 
 
 def _colour(rgba: Rgba) -> NDArray[np.float32]:
@@ -229,10 +248,11 @@ class _Tabled:
 
     def read(self, box: Box) -> NDArray[np.float32]:
         x0, y0, x1, y1 = (side * self.finer for side in box)
-        found = self.colours[self.labels[y0:y1, x0:x1]]
-        if self.finer > 1:
-            found = cv2.resize(found, (box[2] - box[0], box[3] - box[1]), interpolation=cv2.INTER_AREA)
-        return found
+        labels = self.labels[y0:y1, x0:x1]
+        if self.finer == 1:
+            return _coloured(self.colours, labels)
+        size = (box[2] - box[0], box[3] - box[1])
+        return apart(cv2.resize(self.colours[labels], size, interpolation=cv2.INTER_AREA))
 
 
 @dataclass(frozen=True, eq=False)
@@ -253,7 +273,7 @@ class Shades:
     def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
         shown = _patches_at(self.labels, matrix, size)
         count = int(max(shown.max(initial=0), 0)) + 1
-        made = np.zeros((*size[::-1], 4), np.float32)
+        made = clear(*size[::-1])
         for kind in KINDS:
             table = np.zeros((count, 4), np.uint8)
             for patch, colour in self.colours.get(kind, {}).items():
@@ -271,7 +291,7 @@ class Shades:
                 share = (share > 0.5).astype(np.float32)
             x0, y0, x1, y1 = _box_of(share)
             part = np.s_[y0:y1, x0:x1]
-            laid = _premultiplied(table)[shown[part]]
+            laid = _coloured(_premultiplied(table), shown[part])
             # A see-through pot stays as see-through as it is: its tone takes the place of its colour.
             here = share[part]
             made[part] = shared(made[part], 1 - here * (laid[..., 3] > 0)) + shared(laid, here)
@@ -392,7 +412,7 @@ class Computed:
         if self.colour is not None:
             coverage = np.asarray(255 * made + 0.5, np.uint8)
             return Covered(_box_of(coverage), coverage, _colour((*self.colour, 255)))
-        return _Floats(_box_of(made[..., 3]), made)
+        return _Floats(_box_of(made[..., 3]), apart(made))
 
 
 @dataclass(frozen=True)
@@ -404,7 +424,7 @@ class Picture:
     def prepare(self, matrix: Matrix, size: tuple[int, int]) -> Prepared:
         if _scale_of(matrix) == 1.0 and self.pixels.shape[1::-1] == size:
             return _Pixels(_box_of(self.pixels[..., 3]), self.pixels)
-        made = _moved(_premultiplied(self.pixels), matrix, size)
+        made = apart(_moved(_premultiplied(self.pixels), matrix, size))
         return _Floats(_box_of(made[..., 3]), made)
 
 
