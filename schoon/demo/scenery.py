@@ -8,7 +8,6 @@ from collections.abc import Iterator
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage as ndi
 
 from ..core.strokes import Points, Stroke, fit_curve
 from .roughs import pencil_rough
@@ -54,7 +53,7 @@ def _mixed(a: tuple[int, int, int], b: tuple[int, int, int], share: Paint) -> Pa
 def _grain(size: tuple[int, int], seed: int, blur: tuple[float, float]) -> Paint:
     """Uneven brushwork: noise drawn out along one direction, about 1."""
     noise = np.random.default_rng(seed).normal(0, 1, size[::-1]).astype(np.float32)
-    drawn = ndi.gaussian_filter(noise, blur)
+    drawn = cv2.GaussianBlur(noise, (0, 0), blur[1], sigmaY=blur[0])
     return np.asarray(1 + 0.045 * drawn / max(float(drawn.std()), 1e-6), np.float32)
 
 

@@ -101,19 +101,36 @@ def test_a_limb_reaches_as_far_as_it_can() -> None:
     assert np.hypot(*joint) == pytest.approx(80, abs=0.1)
 
 
-def test_loading_is_done_once_and_an_unclean_stop_costs_nothing_a_hand_painted(
+def test_loading_goes_on_where_it_stopped_is_done_once_and_costs_nothing_a_hand_painted(
     store: Store, settings: Settings, pool: Pool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(demo, "stair", lambda: stair()[:2])
     monkeypatch.setattr(demo, "lookout", lambda: lookout()[:2])
     monkeypatch.setattr(demo, "flag", lambda size: flag(size)[:2])
-    said: list[str] = []
     runner = Runner(store, settings, pool)
-    demo.load(store, runner, said.append)
+    once = demo._once
+
+    def interrupted(store: Store, step: str, act: object) -> None:
+        with store.transaction() as cursor:
+            done = productions.step_done(cursor, step)
+        once(store, step, act)  # type: ignore[arg-type]
+        if not done:
+            raise KeyboardInterrupt
+
+    monkeypatch.setattr(demo, "_once", interrupted)
+    said: list[str] = []
+    for _ in range(7):
+        with pytest.raises(KeyboardInterrupt):
+            demo.load(store, runner, said.append)
     counts = table_counts(store)
+    said.clear()
     demo.load(store, runner, said.append)
     assert table_counts(store) == counts
-    assert len(said) == 7
+    assert said == []
+    monkeypatch.setattr(demo, "_once", once)
+    with store.transaction() as cursor:
+        cursor.execute("SELECT state, COUNT(*) AS n FROM jobs GROUP BY state")
+        assert list(cursor.fetchall()) == [{"state": "done", "n": 16}]
     with store.transaction() as cursor:
         by_name = {
             row["name"]: productions.drawings(cursor, row["level_id"]) for row in productions.shots(cursor)
@@ -148,31 +165,3 @@ def test_loading_is_done_once_and_an_unclean_stop_costs_nothing_a_hand_painted(
     with store.transaction() as cursor:
         _, sheet = edits.load(cursor, rows[0]["id"])
     assert (other, "hand") in [(s.pot, s.by) for s in sheet.spots if s.at == spot.at]
-
-
-def test_loading_goes_on_after_it_was_interrupted(
-    store: Store, settings: Settings, pool: Pool, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr(demo, "stair", lambda: stair()[:2])
-    monkeypatch.setattr(demo, "lookout", lambda: lookout()[:2])
-    monkeypatch.setattr(demo, "flag", lambda size: flag(size)[:2])
-    runner = Runner(store, settings, pool)
-    once = demo._once
-
-    def interrupted(store: Store, step: str, act: object) -> None:
-        with store.transaction() as cursor:
-            done = productions.step_done(cursor, step)
-        once(store, step, act)  # type: ignore[arg-type]
-        if not done:
-            raise KeyboardInterrupt
-
-    monkeypatch.setattr(demo, "_once", interrupted)
-    for _ in range(7):
-        with pytest.raises(KeyboardInterrupt):
-            demo.load(store, runner, lambda _: None)
-    counts = table_counts(store)
-    demo.load(store, runner, lambda _: None)
-    assert table_counts(store) == counts
-    with store.transaction() as cursor:
-        cursor.execute("SELECT state, COUNT(*) AS n FROM jobs GROUP BY state")
-        assert list(cursor.fetchall()) == [{"state": "done", "n": 16}]
