@@ -23,7 +23,8 @@ from schoon.web.app import create_app
 from .waiting import until
 
 # Shared machines have slow moments; what is there at once is seen at once all the same.
-expect.set_options(timeout=60_000)
+PATIENCE = 60_000
+expect.set_options(timeout=PATIENCE)
 
 FLAGS = [
     "--no-sandbox",
@@ -74,6 +75,7 @@ def address(store: Store, settings: Settings, pool: Pool) -> Iterator[str]:
 def page(browser: Browser, address: str) -> Iterator[Page]:
     """A page of 1280 x 800; an error on it fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
+    context.set_default_timeout(PATIENCE)
     context.add_init_script(REACH)
     page = context.new_page()
     problems: list[str] = []

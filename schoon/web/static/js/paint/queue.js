@@ -215,6 +215,8 @@ export class UnsureQueue {
     this.answered = now;
     this.cards.splice(this.at, 1);
     this.at = Math.min(this.at, Math.max(0, this.cards.length - 1));
+    // A quick hand does not wait for the answer to be saved.
+    this.look().catch((error) => notice(error.message, true));
     try {
       this.turn += 1;
       this.answering += 1;
@@ -224,7 +226,8 @@ export class UnsureQueue {
       const { turn } = this;
       await app.sync.refresh();
       if (turn !== this.turn) return;
-      if (this.cards?.length) await this.look(); else { this.show(this.acts); app.table.draw(); }
+      this.show(this.acts);
+      app.table.draw();
     } catch (error) { notice(error.message, true); this.load(); }
   }
 
