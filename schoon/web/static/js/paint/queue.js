@@ -44,6 +44,9 @@ export class UnsureQueue {
     // Things that were taken out of a card, and things whose patches were taken apart, by their places.
     this.apart = new Set();
     this.split = new Set();
+    // Drawing -> the picture of it that was asked for last, and the one that has arrived.
+    this.asked = new Map();
+    this.arrived = new Map();
     this.answered = 0;
     this.paces = [];
     this.body = document.getElementById('ledge-body');
@@ -93,8 +96,21 @@ export class UnsureQueue {
     const { width, height } = this.app.data.shot;
     const scale = CROP[0] / (SHARE * width);
     const [left, up] = [wide / 2 - x * scale, high / 2 - y * scale];
+    return `background-image:${this.pictures(entry)};background-size:${width * scale}px ${height * scale}px;background-position:${left}px ${up}px`;
+  }
+
+  // The picture of a drawing, over the last one that has arrived: a crop is not bare while it is made anew.
+  pictures(entry) {
     const url = this.app.colours.viewUrl(entry, 960, 'paint');
-    return `background-image:url('${url}');background-size:${width * scale}px ${height * scale}px;background-position:${left}px ${up}px`;
+    const before = this.arrived.get(entry.id);
+    if (before === url) return `url('${url}')`;
+    if (this.asked.get(entry.id) !== url) {
+      const picture = new Image();
+      picture.addEventListener('load', () => this.arrived.set(entry.id, url));
+      picture.src = url;
+      this.asked.set(entry.id, url);
+    }
+    return before ? `url('${url}'),url('${before}')` : `url('${url}')`;
   }
 
   // The patch itself, outlined in its crop as soon as its drawing is known; until then a ring says where it lies.
