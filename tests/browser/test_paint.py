@@ -126,6 +126,7 @@ def test_one_thing_in_several_drawings_is_one_question(desk: Page, store: Store)
         revisions.revise(cursor, revisions.of(third), action, paint=revisions.put_document(cursor, after))
     card = the_only_card(desk)
     expect(card).to_contain_text("2 to 3 2 patches")
+    expect(desk.locator("#queue-third")).to_have_count(0)
     # One thing comes apart into its patches, and back together when the page is opened anew.
     desk.locator("#queue-apart").click()
     expect(card).to_have_count(2)

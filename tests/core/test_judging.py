@@ -81,7 +81,10 @@ def test_things_that_are_likely_of_one_pot_are_asked_about_together() -> None:
     chain = [Unsure((9, 4), None, BLUE, asked_with=(0, 1)), Unsure((10, 4), (9, 4), BLUE, asked_with=(0, 1))]
     other = Unsure((11, 4), (10, 4), BLUE, asked_with=(11, 4))
     alone = Unsure((3, 2), None, RED)
-    assert sorted(questions([*two, *chain, other, alone])) == [[[0], [1], [2, 3]], [[4]], [[5]]]
+    asked = [*two, *chain, other, alone]
+    groups = sorted(questions(asked))
+    assert groups == [[[0], [1], [2, 3]], [[4]], [[5]]]
+    assert sorted(k for group in groups for thing in group for k in thing) == list(range(len(asked)))
 
 
 def test_a_leak_is_a_question_of_its_own() -> None:

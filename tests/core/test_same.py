@@ -27,6 +27,21 @@ def facts(count: int, random: np.random.Generator) -> Facts:
 
 
 @given(st.integers(0, 10_000))
+def test_the_mean_beside_a_patch_counts_longer_borders_more(seed: int) -> None:
+    random = np.random.default_rng(seed)
+    of, values = facts(6, random), random.random((7, 3))
+    found = of.beside(values)
+    for patch in range(7):
+        near = [(b, w) for (a, b), w in zip(of.touching.tolist(), of.borders, strict=True) if a == patch]
+        plain = (
+            np.average(values[[b for b, _ in near]], axis=0, weights=[np.sqrt(w) for _, w in near])
+            if near
+            else 0
+        )
+        assert found[patch] == pytest.approx(np.zeros(3) + plain)
+
+
+@given(st.integers(0, 10_000))
 def test_neighbours_are_heard_as_a_plain_count_hears_them(seed: int) -> None:
     random = np.random.default_rng(seed)
     source, target = facts(5, random), facts(6, random)

@@ -123,6 +123,7 @@ def test_loading_goes_on_where_it_stopped_is_done_once_and_costs_nothing_a_hand_
         with pytest.raises(KeyboardInterrupt):
             demo.load(store, runner, said.append)
     counts = table_counts(store)
+    assert len(set(said)) == 7
     said.clear()
     demo.load(store, runner, said.append)
     assert table_counts(store) == counts

@@ -122,6 +122,28 @@ def test_a_card_of_several_things_offers_only_what_each_of_them_could_be(painted
     assert painted.client.get("/api/shots/1/unsure").json()["cards"] == []
 
 
+def test_a_card_of_unlike_pots_names_all_it_carries_and_its_answer_holds_for_all(painted: Shot) -> None:
+    store = painted.client.app.state.store
+    with store.transaction() as cursor:
+        rows = [revisions.drawing(cursor, d) for d in painted.ids[1:]]
+        action = revisions.begin_action(cursor, "doubt")
+        for (pot, others), row in zip([(1, [2]), (2, [])], rows, strict=True):
+            paint = revisions.get_documents(cursor, [row["paint"]])[row["paint"]]
+            first = next(spot for spot in paint["patches"] if spot["pot"] == 1)
+            first.update(pot=pot, doubt=0.7, others=others, **{"from": None, "with": "the same"})
+            revisions.revise(cursor, revisions.of(row), action, paint=revisions.put_document(cursor, paint))
+    (card,) = painted.client.get("/api/shots/1/unsure").json()["cards"]
+    # 1 is what one of the two may be, 2 is what both may be.
+    assert (card["pots"], card["carried"]) == ([2], [1, 2])
+    assert [part["carried"] for part in card["parts"]] == [[1], [2]]
+    content = {"do": "answer", "places": card["places"], "pot": 2}
+    assert painted.client.post("/api/levels/1/do", json={"do": content}).json()["things"] == 2
+    with store.transaction() as cursor:
+        for row in (revisions.drawing(cursor, d) for d in painted.ids[1:]):
+            spots = revisions.get_documents(cursor, [row["paint"]])[row["paint"]]["patches"]
+            assert [(s["pot"], "with" in s) for s in spots if s["by"] == "hand"] == [(2, False)]
+
+
 def test_one_question_for_one_thing_and_one_answer_for_all_its_drawings(painted: Shot) -> None:
     doubtful(painted, 2)
     doubtful(painted, 3, of=2)

@@ -107,8 +107,6 @@ def shared(colours: NDArray[np.float32], share: NDArray[np.float32]) -> NDArray[
 
 def _premultiplied(rgba: NDArray[np.uint8]) -> NDArray[np.float32]:
     whole = rgba.astype(np.float32) * np.float32(1 / 255)
-    if whole.ndim == 3:
-        whole = apart(whole)
     whole[..., :3] *= whole[..., 3:]
     return whole
 
@@ -434,7 +432,7 @@ class _Pixels:
     pixels: NDArray[np.uint8]
 
     def read(self, box: Box) -> NDArray[np.float32]:
-        return _premultiplied(self.pixels[box[1] : box[3], box[0] : box[2]])
+        return apart(_premultiplied(self.pixels[box[1] : box[3], box[0] : box[2]]))
 
 
 @dataclass(frozen=True)

@@ -84,12 +84,9 @@ def _forms(facts: Facts) -> NDArray[np.float64]:
 
 
 def _beside(facts: Facts, now: NDArray[np.float32]) -> NDArray[np.float64]:
-    a, b = facts.touching.T
-    weight = np.sqrt(facts.borders)
-    outside = b == facts.background
-    found = np.zeros((len(now), now.shape[1] + 1))
-    np.add.at(found[:, :-1], a[~outside], weight[~outside, None] * now[b[~outside]])
-    np.add.at(found[:, -1], a[outside], weight[outside])
+    pots = np.pad(now, ((0, 0), (0, 1)))
+    pots[facts.background] = np.eye(pots.shape[1])[-1]
+    found = facts.beside(pots)
     return np.asarray(found / np.maximum(found.sum(axis=1, keepdims=True), 1e-9))
 
 

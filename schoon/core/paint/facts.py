@@ -53,6 +53,14 @@ class Facts:
         figure = max(int(self.areas[1:].sum()) - outside, 1)
         return np.asarray(np.log(np.maximum(self.areas, 1) / figure))
 
+    def beside(self, values: NDArray[np.floating]) -> NDArray[np.float64]:
+        """(count + 1, n) the mean of (count + 1, n) values over what each patch meets, longer borders counting more."""
+        a, b = self.touching.T
+        weight = np.sqrt(self.borders)
+        found = np.zeros(values.shape)
+        np.add.at(found, a, weight[:, None] * values[b])
+        return found / np.maximum(np.bincount(a, weight, len(values)), 1e-9)[:, None]
+
 
 _known: WeakKeyDictionary[Patches, Facts] = WeakKeyDictionary()
 

@@ -400,10 +400,7 @@ class _KeyFacts:
         than by chance in the mean, how often, how much of the border is that pot already, and the worst neighbour."""
         count, pots = now.shape
         a, b = facts.touching.T
-        weight = np.sqrt(facts.borders)
-        beside = np.zeros((count, pots))
-        np.add.at(beside, a, weight[:, None] * now[b])
-        beside /= np.maximum(np.bincount(a, weight, count), 1e-9)[:, None]
+        beside = facts.beside(now)
         worst = np.full((count, pots), np.inf)
         np.minimum.at(worst, a, now[b] @ self._likelier.T)
         worst[~np.isfinite(worst)] = 0

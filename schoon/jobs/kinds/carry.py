@@ -141,9 +141,8 @@ def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[An
         and (part := run.known[paint.source[0]].parts.get(paint.source[1]))
     }
     asked = {
-        p: f"{run.rows[first]['id']}-{patch}"
+        p: f"{run.rows[paint.asked_with[0]]['id']}-{paint.asked_with[1]}"
         for p, paint in found.items()
         if paint.asked_with
-        for first, patch in [paint.asked_with]
     }
     return tasks.painted_over, run.packed[k], spots, found, sources, keep, parts, asked

@@ -127,12 +127,14 @@ export class UnsureQueue {
 
   show(acts) {
     this.acts = acts;
-    const leaks = this.cards?.[this.at]?.joined.length;
-    const several = this.severable(this.cards?.[this.at]);
-    const pot = several ? html`<button id="queue-apart">Take apart <kbd>B</kbd></button>` : html`<button id="queue-third">Third <kbd>M</kbd></button>`;
-    const third = leaks ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : pot;
+    const card = this.cards?.[this.at];
+    const several = this.severable(card);
+    // A card comes apart or has a third pot, or both.
+    const third = (!several || card.pots.length > 2) && html`<button id="queue-third">Third <kbd>M</kbd></button>`;
+    const apart = several && html`<button id="queue-apart">Take apart <kbd>B</kbd></button>`;
+    const ways = card?.joined.length ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : [third, apart];
     fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
-      <button id="queue-second">Second <kbd>K</kbd></button>${third}
+      <button id="queue-second">Second <kbd>K</kbd></button>${ways}
       <button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
     const does = {
       take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), bare: () => this.decide(null),
@@ -145,7 +147,7 @@ export class UnsureQueue {
     this.body.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
   }
 
-  severable(card) { return card && (card.parts.length || card.each.length); }
+  severable(card) { return Boolean(card?.parts.length || card?.each.length); }
 
   // How long the rest takes at this artist's pace, in minutes.
   left() {
