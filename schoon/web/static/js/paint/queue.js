@@ -131,7 +131,7 @@ export class UnsureQueue {
     const several = this.severable(card);
     // A card comes apart or has a third pot, or both.
     const third = (!several || card.pots.length > 2) && html`<button id="queue-third">Third <kbd>M</kbd></button>`;
-    const apart = several && html`<button id="queue-apart">Take apart <kbd>B</kbd></button>`;
+    const apart = several && html`<button id="queue-apart">Apart <kbd>B</kbd></button>`;
     const ways = card?.joined.length ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : [third, apart];
     fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
       <button id="queue-second">Second <kbd>K</kbd></button>${ways}
