@@ -10,8 +10,9 @@ from ..core.tone import Kind
 from ..store import Cursor, ShotRow, jobs, models, productions
 from ..store.states import LightState
 from ..work import edits
+from ..work.operations.finish import AddFinish
 from ..work.operations.key_tones import DeriveTones, NewRule, SetToneRule
-from ..work.operations.stack import SetFinish, SetLight
+from ..work.operations.stack import SetLight
 
 RULES: dict[str, dict[Kind, tuple[int, int, int]]] = {
     "Noon quay": {"shade": (190, 172, 196), "deep": (128, 112, 158)},
@@ -64,7 +65,7 @@ def shade(cursor: Cursor, levels: Sequence[int]) -> None:
         if shot["name"] == "Flag":
             entries = [CLOTH]
         if entries:
-            add = SetFinish(do="finish", level=level, entries=entries, what="add the finish")
+            add = AddFinish(do="finish-add", level=level, add=list(entries), what="add the finish")
             edits.change_stack(cursor, shot["id"], add)
         drawings = [row["id"] for row in productions.drawings(cursor, level) if row["line"]]
         jobs.create(cursor, "tone", level, drawings, {})

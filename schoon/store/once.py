@@ -6,7 +6,10 @@ token is refused by the database, and the whole request with it.
 
 from __future__ import annotations
 
+import json
+from collections.abc import Mapping
 from contextvars import ContextVar
+from typing import Any
 
 import pymysql
 
@@ -14,7 +17,11 @@ from .pool import Cursor, Row
 
 DUPLICATE = 1062
 
+_KEPT_DAYS = 30
+"""For so long what was answered to a step is kept; a browser that is away for longer asks anew."""
+
 _token: ContextVar[list[str] | None] = ContextVar("token", default=None)
+_named: ContextVar[str] = ContextVar("named", default="")
 
 
 class DoneBefore(Exception):
@@ -24,6 +31,7 @@ class DoneBefore(Exception):
 def name(token: str) -> None:
     """What is changed from now on in this context goes by this token, "" for none."""
     _token.set([token] if token else [])
+    _named.set(token)
 
 
 def insert(cursor: Cursor, statement: str, values: tuple[object, ...]) -> int:
@@ -41,8 +49,29 @@ def insert(cursor: Cursor, statement: str, values: tuple[object, ...]) -> int:
     return int(cursor.lastrowid)
 
 
+def keep(cursor: Cursor, answer: Mapping[str, Any]) -> None:
+    """Keeps what is answered to a change that makes no action of its own. Raises DoneBefore."""
+    token = _named.get()
+    if not token:
+        return
+    cursor.execute("DELETE FROM answers WHERE at < NOW(3) - INTERVAL %s DAY LIMIT 100", (_KEPT_DAYS,))
+    try:
+        cursor.execute(
+            "INSERT INTO answers (token, answer) VALUES (%s, %s)", (token, json.dumps(dict(answer)))
+        )
+    except pymysql.IntegrityError as error:
+        if error.args[0] == DUPLICATE:
+            raise DoneBefore from error
+        raise
+
+
 def found(cursor: Cursor, token: str) -> Row | None:
-    """What was done under a token: `action` with the ids of its `drawings`, or `job`; None if nothing was."""
+    """What was done under a token: `action` with the ids of its `drawings`, or `job`, or what was kept as its answer;
+    None if nothing was."""
+    cursor.execute("SELECT answer FROM answers WHERE token = %s", (token,))
+    row = cursor.fetchone()
+    if row:
+        return dict(json.loads(row["answer"]))
     cursor.execute("SELECT id FROM jobs WHERE token = %s", (token,))
     row = cursor.fetchone()
     if row:

@@ -278,10 +278,15 @@ class Stepped:
         return [s.id for s in self.subjects if s.kind == "drawing"]
 
 
-def undo(cursor: Cursor, subject: Subject) -> Stepped | None:
+class Moved(Exception):
+    """Something was done to a subject that the one who steps has not seen."""
+
+
+def undo(cursor: Cursor, subject: Subject, seen: int | None = None) -> Stepped | None:
     """Takes back the last action on a subject, on every subject where it is still the last.
 
-    None if there is nothing to undo. Drawings of locked levels stay.
+    None if there is nothing to undo. Drawings of locked levels stay. seen: the head it is taken back from; raises Moved
+    if that is another one by now.
     """
     while True:
         action = _action(cursor, subject, head(cursor, subject))
@@ -292,11 +297,12 @@ def undo(cursor: Cursor, subject: Subject) -> Stepped | None:
         # What was done while the lock was waited for is the last action now.
         if subject not in heads or _action(cursor, subject, heads[subject]) == action:
             break
+    _refuse_moved(heads.get(subject), seen)
     back = {s: parent for s, (revision, parent) in touched.items() if heads.get(s) == revision}
     return _go(cursor, back, action)
 
 
-def redo(cursor: Cursor, subject: Subject) -> Stepped | None:
+def redo(cursor: Cursor, subject: Subject, seen: int | None = None) -> Stepped | None:
     """The reverse of `undo`: brings back the newest revision made from the present one, and its action."""
     while True:
         onward = _child(cursor, subject, head(cursor, subject))
@@ -308,8 +314,14 @@ def redo(cursor: Cursor, subject: Subject) -> Stepped | None:
         now = _child(cursor, subject, heads[subject]) if subject in heads else None
         if now is None or now["action_id"] == action:
             break
+    _refuse_moved(heads.get(subject), seen)
     on = {s: revision for s, (revision, parent) in touched.items() if s in heads and heads[s] == parent}
     return _go(cursor, on, action)
+
+
+def _refuse_moved(now: int | None, seen: int | None) -> None:
+    if seen is not None and (now or 0) != seen:
+        raise Moved
 
 
 def _of_action(cursor: Cursor, action_id: int) -> dict[Subject, tuple[int, int | None]]:

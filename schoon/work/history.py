@@ -32,13 +32,19 @@ class Stepped:
     pots: list[str]
 
 
-def step(cursor: Cursor, subject: Subject, way: Literal["undo", "redo"]) -> Stepped | None:
-    """Takes back the last action on a subject, or does it again; None if there is none. Raises Refusal, NotFound."""
+def step(
+    cursor: Cursor, subject: Subject, way: Literal["undo", "redo"], seen: int | None = None
+) -> Stepped | None:
+    """Takes back the last action on a subject, or does it again; None if there is none.
+
+    seen: the head that is stepped from, 0 for before the first; raises revisions.Moved if it is another one by now.
+    Raises Refusal, NotFound.
+    """
     if subject.kind == "drawing":
         row = revisions.drawing(cursor, subject.id)
         edits.refuse_locked(productions.shot_of_level(cursor, row["level_id"]))
     before = revisions.state_of(cursor, subject) if subject.kind == "time" else None
-    done = (revisions.undo if way == "undo" else revisions.redo)(cursor, subject)
+    done = (revisions.undo if way == "undo" else revisions.redo)(cursor, subject, seen)
     if done is None:
         return None
     if isinstance(before, Time):

@@ -20,7 +20,7 @@ NAME = "000000000"
 
 def finish(shot: Shot, *entries: dict[str, Any]) -> None:
     listed = [{"id": f"{NAME}{k}", **entry} for k, entry in enumerate(entries)]
-    asked = {"do": "finish", "level": 1, "entries": listed, "what": "add"}
+    asked = {"do": "finish-add", "level": 1, "add": listed, "what": "add"}
     answer = shot.client.post("/api/stacks/1/do", json={"do": asked})
     assert answer.status_code == 200, answer.text
 
@@ -104,7 +104,7 @@ def test_it_is_handed_off_as_it_is_seen(painted: Shot) -> None:
     ],
 )
 def test_what_is_no_entry_is_refused_and_changes_nothing(painted: Shot, entry: dict[str, Any]) -> None:
-    asked = {"do": "finish", "level": 1, "entries": [{"id": f"{NAME}0", **entry}]}
+    asked = {"do": "finish-add", "level": 1, "add": [{"id": f"{NAME}0", **entry}]}
     assert painted.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 422
     assert painted.run()["levels"][0]["finish"] == []
 

@@ -276,8 +276,11 @@ def test_the_finish_comes_back_with_its_pictures_and_pots(shot: Shot, store: Sto
     own = shot.client.post("/api/shots/1/textures", files={"picture": ("a.png", body)}).json()["own"]
     light = {"id": "0000000001", "kind": "highlight", "pots": [1]}
     texture = {"id": "0000000002", "kind": "texture", "own": own}
-    for entries in ([light, texture], [light]):
-        asked = {"do": "finish", "level": 1, "entries": entries}
+    for asked in (
+        {"do": "finish-add", "add": [light, texture]},
+        {"do": "finish-out", "entry": texture["id"]},
+    ):
+        asked = {"level": 1, **asked}
         assert shot.client.post("/api/stacks/1/do", json={"do": asked}).status_code == 200
     lamp = {"azimuth": 100.0, "height": 12.0, "amount": 0.4}
     for asked in (

@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse
 from pydantic import Field
 
 from ...core import exposure
-from ...store import productions
+from ...store import once, productions, revisions
 from ...store.revisions import Kind, Subject
 from ...store.states import Time
 from ...work import edits, history
@@ -81,8 +81,9 @@ class TimeEdit(Body):
 def change_time(shot_id: int, edit: TimeEdit, store: StoreDep) -> JSONResponse:
     """Changes exposures, marks, length or rate of a shot."""
     with store.transaction() as cursor:
-        edits.change_time(cursor, shot_id, edit.do)
-        return JSONResponse({**time_shown(productions.time_of(cursor, shot_id)), **_said(edit.do)})
+        revision = edits.change_time(cursor, shot_id, edit.do)
+        shown = time_shown(productions.time_of(cursor, shot_id))
+    return JSONResponse({"revision": revision or 0, **shown, **_said(edit.do)})
 
 
 @router.post("/times/{shot_id}/try")
@@ -135,11 +136,10 @@ class StackEdit(Body):
 def change_stack(shot_id: int, edit: StackEdit, store: StoreDep) -> JSONResponse:
     """Changes the levels of a shot."""
     with store.transaction() as cursor:
-        edits.change_stack(cursor, shot_id, edit.do)
+        revision = edits.change_stack(cursor, shot_id, edit.do)
         stack = productions.stack_of(cursor, shot_id)
-    return JSONResponse(
-        {"order": stack.order, "levels": {k: v.model_dump() for k, v in stack.levels.items()}}
-    )
+    levels = {k: v.model_dump() for k, v in stack.levels.items()}
+    return JSONResponse({"revision": revision or 0, "order": stack.order, "levels": levels})
 
 
 class ModelEdit(Body):
@@ -157,16 +157,22 @@ def change_model(model_id: int, edit: ModelEdit, store: StoreDep) -> JSONRespons
     return JSONResponse({"revision": revision or 0, "made": made})
 
 
+class Step(Body):
+    """seen: the revision that is stepped from, as the page shows it; whatever is there without one."""
+
+    seen: Id | None = None
+
+
 @router.post("/{subjects}/{subject_id}/undo")
-def undo(subjects: Plural, subject_id: int, store: StoreDep) -> JSONResponse:
+def undo(subjects: Plural, subject_id: int, store: StoreDep, want: Step | None = None) -> JSONResponse:
     """Takes back the last action on a subject, on everything it touched."""
-    return _step(store, Subject(_KINDS[subjects], subject_id), "undo")
+    return _step(store, Subject(_KINDS[subjects], subject_id), "undo", want)
 
 
 @router.post("/{subjects}/{subject_id}/redo")
-def redo(subjects: Plural, subject_id: int, store: StoreDep) -> JSONResponse:
+def redo(subjects: Plural, subject_id: int, store: StoreDep, want: Step | None = None) -> JSONResponse:
     """Brings back what was undone."""
-    return _step(store, Subject(_KINDS[subjects], subject_id), "redo")
+    return _step(store, Subject(_KINDS[subjects], subject_id), "redo", want)
 
 
 _WHERE: dict[Kind, str] = {
@@ -177,13 +183,22 @@ _WHERE: dict[Kind, str] = {
 }
 
 
-def _step(store: StoreDep, subject: Subject, way: Way) -> JSONResponse:
-    with store.transaction() as cursor:
-        found = history.step(cursor, subject, way)
-    if found is None:
-        words = f"There is nothing to {way} {_WHERE[subject.kind]}"
-        return JSONResponse({"label": "", "drawings": [], "kinds": [], "pots": [], "message": words})
-    return JSONResponse({**vars(found), "message": ""})
+def _step(store: StoreDep, subject: Subject, way: Way, want: Step | None) -> JSONResponse:
+    """moved: nothing was done, because something had changed that the page does not show yet."""
+    nothing = {"label": "", "drawings": [], "kinds": [], "pots": [], "moved": False}
+    try:
+        with store.transaction() as cursor:
+            found = history.step(cursor, subject, way, want.seen if want else None)
+            words = "" if found else f"There is nothing to {way} {_WHERE[subject.kind]}"
+            answer = {**nothing, **(vars(found) if found else {}), "message": words}
+            answer["revision"] = revisions.head(cursor, subject) or 0
+            once.keep(cursor, answer)
+    except revisions.Moved:
+        words = "Something was changed here meanwhile, which you see now; press again to take that back"
+        if way == "redo":
+            words = "Something was changed here meanwhile, which you see now; nothing was done again"
+        return JSONResponse({**nothing, "moved": True, "message": words})
+    return JSONResponse(answer)
 
 
 # ---- the history of a shot

@@ -13,7 +13,8 @@ from ...core.model.depth import depth_of
 from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
-from ...store import Cursor, DrawingRow, LevelRow, ShotRow, jobs, models, productions
+from ...store import Cursor, DrawingRow, LevelRow, ShotRow, jobs, models, productions, revisions
+from ...store.revisions import Subject
 from ...store.states import Lights
 from ...work import edits, lists, proofing
 from ...work.derived import key_of
@@ -91,6 +92,7 @@ def shot_page(
         "meant": run["meant"],
         "labels": run["labels"],
         "framing": run["framing"],
+        "heads": run["heads"],
         "pots": model["pots"] if model else [],
         "keys": keys,
         "key": key["id"] if key else None,
@@ -227,6 +229,9 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
         },
         "spans": own["spans"],
         "sheet": own["sheet"],
+        "heads": {
+            f"{kind}s": revisions.head(cursor, Subject(kind, shot["id"])) or 0 for kind in ("time", "stack")
+        },
         "levels": [
             {**_level(cursor, row, time["levels"][row["id"]]), **_placed(placed, row["id"], time["frames"])}
             for row in productions.levels(cursor, shot["id"])

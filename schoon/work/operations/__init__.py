@@ -2,6 +2,7 @@
 
 from .base import Context, DrawingOperation, Operation, RunOperation
 from .drawings import AnyDrawings, RunChange
+from .finish import AnyFinish
 from .forms import CutOut
 from .key_tones import DeriveTones, SetToneRule
 from .line import AnyLine, AnyLines
@@ -12,13 +13,15 @@ from .paint import Answer, AnyPaint, Repaint
 from .seal import AnySeal, TakeUnder
 from .sketch import AnySketch, AnySketches
 from .spans import AnySpan, SpanOperation
-from .stack import AnyStack, StackOperation
+from .stack import AnyStack as _AnyStack
+from .stack import StackOperation
 from .time import AnyTime as _AnyTime
 from .time import TimeOperation
 from .tone import AnyTone, Clear, Copy
 
 AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | AnyTone | AnySketch | CutOut
 AnyTime = _AnyTime | AnySpan | AnyDrawings
+AnyStack = _AnyStack | AnyFinish
 AnyModel = _AnyModel | SetToneRule | DeriveTones
 AnyRun = TakeUnder | Repaint | Answer | Copy | Clear | AnyLines | AnySketches
 

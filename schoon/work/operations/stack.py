@@ -8,7 +8,6 @@ from typing import Annotated, Literal
 
 from pydantic import Field, PrivateAttr
 
-from ...core.finish import Entry
 from ...errors import NotFound, Refusal
 from ...store import actor
 from ...store.states import (
@@ -62,11 +61,14 @@ class Order(StackOperation):
         return stack.model_copy(update={"order": tuple(self.levels)})
 
 
-class _OnLevel(StackOperation):
+class OnLevel(StackOperation):
+    """A change of one level."""
+
     level: Id
     _name: str = PrivateAttr(default="a level")
 
     def one(self, level: Level, offers: Offers) -> Level:
+        """The level after it. Raises NotFound and Refusal."""
         raise NotImplementedError
 
     def own(self, stack: Stack) -> Level:
@@ -82,7 +84,7 @@ class _OnLevel(StackOperation):
         return stack.model_copy(update={"levels": {**stack.levels, self.level: changed}})
 
 
-class Rename(_OnLevel):
+class Rename(OnLevel):
     """Gives a level another name."""
 
     do: Literal["rename"]
@@ -95,7 +97,7 @@ class Rename(_OnLevel):
         return level.model_copy(update={"name": named(self.name, "level")})
 
 
-class Lock(_OnLevel):
+class Lock(OnLevel):
     """A locked level is seen and handed off, but not changed."""
 
     do: Literal["lock"]
@@ -108,7 +110,7 @@ class Lock(_OnLevel):
         return level.model_copy(update={"locked": self.locked})
 
 
-class PutAside(_OnLevel):
+class PutAside(OnLevel):
     """Puts a level aside, or brings it back in front of the others."""
 
     do: Literal["aside"]
@@ -129,7 +131,7 @@ class PutAside(_OnLevel):
         return stack.model_copy(update={"order": others if self.aside else (*others, self.level)})
 
 
-class UseModel(_OnLevel):
+class UseModel(OnLevel):
     """Paints a level against a model."""
 
     do: Literal["model"]
@@ -147,7 +149,7 @@ class UseModel(_OnLevel):
         return level.model_copy(update={"model": self.model, "key": keys[0] if keys else None})
 
 
-class SeeIn(_OnLevel):
+class SeeIn(OnLevel):
     """Sees a level in another colour key."""
 
     do: Literal["key"]
@@ -162,7 +164,7 @@ class SeeIn(_OnLevel):
         return level.model_copy(update={"key": self.key})
 
 
-class KeyFrom(_OnLevel):
+class KeyFrom(OnLevel):
     """Sees a level in another colour key from a frame on; None takes the change at that frame away. eased: the colours go
     there evenly from the change before."""
 
@@ -185,7 +187,7 @@ class KeyFrom(_OnLevel):
         return level.model_copy(update={"key_changes": dict(sorted(others.items()))})
 
 
-class Depth(_OnLevel):
+class Depth(OnLevel):
     """Puts the parts of a level in another order of depth from a drawing on; with None it is as before it again."""
 
     do: Literal["depth"]
@@ -206,7 +208,7 @@ class Depth(_OnLevel):
         )
 
 
-class Purpose(_OnLevel):
+class Purpose(OnLevel):
     """What a level is for."""
 
     do: Literal["purpose"]
@@ -238,7 +240,7 @@ _PURPOSES = {
 }
 
 
-class Skip(_OnLevel):
+class Skip(OnLevel):
     """The stages a level does without: nothing of them is open, the gate before hand-off included."""
 
     do: Literal["skip"]
@@ -255,7 +257,7 @@ class Skip(_OnLevel):
         return level.model_copy(update={"skips": tuple(dict.fromkeys(self.stages))})
 
 
-class LabelLevel(_OnLevel):
+class LabelLevel(OnLevel):
     """Writes a word of one's own on a level, or takes it off."""
 
     do: Literal["label-level"]
@@ -272,7 +274,7 @@ class LabelLevel(_OnLevel):
         return level.model_copy(update={"label": self.written})
 
 
-class LabelPart(_OnLevel):
+class LabelPart(OnLevel):
     """Writes a word of one's own on a part of a level, or takes it off."""
 
     do: Literal["label-part"]
@@ -298,7 +300,7 @@ class LabelPart(_OnLevel):
 _MOST_LABELS = 200
 
 
-class Free(_OnLevel):
+class Free(OnLevel):
     """Frees a linked level: what is done to its drawings is done to them alone from now on."""
 
     do: Literal["free"]
@@ -310,7 +312,7 @@ class Free(_OnLevel):
         return level.model_copy(update={"linked": False})
 
 
-class LayPictures(_OnLevel):
+class LayPictures(OnLevel):
     """How the pictures of a level are brought to the frame: wholly inside, over all of it, or at their own size."""
 
     do: Literal["lay"]
@@ -328,7 +330,7 @@ class LayPictures(_OnLevel):
 _LAID = {"fit": "inside the frame", "fill": "over all of the frame", "own": "at its own size"}
 
 
-class Sight(_OnLevel):
+class Sight(OnLevel):
     """How a level is seen; what is not named stays. tint: "" for the colours it has."""
 
     do: Literal["sight"]
@@ -357,7 +359,7 @@ class NewNotch(NotchState):
     scale: float = Field(default=1.0, ge=0.01, le=100, allow_inf_nan=False)
 
 
-class SetPlace(_OnLevel):
+class SetPlace(OnLevel):
     """Where a level lies: a notch at a frame, None takes it away; its pivot; the share of the framing's move it takes."""
 
     do: Literal["place-level"]
@@ -399,7 +401,7 @@ class SetFraming(StackOperation):
 EntryName = Annotated[str, Field(min_length=1, max_length=40)]
 
 
-class NameEntry(_OnLevel):
+class NameEntry(OnLevel):
     """A named entry of a level's set: a drawing or a short run, with the frames each is held; None takes it away."""
 
     do: Literal["name-entry"]
@@ -438,7 +440,7 @@ def _notched(
     return dict(sorted({**others, frame: plain}.items()))
 
 
-class SetLight(_OnLevel):
+class SetLight(OnLevel):
     """Where the light of a level stands from a frame on, or with a part for that part alone; None takes it away.
 
     key: the colour key in which it stands so, 0 for all that have no light of their own.
@@ -475,25 +477,7 @@ class SetLight(_OnLevel):
         return level.model_copy(update={"key_lights": {**others, self.key: lights} if lights else others})
 
 
-class SetFinish(_OnLevel):
-    """What is done to the picture of a level, in order; the whole list anew. what: the change in words, for the history."""
-
-    do: Literal["finish"]
-    entries: Annotated[list[Entry], Field(max_length=60)]
-    what: str = Field(default="", max_length=120)
-
-    def label(self) -> str:
-        return f"{self.what or 'change the finish'} of {self._name}"
-
-    def one(self, level: Level, offers: Offers) -> Level:
-        if level.locked:
-            raise is_locked(level.name)
-        if len({entry.id for entry in self.entries}) < len(self.entries):
-            raise Refusal("An entry stands twice in the list; open the page again")
-        return level.model_copy(update={"finish": tuple(self.entries)})
-
-
-class Wave(_OnLevel):
+class Wave(OnLevel):
     """Waves a finding through: it is as it is on purpose, and is not asked again. Without a reason it is asked again."""
 
     do: Literal["wave"]
@@ -545,7 +529,6 @@ AnyStack = (
     | SetFraming
     | NameEntry
     | SetLight
-    | SetFinish
     | KeyFrom
     | Wave
 )

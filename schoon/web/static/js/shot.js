@@ -1,6 +1,7 @@
 // The page of a shot: one drawing on the table, its neighbours in the wings, the run in sheet and ledge.
 
 import { catchUp } from './early.js';
+import { takeUp } from './edits/queue.js';
 import { Depth } from './shot/depth.js';
 import { Dock } from './shot/dock.js';
 import { KeyChanges } from './shot/key_changes.js';
@@ -46,6 +47,8 @@ app.on('run', () => {
 app.on('colours', () => app.stage.ledge());
 app.on('drawn', () => app.stage.drawn());
 
+// What a closed tab has left is shown as waiting from the start.
+await takeUp(app.byId);
 catchUp($('key'));
 app.table.view.fit();
 app.tools.build();

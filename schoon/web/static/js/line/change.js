@@ -1,32 +1,32 @@
 // One way to change the line: an operation goes to the server, its strokes come back and are shown.
 
-import { edit, notice } from '../api.js';
+import { notice } from '../api.js';
+import { edit } from '../edits/queue.js';
 import { adopt } from '../shot/drawings.js';
 
 // op: { do: 'bend', … }. Resolves to the answer, or null if it was refused.
 export async function change(app, op, entry = app.current) {
-  const before = entry.revision;
+  const taken = (answer, before) => {
+    adopt(entry, before, { line: (old) => merged(old, answer) });
+    entry.touched += answer.strokes.filter((s) => s.by === 'hand').length;
+    if (op.do === 'trace') entry.strokes += 1;
+    else entry.strokes += answer.strokes.filter(({ id }) => !answer.old?.has(id)).length - answer.removed.length;
+  };
   let answer;
   try {
-    answer = await edit(entry, op.do, op);
+    answer = await edit(entry, op.do, op, { adopt: taken });
   } catch (error) {
     notice(error.message, true);
     if (entry === app.current) app.table.draw();
     return null;
   }
+  app.sync.changed(entry);
   // Somebody else's strokes are in the drawing too: it is read anew instead of guessed.
   if (answer.merged) {
-    app.sync.changed(entry);
     app.sync.refresh();
     if (entry === app.current) await app.table.draw();
     return answer;
   }
-  adopt(entry, before, { line: (old) => merged(old, answer) });
-  const now = new Map(answer.strokes.map((s) => [s.id, s]));
-  entry.touched += answer.strokes.filter((s) => s.by === 'hand').length;
-  if (op.do === 'trace') entry.strokes += 1;
-  else entry.strokes += [...now.keys()].filter((id) => !answer.old?.has(id)).length - answer.removed.length;
-  app.sync.changed(entry);
   if (answer.others.length) app.sync.refresh();
   return answer;
 }

@@ -1,7 +1,8 @@
 // The ledge of the Line stage: its views, and what they share.
 
 import { fill, html } from '../dom.js';
-import { notice, post } from '../api.js';
+import { notice } from '../api.js';
+import { changeRun } from '../edits/queue.js';
 import { BetweenView } from './views/between.js';
 import { CompareView } from './views/compare.js';
 import { HoldView } from './views/hold.js';
@@ -77,7 +78,7 @@ export class LineLedge {
   async post(what, content) {
     const { app } = this;
     try {
-      const answer = await post(`/api/levels/${app.level}/${what}`, content);
+      const answer = await changeRun(app.level, what, content);
       await app.sync.refresh();
       await app.table.draw();
       return answer;

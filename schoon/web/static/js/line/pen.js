@@ -89,9 +89,10 @@ export class TraceTool extends PenTool {
     const started = performance.now();
     const snap = Math.min(100, hand.snap / app.table.view.zoom);
     const wanted = { id: newId(), path, width: app.data.rule.outline, steady: exact ? 0 : hand.steady, snap: exact ? 0 : snap, part: hand.part, ...(exact ? {} : this.settles()) };
-    const answer = await change(app, { do: 'trace', ...wanted }, entry);
-    if (answer && !answer.merged && app.current === entry) app.table.paper.addInk(answer.strokes);
+    const done = change(app, { do: 'trace', ...wanted }, entry);
     clear();
+    const answer = await done;
+    if (answer && !answer.merged && app.table.shown === entry) app.table.paper.addInk(answer.strokes);
     if (answer && exact && app.current === entry && app.tools.now === this) this.points.lend(wanted.id);
     performance.measure('trace', { start: started });
   }
@@ -103,8 +104,9 @@ export class RedrawTool extends PenTool {
   async draw(entry, path, clear) {
     const { app, hand } = this;
     const reach = Math.min(400, 18 / app.table.view.zoom + 4);
-    await change(app, { do: 'redraw', path, steady: hand.steady, reach, locked: app.parts.notOpen(), ...this.settles() }, entry);
+    const done = change(app, { do: 'redraw', path, steady: hand.steady, reach, locked: app.parts.notOpen(), ...this.settles() }, entry);
     clear();
+    await done;
     if (app.current === entry) app.table.draw();
   }
 }

@@ -1,6 +1,7 @@
 // Deriving a colour key: by light, or from a painted picture; side by side before it is kept.
 
-import { change, notice, post, upload } from '../api.js';
+import { notice, post, upload } from '../api.js';
+import { change } from '../edits/queue.js';
 
 const keyOf = (id) => JSON.parse(document.getElementById('keys-data').textContent).find((k) => k.id === Number(id));
 const derive = document.getElementById('derive');

@@ -1,7 +1,8 @@
 // Pots from the pictures of the sheet: one colour sampled by a click, or all flat colours proposed.
 
 import { fill, html } from '../dom.js';
-import { change, get, notice, post } from '../api.js';
+import { get, notice, post } from '../api.js';
+import { change } from '../edits/queue.js';
 
 const box = document.getElementById('sampled');
 let sampled = null;

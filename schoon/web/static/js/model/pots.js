@@ -1,6 +1,7 @@
 // The table of pots: colours and tones in each key, parts, what a whole figure has of each.
 
-import { change, notice } from '../api.js';
+import { notice } from '../api.js';
+import { change } from '../edits/queue.js';
 import { writeName } from '../naming.js';
 
 // A colour changed here changes on every drawing that carries the pot.

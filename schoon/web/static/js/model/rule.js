@@ -1,7 +1,8 @@
 // The line rule of the model, shown as it looks; it is laid on lines at Line.
 
 import { fill, html } from '../dom.js';
-import { change, notice } from '../api.js';
+import { notice } from '../api.js';
+import { change } from '../edits/queue.js';
 
 // What is never 0.
 const WEIGHTS = { outline: 1, inner: 1, detail: 1, thinnest: 1, thickest: 1 };

@@ -1,6 +1,7 @@
 // Tones of a colour key: the rule for pots without a colour of their own, seen on all pots before it is kept.
 
-import { change, notice, post } from '../api.js';
+import { notice, post } from '../api.js';
+import { change } from '../edits/queue.js';
 
 const form = document.getElementById('tone-rules');
 const box = form?.closest('details');

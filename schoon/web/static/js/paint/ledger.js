@@ -1,7 +1,8 @@
 // The ledger: rows are pots, columns drawings, each cell a crop of what carries that pot. Only what is in sight is made.
 
 import { fill, html } from '../dom.js';
-import { change, get, notice } from '../api.js';
+import { get, notice } from '../api.js';
+import { change } from '../edits/queue.js';
 import { CARD } from '../keys.js';
 import { oddity } from '../pure/oddity.js';
 

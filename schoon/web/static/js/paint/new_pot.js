@@ -1,6 +1,7 @@
 // A new pot while painting, without a model even: a colour that is picked or sampled anywhere, poured at once, named later.
 
-import { change, notice, post } from '../api.js';
+import { notice, post } from '../api.js';
+import { change } from '../edits/queue.js';
 import { fill, html } from '../dom.js';
 import { writeName } from '../naming.js';
 

@@ -3,7 +3,8 @@
 
 import { CARD } from '../keys.js';
 import { fill, html } from '../dom.js';
-import { change, get, notice } from '../api.js';
+import { get, notice } from '../api.js';
+import { change } from '../edits/queue.js';
 import { paint } from '../shot/drawings.js';
 
 // The keys of the pots in question, likeliest first.

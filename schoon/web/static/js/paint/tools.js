@@ -1,6 +1,7 @@
 // Tools of paint: pour and lift off, a ring, a patch through the whole run, the sampler.
 
-import { edit, notice } from '../api.js';
+import { notice } from '../api.js';
+import { edit } from '../edits/queue.js';
 import { paintNow, paintSeen } from '../shot/drawings.js';
 import { penDrag } from '../shot/pen.js';
 

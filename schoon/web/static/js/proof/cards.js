@@ -2,7 +2,8 @@
 
 import { CARD } from '../keys.js';
 import { fill, html } from '../dom.js';
-import { change, edit, get, notice, post } from '../api.js';
+import { get, notice, post } from '../api.js';
+import { change, edit } from '../edits/queue.js';
 import { line } from '../shot/drawings.js';
 
 const CROP = [124, 92];

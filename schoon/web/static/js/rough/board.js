@@ -1,6 +1,7 @@
 // The pass that is drawn on, as a canvas over the paper at the drawing's own size. What a stroke changes is sent as tiles.
 
-import { edit, notice } from '../api.js';
+import { notice } from '../api.js';
+import { edit } from '../edits/queue.js';
 
 const SIDE = 256;
 const canvasOf = (width, height) => new OffscreenCanvas(width, height);

@@ -1,6 +1,7 @@
 // Passes of the rough in the dock: which is drawn on, how each is seen, and which Line reads; and the pencil.
 
-import { edit, notice } from '../api.js';
+import { notice } from '../api.js';
+import { edit } from '../edits/queue.js';
 import { fill, html } from '../dom.js';
 import { lineNow } from '../shot/drawings.js';
 

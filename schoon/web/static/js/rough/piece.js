@@ -1,6 +1,7 @@
 // A piece of the rough inside a lasso: moved, turned, scaled and bent by its corners, then laid down, here or on others.
 
-import { notice, post } from '../api.js';
+import { notice } from '../api.js';
+import { change } from '../edits/queue.js';
 import { fill, html } from '../dom.js';
 import { HELD } from '../keys.js';
 import { heldKeys } from '../shot/keyboard.js';
@@ -108,7 +109,7 @@ export class Piece {
     const piece = { piece: this.png, corners: this.corners.map((c) => c.map(round)), of, source: moves ? entry.id : null, ring: moves ? this.ring.map((p) => p.map(round)) : [], fresh: newId() };
     this.end();
     try {
-      await post(`/api/levels/${app.level}/do`, { do: { do: 'lift', ...piece } });
+      await change('levels', app.level, 'lift', piece);
       this.stage.board.on = '';
       app.sync.undoes('drawings');
       await app.sync.refresh();

@@ -1,7 +1,8 @@
 // Gap cards through the whole shot, worst doubt first.
 
 import { fill, html } from '../dom.js';
-import { change, edit, get, notice } from '../api.js';
+import { get, notice } from '../api.js';
+import { change, edit } from '../edits/queue.js';
 import { CARD } from '../keys.js';
 
 const SEEN = 80;

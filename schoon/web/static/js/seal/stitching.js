@@ -1,6 +1,7 @@
 // Stitches by hand: drawn, chosen, deleted; and leaks traced to where they run out.
 
-import { edit, notice, post } from '../api.js';
+import { notice, post } from '../api.js';
+import { edit } from '../edits/queue.js';
 import { thinned } from '../pure/geometry.js';
 import { make } from '../shot/paper.js';
 
@@ -12,6 +13,7 @@ export class StitchTool {
   down(event, from) {
     const { app } = this;
     const { paper, view } = app.table;
+    const entry = app.current;
     const path = [from];
     const node = make('path', { class: 'pen', 'stroke-width': 2, style: 'stroke: var(--alarm)' }, paper.layers['pen-layer']);
     return {
@@ -20,10 +22,10 @@ export class StitchTool {
         node.setAttribute('d', `M${path.map((p) => p.map((v) => v.toFixed(1)).join(',')).join(' ')}`);
       },
       async up() {
+        const done = edit(entry, 'stitch', { points: thinned(path) });
         node.remove();
-        const entry = app.current;
         try {
-          await edit(entry, 'stitch', { points: thinned(path) });
+          await done;
           app.sync.changed(entry);
           app.table.draw();
         } catch (error) { notice(error.message, true); }

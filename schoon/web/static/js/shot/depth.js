@@ -1,7 +1,8 @@
 // The parts of the model from front to rear, as they lie in the drawing on the table.
 
 import { fill, html } from '../dom.js';
-import { change, notice } from '../api.js';
+import { notice } from '../api.js';
+import { change } from '../edits/queue.js';
 
 const $ = (id) => document.getElementById(id);
 

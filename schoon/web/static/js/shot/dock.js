@@ -1,7 +1,8 @@
 // The model dock: pots with their counts, the colour key, the sheet pictures.
 
 import { fill, html } from '../dom.js';
-import { change, notice, post } from '../api.js';
+import { notice, post } from '../api.js';
+import { change } from '../edits/queue.js';
 
 const $ = (id) => document.getElementById(id);
 

@@ -2,6 +2,7 @@
 
 import { fill, html } from '../dom.js';
 import { get, post, notice } from '../api.js';
+import { settled } from '../edits/queue.js';
 
 const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', specks: 'Joining specks', carry: 'Carrying paint', track: 'Following the patch', tone: 'Shading', props: 'Placing the prop', proof: 'Looking at drawings', export: 'Saving' };
 
@@ -10,6 +11,8 @@ export class Jobs {
 
   // quiet: nothing is said of it unless it fails.
   async start(url, content, onDone, quiet = false) {
+    // It is computed from what the hand has done by now.
+    await settled(this.app.level);
     try { this.watch(await post(url, content), onDone, quiet); } catch (error) { notice(error.message, true); }
   }
 

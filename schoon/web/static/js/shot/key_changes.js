@@ -1,7 +1,8 @@
 // Colour keys over time: which one the level takes on from where on, at once or evenly.
 
 import { fill, html } from '../dom.js';
-import { change, notice } from '../api.js';
+import { notice } from '../api.js';
+import { change } from '../edits/queue.js';
 
 const $ = (id) => document.getElementById(id);
 

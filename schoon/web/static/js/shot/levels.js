@@ -1,7 +1,8 @@
 // The stack of levels: the others are seen behind and before the drawing on the table; only its own level is worked on.
 
 import { fill, html } from '../dom.js';
-import { change, notice, post } from '../api.js';
+import { notice, post } from '../api.js';
+import { change } from '../edits/queue.js';
 import { writeName } from '../naming.js';
 import { inverse, multiply } from '../pure/geometry.js';
 import { shown, writeLabel } from './label.js';

@@ -1,6 +1,7 @@
 // The paper: layers of one drawing in SVG, coloured by the pots' CSS variables.
 
 import { centreLine, inverse, multiply } from '../pure/geometry.js';
+import { steadied } from '../pure/hand.js';
 import { drawTones } from '../tone/layer.js';
 
 const NS = 'http://www.w3.org/2000/svg';
@@ -14,11 +15,11 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'waiting', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
 const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
-const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'noted'];
+const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'noted', 'waiting'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -136,6 +137,36 @@ export class Paper {
     this.layers.ink.replaceChildren(...strokes.flatMap((s) => inkNodes(s, chosen.has(s.id), showDoubt)));
   }
 
+  // Lines and forms that were drawn and are on their way to the server: { id, path, width, kind, pot }.
+  waiting(list) {
+    const layer = this.layers.waiting;
+    if (!list.length && !layer.firstChild) return;
+    layer.replaceChildren(...list.map(({ id, path, width, kind, pot, steady }) => {
+      const points = kind === 'pen' && path.length && path[0].length > 2 ? steadied(path, steady ?? 0) : path;
+      const shut = kind === 'cut-out' ? 'Z' : '';
+      const node = make('path', { d: `M${points.map(([x, y]) => `${x},${y}`).join(' ')}${points.length < 2 ? 'h.1' : ''}${shut}`, class: kind, ...(id ? { 'data-id': id } : {}), ...(width ? { 'stroke-width': width } : {}) });
+      if (pot !== undefined && pot !== null) node.style.setProperty(kind === 'broad' ? 'stroke' : 'fill', `var(--pot-${pot})`);
+      return node;
+    }));
+  }
+
+  // Whether a place lies in a patch as it is drawn.
+  inside(n, [x, y]) {
+    const node = this.patch(n);
+    return Boolean(node?.isPointInFill?.(new DOMPoint(x, y)));
+  }
+
+  // A small picture of a drawing that is being read, in place of everything else.
+  stand(url) {
+    for (const name of ['own', 'ink', 'patches', 'tones', 'stitches', 'doubts', 'ghost', 'marks', 'said', 'waiting', 'onion', 'before', 'noted', 'frame']) {
+      if (name !== 'own') this.layers[name].replaceChildren();
+    }
+    this.own(null);
+    this.image.removeAttribute('href');
+    this.composed(url);
+    delete this.svg.dataset.drawing;
+  }
+
   addInk(strokes) { this.layers.ink.append(...strokes.flatMap((s) => inkNodes(s, false, false))); }
 
   stroke(id) { return [...this.layers.ink.children].find((node) => node.dataset.id === id); }
@@ -235,6 +266,6 @@ export const drawnOn = ({ sketch }) => sketch.passes.length > 0 || sketch.base !
 
 function inkNodes(s, chosen, showDoubt) {
   const doubt = showDoubt && s.doubtful;
-  const node = make('path', { d: s.d, 'data-id': s.id, class: `${chosen ? 'chosen' : ''} ${doubt ? 'doubtful' : ''} ${s.by === 'hand' ? 'by-hand' : ''}`.trim() });
+  const node = make('path', { ...(s.matrix ? { transform: `matrix(${s.matrix.join(' ')})` } : {}), d: s.d, 'data-id': s.id, class: `${chosen ? 'chosen' : ''} ${doubt ? 'doubtful' : ''} ${s.by === 'hand' ? 'by-hand' : ''}`.trim() });
   return doubt ? [node, make('path', { d: centreLine(s.points), class: 'doubt-mark' })] : [node];
 }

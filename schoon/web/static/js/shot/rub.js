@@ -1,6 +1,7 @@
 // Rubbing out along the way of the pen, in the drawing on the table or in all that are chosen, as one undo.
 
-import { notice, post } from '../api.js';
+import { notice } from '../api.js';
+import { change } from '../edits/queue.js';
 import { make } from './paper.js';
 import { trailDrag } from './pen.js';
 
@@ -11,7 +12,7 @@ export function rubDrag(app, at, reach, what, { settled = async () => {}, after 
     const of = app.meant((d) => d === app.current).map((d) => d.id);
     await settled();
     try {
-      await post(`/api/levels/${app.level}/do`, { do: { ...what, path, reach, of } });
+      await change('levels', app.level, what.do, { ...what, path, reach, of });
       app.sync.undoes('drawings');
       await after();
       await app.sync.refresh();

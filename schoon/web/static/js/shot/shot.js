@@ -31,6 +31,7 @@ export class Shot extends Events {
   constructor(data, makeStage, first) {
     super();
     this.data = data;
+    for (const drawing of data.run) drawing.level = data.shot.level_id;
     this.byId = new Map(data.run.map((d) => [d.id, d]));
     this.current = this.byId.get(first) || data.run[0];
     this.chosen = new Set();

@@ -1,6 +1,7 @@
 // What others, jobs and the hand have changed: read anew, undone, done again; and the shot's time.
 
-import { change, edits, get, notice, post } from '../api.js';
+import { get, notice } from '../api.js';
+import { answers, busy, change, onChange, step, takeHeads, waiting } from '../edits/queue.js';
 import * as drawings from './drawings.js';
 
 const $ = (id) => document.getElementById(id);
@@ -14,6 +15,23 @@ export class Sync {
     this.scope = 'drawings';
     $('undo').addEventListener('click', () => this.step('undo', 'drawings'));
     $('redo').addEventListener('click', () => this.step('redo', 'drawings'));
+    takeHeads(app.data.shot.id, app.data.heads);
+    this.otherWindows();
+  }
+
+  // What another window of this browser has changed is read at once; what others have, when one comes back to this window.
+  otherWindows() {
+    const soon = () => { if (this.app.current) this.later(); };
+    document.addEventListener('visibilitychange', () => { if (!document.hidden) soon(); });
+    if (!window.BroadcastChannel) return;
+    const windows = new BroadcastChannel('schoon-edits');
+    windows.addEventListener('message', ({ data }) => { if (data === this.app.data.shot.id) soon(); });
+    onChange(({ answered, answer }) => { if (answered && answer) windows.postMessage(this.app.data.shot.id); });
+  }
+
+  later() {
+    clearTimeout(this.soon);
+    this.soon = setTimeout(() => this.refresh(), SOON);
   }
 
   undoes(subjects) { this.scope = subjects; }
@@ -21,18 +39,28 @@ export class Sync {
   async refresh() {
     const { app } = this;
     const { data } = app;
+    const { level } = app;
+    // What is on its way, or was answered meanwhile, is newer than what is read.
+    const began = new Map();
+    const about = (subject) => { began.set(subject, answers(subject)); };
+    for (const subject of [`level/${level}`, `times/${data.shot.id}`, `stacks/${data.shot.id}`, ...data.run.map((d) => `drawings/${d.id}`)]) about(subject);
+    const newer = (subject) => waiting(subject).length > 0 || answers(subject) !== (began.get(subject) ?? answers(subject));
+    const ticket = (this.ticket = (this.ticket ?? 0) + 1);
     let found;
-    let before;
-    try {
-      do {
-        before = edits();
-        found = await get(`/api/shots/${data.shot.id}/run?level=${app.level}`);
-      } while (before !== edits());
-    } catch (error) { notice(error.message, true); return; }
-    const here = this.takeRun(found.drawings);
-    Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, depth: found.depth, framing: found.framing, meant: found.meant, labels: found.labels });
-    Object.assign(data.shot, { frames: found.frames, fps: found.fps, numbering: found.numbering });
-    for (const level of data.levels) Object.assign(level, found.levels.find((l) => l.id === level.id));
+    try { found = await get(`/api/shots/${data.shot.id}/run?level=${level}`); } catch (error) { notice(error.message, true); return; }
+    // One that was asked later knows more.
+    if (ticket < (this.taken ?? 0)) return;
+    this.taken = ticket;
+    const [time, stack] = [!newer(`times/${data.shot.id}`), !newer(`stacks/${data.shot.id}`)];
+    const here = this.takeRun(found.drawings, (id) => newer(`drawings/${id}`) || newer(`levels/${level}`));
+    takeHeads(data.shot.id, found.heads);
+    if (time) {
+      Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, meant: found.meant, labels: found.labels });
+      Object.assign(data.shot, { frames: found.frames, fps: found.fps, numbering: found.numbering });
+    }
+    if (stack) Object.assign(data, { depth: found.depth, framing: found.framing });
+    if (time && stack) for (const one of data.levels) Object.assign(one, found.levels.find((l) => l.id === one.id));
+    if (!time || !stack) this.later();
     for (const link of document.querySelectorAll('.track a')) {
       link.classList.toggle('done', found.progress.done[link.dataset.stage]);
       link.querySelector('.left').textContent = found.progress.left[link.dataset.stage];
@@ -43,10 +71,15 @@ export class Sync {
   }
 
   // The drawings of the run as they are now; whether the one on the table has changed, or is another one because it is gone.
-  takeRun(fresh) {
+  // newer: whether the page knows more of one than was read.
+  takeRun(fresh, newer = () => false) {
     const { app } = this;
     const { revision } = app.current;
-    app.data.run = fresh.map((drawing) => Object.assign(app.byId.get(drawing.id) ?? {}, drawing));
+    app.data.run = fresh.map((drawing) => {
+      const own = app.byId.get(drawing.id);
+      if (!own) return { ...drawing, level: app.level };
+      return newer(own.id) ? own : Object.assign(own, drawing);
+    });
     app.byId = new Map(app.data.run.map((d) => [d.id, d]));
     app.chosen = new Set([...app.chosen].filter((id) => app.byId.has(id)));
     if (app.byId.get(app.current.id)) return app.current.revision !== revision;
@@ -62,17 +95,21 @@ export class Sync {
     $('undo').disabled = false;
     $('redo').disabled = true;
     if (entry === this.app.current) $('paper').dataset.revision = entry.revision;
-    clearTimeout(this.soon);
-    this.soon = setTimeout(() => this.refresh(), SOON);
+    this.later();
   }
 
   // what: undo or redo.
   async step(what, subjects = this.scope) {
     const { app } = this;
     app.stage.stepped();
+    const entry = subjects === 'drawings' ? app.current : undefined;
     try {
-      const found = await post(`/api/${subjects}/${subjects === 'drawings' ? app.current.id : app.data.shot.id}/${what}`);
-      if (found.message) { notice(found.message); return; }
+      const found = await step(what, subjects, entry?.id ?? app.data.shot.id, { entry, level: entry && app.level });
+      if (found.message) {
+        notice(found.message);
+        if (found.moved) { await this.refresh(); await app.table.draw(); }
+        return;
+      }
       const many = found.drawings?.length > 1 ? ` on ${found.drawings.length} drawings` : '';
       const pots = found.pots?.length ? `; back in the model: ${found.pots.join(', ')}` : '';
       notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label || 'the last change'}${many}${pots}`);

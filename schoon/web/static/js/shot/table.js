@@ -1,6 +1,8 @@
 // The table: the drawing that is worked on, drawn as the stage wants it.
 
 import { notice } from '../api.js';
+import { onChange, waitingFor } from '../edits/queue.js';
+import { changedStrokes, drawnPaths, pouredPaint } from '../pure/waiting.js';
 import * as drawings from './drawings.js';
 import { Levels } from './levels.js';
 import { Paper, drawnOn, make, roughStep, roughUrl } from './paper.js';
@@ -24,6 +26,7 @@ export class Table {
       this.view.around(event.clientX, event.clientY, Math.exp(-event.deltaY * 0.0016), 0);
     }, { passive: false });
     app.on('drawn', () => this.prefetch());
+    onChange((what) => this.waits(what));
     $('see-change').addEventListener('click', () => { this.seesChange = !this.seesChange; this.draw(); });
     $('change-looked').addEventListener('click', () => app.sync.time('look', { drawing: app.current.id }).then(() => app.sync.refresh()));
     app.on('colours', () => app.stage && this.own(app.current, drawings.lineNow(app.current)));
@@ -59,6 +62,30 @@ export class Table {
     paper.composed(`${app.colours.viewUrl(shown, this.asked.step, 'paint')}&clear=true&exact=true`);
   }
 
+  // Edits of a drawing that wait for their answer.
+  waitingOf(entry) { return waitingFor(entry, this.app.level).map((item) => item.op); }
+
+  // What waits has changed. What an answer has brought is drawn by whoever asked; where others' changes came with it, all is
+  // read anew, and what waited stays in sight until that is there.
+  waits({ subject, level, answered, answer }) {
+    const { app } = this;
+    if (!app.current || (subject !== `drawings/${app.current.id}` && level !== app.level)) return;
+    if (answered && (!answer || answer.merged)) { if (this.shown === app.current) this.draw(); return; }
+    this.showWaiting();
+  }
+
+  showWaiting() { if (this.shown) this.paper.waiting(drawnPaths(this.waitingOf(this.shown))); }
+
+  // What is known of a drawing, with what waits for its answer.
+  seenPaint(entry, shapes) {
+    if (!shapes) return shapes;
+    const found = pouredPaint(shapes.patches, this.waitingOf(entry), (n, at) => this.paper.inside(n, at));
+    if (!found.size) return shapes;
+    const paint = { ...shapes.paint };
+    for (const [n, value] of found) if (value) paint[n] = value; else delete paint[n];
+    return { ...shapes, paint };
+  }
+
   // Shows a drawing. flip: only while a key is held, nothing else follows.
   async draw(entry = this.app.current, flip = false) {
     const { app, paper } = this;
@@ -70,6 +97,11 @@ export class Table {
     let shapes = withPatches ? drawings.paintNow(entry) : null;
     if (!line || (withPatches && !shapes)) {
       const { revision } = entry;
+      // What lies on the paper is never another drawing than the one that is named: until it is read, its small picture stands for it.
+      if (this.shown && this.shown !== entry) {
+        this.shown = null;
+        paper.stand(app.colours.viewUrl(entry, 300, stage.look));
+      }
       const slow = setTimeout(() => { if (ticket === this.drawn) $('waiting').hidden = false; }, SLOW);
       try {
         [line, shapes] = await Promise.all([drawings.line(entry), withPatches ? drawings.paint(entry) : null]);
@@ -90,9 +122,11 @@ export class Table {
     paper.lies = mine.pictures && !drawnOn(line) ? Levels.lying(mine, mine.pictures) : Levels.lying(mine, mine.paper);
     paper.rough(entry, line, paper.change ? 'full' : stage.rough(line.strokes.length > 0));
     this.own(entry, line);
-    paper.ink(app.looks.way === 'bare' ? [] : stage.ink(line.strokes), stage.picked, stage.showsDoubt && !flip && !line.own);
+    const waiting = this.waitingOf(entry);
+    paper.ink(app.looks.way === 'bare' ? [] : stage.ink(changedStrokes(line.strokes, waiting)), stage.picked, stage.showsDoubt && !flip && !line.own);
     paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
-    paper.patches(shapes, how, stage.showsBare);
+    paper.patches(this.seenPaint(entry, shapes), how, stage.showsBare);
+    paper.waiting(drawnPaths(waiting));
     this.shown = entry;
     this.compose();
     this.tones();

@@ -1,5 +1,6 @@
 // The tools of a stage in the tray, the one in the hand, and the pen on the paper.
 
+import { notice } from '../api.js';
 import { fill, html } from '../dom.js';
 import { HELD } from '../keys.js';
 import * as drawings from './drawings.js';
@@ -88,7 +89,10 @@ export class Tools {
     const { once } = this;
     if (event.button === 1 || heldKeys.has(HELD.drag)) this.stroke = dragging(table.view);
     else if (heldKeys.has(HELD.turn)) this.stroke = turning(table.view);
-    else {
+    else if (table.shown !== this.app.current) {
+      // What one sees and what the pen changes are the same drawing.
+      notice(table.shown ? `The pen waits: let go of the key to draw on drawing ${this.app.current.number}` : `The pen waits until drawing ${this.app.current.number} is read`);
+    } else {
       this.once = null;
       this.stroke = (once || this.over || this.now?.down?.bind(this.now) || nothing)(event, this.at(event)) || null;
     }

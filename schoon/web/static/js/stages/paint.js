@@ -1,7 +1,8 @@
 // Paint: pour pots into patches, sample, lift off, carry to the other drawings.
 
 import { fill, html } from '../dom.js';
-import { edit, notice, post } from '../api.js';
+import { notice, post } from '../api.js';
+import { edit } from '../edits/queue.js';
 import { adopt, paintNow, paintSeen } from '../shot/drawings.js';
 import { Ledger } from '../paint/ledger.js';
 import { UnsureQueue } from '../paint/queue.js';
@@ -123,20 +124,15 @@ export class PaintStage extends Stage {
   // Resolves to the answer, or null if it was refused.
   async send(entry, what, content) {
     const { app } = this;
-    const before = entry.revision;
     const sent = performance.now();
+    const taken = ({ revision, paint, remarks }, before) => {
+      adopt(entry, before, { paint: (old) => ({ ...old, revision, paint, remarks }) });
+      const all = Object.values(paint);
+      Object.assign(entry, { painted: all.length, hand: all.filter((p) => p.by === 'hand').length, unsure: all.filter((p) => p.unsure).length });
+    };
     try {
-      const answer = await edit(entry, what, content);
+      const answer = await edit(entry, what, content, { adopt: taken });
       performance.measure('pour', { start: sent });
-      // Somebody else's changes are in the drawing too: it is read anew instead of guessed.
-      if (!answer.merged) {
-        const { revision, paint, remarks } = answer;
-        adopt(entry, before, { paint: (old) => ({ ...old, revision, paint, remarks }) });
-        const all = Object.values(paint);
-        const hand = all.filter((p) => p.by === 'hand').length;
-        const unsure = all.filter((p) => p.unsure).length;
-        Object.assign(entry, { painted: all.length, hand, unsure });
-      }
       app.sync.changed(entry);
       return answer;
     } catch (error) { notice(error.message, true); return null; } finally { app.table.draw(); }

@@ -1,7 +1,8 @@
 // Seal: gap cards through the whole shot, and stitches by hand.
 
 import { CARD } from '../keys.js';
-import { edit, notice } from '../api.js';
+import { notice } from '../api.js';
+import { edit } from '../edits/queue.js';
 import { GapCards } from '../seal/cards.js';
 import { Specks } from '../seal/specks.js';
 import { ChooseStitchTool, LeakTool, StitchTool } from '../seal/stitching.js';

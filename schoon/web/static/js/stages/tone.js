@@ -1,7 +1,8 @@
 // Tone: set the light, block in shade and light, carry them through the run, keep them steady.
 
 import { fill, html } from '../dom.js';
-import { edit, notice, post } from '../api.js';
+import { notice } from '../api.js';
+import { change, edit } from '../edits/queue.js';
 import { adopt, paintNow } from '../shot/drawings.js';
 import { patchUnder } from '../paint/tools.js';
 import { KINDS, KIND_WORDS, shownIn } from '../tone/layer.js';
@@ -85,14 +86,12 @@ export class ToneStage extends Stage {
 
   async send(entry, what, content) {
     const { app } = this;
-    const before = entry.revision;
+    const taken = ({ revision, tones }, before) => {
+      adopt(entry, before, { paint: (old) => ({ ...old, revision, tones }) });
+      Object.assign(entry, { toned: tones.length, toned_by_hand: tones.filter((t) => t.by === 'hand').length, toned_unsure: tones.filter((t) => t.unsure).length });
+    };
     try {
-      const answer = await edit(entry, what, content);
-      if (!answer.merged) {
-        const { revision, tones } = answer;
-        adopt(entry, before, { paint: (old) => ({ ...old, revision, tones }) });
-        Object.assign(entry, { toned: tones.length, toned_by_hand: tones.filter((t) => t.by === 'hand').length, toned_unsure: tones.filter((t) => t.unsure).length });
-      }
+      await edit(entry, what, content, { adopt: taken });
       app.sync.changed(entry);
     } catch (error) { notice(error.message, true); } finally { await app.table.draw(); }
   }
@@ -225,7 +224,7 @@ export class ToneStage extends Stage {
       kind, rings, takes, soft, pots, parts, at, key, without,
     }));
     try {
-      const done = await post(`/api/levels/${app.level}/do`, { do: { do: 'tone-copy', to, shapes: plain } });
+      const done = await change('levels', app.level, 'tone-copy', { to, shapes: plain });
       notice(`${shapes.length} tone${shapes.length === 1 ? '' : 's'} copied to ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}`);
       await app.sync.refresh();
     } catch (error) { notice(error.message, true); }
@@ -235,7 +234,7 @@ export class ToneStage extends Stage {
     const { app } = this;
     const of = app.meant((d) => d === app.current).map((d) => d.id);
     try {
-      const done = await post(`/api/levels/${app.level}/do`, { do: { do: 'tone-clear', of, kinds: [this.kind], hand: true } });
+      const done = await change('levels', app.level, 'tone-clear', { of, kinds: [this.kind], hand: true });
       notice(`${KIND_WORDS[this.kind]} cleared in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'}`);
       await app.sync.refresh();
     } catch (error) { notice(error.message, true); }

@@ -2,7 +2,8 @@
 // off the end of the shot, or if acts are to be tried: then it stands in the sheet, and plays, until it is kept or dropped.
 
 import { fill, html } from '../dom.js';
-import { change, notice, post } from '../api.js';
+import { notice, post } from '../api.js';
+import { change } from '../edits/queue.js';
 import { reachOf } from './alive.js';
 
 const $ = (id) => document.getElementById(id);

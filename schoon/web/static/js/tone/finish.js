@@ -1,7 +1,8 @@
 // The finish of the level: an ordered list; each entry with its range, a switch, and what it touches.
 
 import { fill, html } from '../dom.js';
-import { change, get, notice, post } from '../api.js';
+import { get, notice, post } from '../api.js';
+import { change, waiting } from '../edits/queue.js';
 import { newId } from '../pure/ids.js';
 import { Fields } from './finish_fields.js';
 import { KINDS, TREATMENTS, WHERE } from './finish_kinds.js';
@@ -9,7 +10,7 @@ import { KINDS, TREATMENTS, WHERE } from './finish_kinds.js';
 export class Finish {
   constructor(app, stage) {
     Object.assign(this, { app, stage, chosen: null, recipes: null });
-    this.fields = new Fields(app, stage, (entry, what) => this.keep(this.list.map((e) => (e.id === entry.id ? entry : e)), what));
+    this.fields = new Fields(app, stage, (entry, changes, what) => this.set(entry, changes, what));
   }
 
   get list() { return this.app.levels.mine?.finish ?? []; }
@@ -40,18 +41,33 @@ export class Finish {
     return said[entry.kind]();
   }
 
-  // The list is kept at once; what changed is said in the history.
-  async keep(entries, what) {
+  // One entry at a time is changed, so that another hand on the list, or a quick one, loses nothing. seen: the list as it
+  // will be, which is shown at once; what changed is said in the history.
+  async send(how, fields, seen, what) {
     const { app } = this;
+    app.levels.mine.finish = seen;
+    this.stage.ledge();
     try {
-      const answer = await change('stacks', app.data.shot.id, 'finish', { level: app.level, entries, what });
+      const answer = await change('stacks', app.data.shot.id, how, { level: app.level, ...fields, what });
       app.sync.undoes('stacks');
-      app.levels.mine.finish = answer.levels[app.level].finish;
+      if (waiting(`stacks/${app.data.shot.id}`).length) return;
+      if (answer.again) await app.sync.refresh(); else app.levels.mine.finish = answer.levels[app.level].finish;
       app.colours.use(app.data.key);
       app.table.draw();
-    } catch (error) { notice(error.message, true); }
+    } catch (error) { notice(error.message, true); await app.sync.refresh(); }
     this.stage.ledge();
   }
+
+  // changes: fields of an entry; of its notches those of the named frames, null for none.
+  set(entry, changes, what) {
+    const notches = changes.notches && Object.fromEntries(Object.entries({ ...entry.notches, ...changes.notches }).filter(([, values]) => values));
+    const after = { ...entry, ...changes, ...(notches ? { notches } : {}) };
+    return this.send('finish-set', { entry: entry.id, fields: changes }, this.list.map((e) => (e.id === entry.id ? after : e)), what);
+  }
+
+  lay(entries, what) { return this.send('finish-add', { add: entries }, [...this.list, ...entries], what); }
+
+  takeOut(entry, what) { return this.send('finish-out', { entry: entry.id }, this.list.filter((e) => e.id !== entry.id), what); }
 
   add(kind) {
     const [w, h] = this.app.table.view.size;
@@ -60,7 +76,7 @@ export class Finish {
     const places = { wash: { x0: cx, y0: Math.round(box[3]), x1: cx, y1: Math.round(box[1]) }, flare: { x: cx, y: cy }, contact: { parts: this.fields.parts.slice(0, 1) } };
     const entry = { id: newId(), kind, on: true, first: null, last: null, notches: {}, ...KINDS[kind].plain, ...places[kind] };
     this.chosen = entry.id;
-    const keep = (made) => this.keep([...this.list, made], `add ${KINDS[kind].words.toLowerCase()}`);
+    const keep = (made) => this.lay([made], `add ${KINDS[kind].words.toLowerCase()}`);
     // An area is drawn on the paper before it is an entry.
     if (kind === 'hide') this.app.table.pickRing((ring) => keep({ ...entry, ring }));
     else keep(entry);
@@ -71,7 +87,7 @@ export class Finish {
     const k = list.findIndex((e) => e.id === entry.id);
     if (k + by < 0 || k + by >= list.length) return;
     [list[k], list[k + by]] = [list[k + by], list[k]];
-    this.keep(list, 'order the finish');
+    this.send('finish-move', { entry: entry.id, before: list[k + by + 1]?.id ?? null }, list, 'order the finish');
   }
 
   // Another drawing is on the table: numbers that change over time are shown as they are there.
@@ -102,7 +118,7 @@ export class Finish {
         this.recipes = (await post(this.recipesUrl, { name, entries: this.list })).recipes;
         notice(`Kept as “${name.trim()}” for every shot of this production`);
       } else if (value.startsWith('lay')) {
-        await this.keep([...this.list, ...found.entries.map((e) => ({ ...e, id: newId() }))], `lay the recipe ${found.name}`);
+        await this.lay(found.entries.map((e) => ({ ...e, id: newId() })), `lay the recipe ${found.name}`);
       } else {
         this.recipes = (await post(`${this.recipesUrl}/${found.id}/drop`)).recipes;
         notice(`“${found.name}” is forgotten; what was made by it stays`);
@@ -135,10 +151,10 @@ export class Finish {
 
   wireRow(row, entry) {
     const words = KINDS[entry.kind].words.toLowerCase();
-    row.querySelector('input').addEventListener('change', (event) => this.keep(this.list.map((e) => (e === entry ? { ...e, on: event.target.checked } : e)), `${event.target.checked ? 'switch on' : 'switch off'} ${words}`));
+    row.querySelector('input').addEventListener('change', (event) => this.set(entry, { on: event.target.checked }, `${event.target.checked ? 'switch on' : 'switch off'} ${words}`));
     row.querySelector('.pick').addEventListener('click', () => { this.chosen = entry.id; this.stage.ledge(); });
     row.querySelector('.up').addEventListener('click', () => this.move(entry, -1));
     row.querySelector('.down').addEventListener('click', () => this.move(entry, 1));
-    row.querySelector('.out').addEventListener('click', () => this.keep(this.list.filter((e) => e !== entry), `take ${words} out`));
+    row.querySelector('.out').addEventListener('click', () => this.takeOut(entry, `take ${words} out`));
   }
 }

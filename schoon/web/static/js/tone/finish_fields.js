@@ -6,27 +6,27 @@ import { valueAt } from '../pure/notches.js';
 import { KINDS, changing, fieldsOf } from './finish_kinds.js';
 
 export class Fields {
-  // keep(entry, words) takes the entry as it shall be.
+  // keep(entry, changes, words) takes what shall be otherwise.
   constructor(app, stage, keep) { Object.assign(this, { app, stage, keep }); }
 
   get frame() { return this.stage.light.frameOf(this.app.current); }
 
   get parts() { return [...new Set(this.app.data.pots.map((p) => p.part).filter(Boolean))]; }
 
-  set(entry, changes) { return this.keep({ ...entry, ...changes }, `change ${KINDS[entry.kind].words.toLowerCase()}`); }
+  set(entry, changes) { return this.keep(entry, changes, `change ${KINDS[entry.kind].words.toLowerCase()}`); }
 
   // A number of an entry: at the notch of this drawing, where it changes over time.
   setNumber(entry, name, value) {
     const { notches } = entry;
     if (!Object.keys(notches).length) return this.set(entry, { [name]: value });
-    return this.set(entry, { notches: { ...notches, [this.frame]: { ...this.now(entry), [name]: value } } });
+    return this.set(entry, { notches: { [this.frame]: { ...this.now(entry), [name]: value } } });
   }
 
   now(entry) { return Object.fromEntries(changing(entry).map((name) => [name, valueAt(entry, name, this.frame)])); }
 
   changes(entry, ticked) {
     if (ticked) return this.set(entry, { notches: { [this.frame]: this.now(entry) } });
-    return this.set(entry, { ...this.now(entry), notches: {} });
+    return this.set(entry, { ...this.now(entry), notches: Object.fromEntries(Object.keys(entry.notches).map((frame) => [frame, null])) });
   }
 
   markup(entry) {
@@ -64,8 +64,9 @@ export class Fields {
     form.addEventListener('change', ({ target }) => this.changed(form, entry, target));
     for (const button of form.querySelectorAll('[data-notch]')) {
       button.addEventListener('click', () => {
-        const { [button.dataset.notch]: gone, ...notches } = entry.notches;
-        this.set(entry, Object.keys(notches).length ? { notches } : { ...gone, notches });
+        const { [button.dataset.notch]: gone, ...others } = entry.notches;
+        const notches = { [button.dataset.notch]: null };
+        this.set(entry, Object.keys(others).length ? { notches } : { ...gone, notches });
       });
     }
     for (const button of form.querySelectorAll('[data-draw]')) button.addEventListener('click', () => this.draw(entry, button.dataset.draw));

@@ -1,7 +1,8 @@
 // The light: a sun on a ring round the figure. On the ring it stands beside the figure, in the middle before it, outside the
 // ring behind it.
 
-import { change, notice, post } from '../api.js';
+import { notice, post } from '../api.js';
+import { change } from '../edits/queue.js';
 import { make } from '../shot/paper.js';
 import { round } from '../pure/geometry.js';
 

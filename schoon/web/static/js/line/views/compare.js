@@ -1,7 +1,8 @@
 // A part of all drawings side by side, registered and at one scale, with its measures; odd ones first.
 
 import { fill, html } from '../../dom.js';
-import { change, get, notice } from '../../api.js';
+import { get, notice } from '../../api.js';
+import { change } from '../../edits/queue.js';
 import { applied, inverse } from '../../pure/geometry.js';
 import { View } from './view.js';
 

@@ -1,7 +1,8 @@
 // A living hold: the drawings of one pose by turns, and a slow bend from exposure to exposure.
 
 import { fill, html } from '../../dom.js';
-import { change, get, notice, post } from '../../api.js';
+import { get, notice, post } from '../../api.js';
+import { change } from '../../edits/queue.js';
 import { round } from '../../pure/geometry.js';
 import { swayed } from '../../pure/sway.js';
 import { lineNow } from '../../shot/drawings.js';

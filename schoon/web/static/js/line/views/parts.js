@@ -2,6 +2,7 @@
 
 import { fill, html } from '../../dom.js';
 import { get, notice, post } from '../../api.js';
+import { change } from '../../edits/queue.js';
 import { about, multiply, scaledBy, shifted, turnedBy } from '../../pure/geometry.js';
 import { lineNow } from '../../shot/drawings.js';
 import { View } from './view.js';
@@ -185,7 +186,7 @@ export class PartsView extends View {
   async onAll(act, words) {
     const { app } = this;
     try {
-      const answer = await post(`/api/levels/${app.level}/do`, { do: act });
+      const answer = await change('levels', app.level, act.do, act);
       app.sync.undoes('drawings');
       await app.sync.refresh();
       await app.table.draw();
