@@ -12,22 +12,13 @@ import { Sheet } from './shot/sheet.js';
 import { Shot } from './shot/shot.js';
 import { wireSwitches } from './shot/switches.js';
 import { Wings } from './shot/wings.js';
-import { HandOffStage } from './stages/hand_off.js';
-import { LineStage } from './stages/line.js';
-import { PaintStage } from './stages/paint.js';
-import { ProofStage } from './stages/proof.js';
 import { Wide } from './time/wide.js';
-import { RoughStage } from './stages/rough.js';
-import { SealStage } from './stages/seal.js';
-import { ToneStage } from './stages/tone.js';
-
-const STAGES = { rough: RoughStage, line: LineStage, seal: SealStage, paint: PaintStage, tone: ToneStage, proof: ProofStage, 'hand-off': HandOffStage };
 
 const $ = (id) => document.getElementById(id);
 const data = JSON.parse($('data').textContent);
 const first = Number(new URLSearchParams(window.location.hash.slice(1)).get('d'));
 
-export const app = new Shot(data, (shot) => new STAGES[data.stage](shot, data.stage), first);
+export const app = new Shot(data, first);
 
 new Sheet(app);
 new Wide(app);
@@ -42,7 +33,7 @@ wireKeys(app);
 app.on('leave', () => app.stage.left());
 app.on('run', () => {
   app.stage.ledge();
-  for (const link of document.querySelectorAll('.track a')) link.href = `/shots/${data.shot.id}/${link.dataset.stage}?level=${app.level}#d=${app.current.id}`;
+  for (const link of document.querySelectorAll('.track a')) link.href = app.stops.address(link.dataset.stage);
 });
 app.on('colours', () => app.stage.ledge());
 app.on('drawn', () => app.stage.drawn());
@@ -50,11 +41,12 @@ app.on('drawn', () => app.stage.drawn());
 // What a closed tab has left is shown as waiting from the start.
 await takeUp(app.byId);
 catchUp($('key'));
-app.table.view.fit();
+if (app.current) app.remember.layBack(app.byId.has(first)); else app.table.view.fit();
 app.tools.build();
 if (app.current) {
   app.tell('run');
   app.table.draw();
+  app.stops.begun.add(data.stage);
   app.stage.start();
   for (const id of data.jobs) app.jobs.watch({ id, kind: '', state: 'running', done: 0, total: 1 });
 } else {

@@ -15,9 +15,10 @@ const heads = new Map();
 const answered = new Map();
 const heard = [];
 
-// Told whenever what waits for a subject has changed: { subject, level, answered, answer }.
+// Told whenever what waits for a subject has changed: { subject, level, answered, answer, left }, left: whether another page
+// than this one had begun it.
 export const onChange = (act) => heard.push(act);
-const tell = (subject, level, done = false, answer = null) => { for (const act of heard) act({ subject, level, answered: done, answer }); };
+const tell = ({ subject, level, left = false }, answered = false, answer = null) => { for (const act of heard) act({ subject, level, answered, answer, left }); };
 
 const none = [];
 export const waiting = (subject) => queues.get(subject) ?? none;
@@ -44,7 +45,7 @@ function put(item) {
   item.done = ready.then(() => deliver(item));
   item.done.catch(() => {});
   sending.waiting += 1;
-  tell(item.subject, item.level);
+  tell(item);
   return item.done;
 }
 
@@ -69,7 +70,7 @@ async function deliver(item) {
     answered.set(subject, answers(subject) + 1);
     if (item.level) answered.set(`level/${item.level}`, answers(`level/${item.level}`) + 1);
     Promise.resolve(number).then(kept.forget);
-    tell(subject, item.level, true, answer ?? null);
+    tell(item, true, answer ?? null);
   }
 }
 

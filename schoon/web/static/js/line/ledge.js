@@ -17,17 +17,19 @@ import { SheetView } from './views/sheet.js';
 const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], prop: ['Prop', PropView], sheet: ['', SheetView, 'parts'], compare: ['Compare', CompareView] };
 
 export class LineLedge {
-  constructor(app, chosen) {
+  constructor(app, stage, chosen) {
     this.app = app;
     this.chosen = chosen;
-    this.head = document.getElementById('ledge-head');
-    this.body = document.getElementById('ledge-body');
+    this.head = stage.head;
+    this.body = stage.body;
     this.reading = { searching: null, detail: 0.5, follow: 0.5, blacks: 'found', ink: 'strokes', pencils: [], keep: [], taught_by: [], ...app.data.reading };
     delete this.reading.pressure;
     this.reading.pencils = (this.reading.pencils || []).map((p) => (Array.isArray(p) ? { hue: p[0], role: p[1] } : p));
     this.views = Object.fromEntries(Object.entries(VIEWS).map(([id, [, View]]) => [id, new View(this)]));
-    this.view = sessionStorage.lineLedge in VIEWS ? sessionStorage.lineLedge : 'run';
+    this.view = 'run';
   }
+
+  has(view) { return view in VIEWS; }
 
   show() {
     const { head } = this;
@@ -49,7 +51,6 @@ export class LineLedge {
 
   use(view) {
     this.view = view;
-    sessionStorage.lineLedge = view;
     this.body.replaceChildren();
     this.dropGhost();
     this.show();

@@ -21,7 +21,7 @@ export class Ledger {
     this.asked = new Set();
     this.line = [];
     this.busy = 0;
-    this.body = document.getElementById('ledge-body');
+    this.body = stage.body;
   }
 
   name(entry) { return `${entry.id}@${entry.revision}`; }

@@ -50,7 +50,7 @@ export class UnsureQueue {
     this.arrived = new Map();
     this.answered = 0;
     this.paces = [];
-    this.body = document.getElementById('ledge-body');
+    this.body = stage.body;
   }
 
   async load() {

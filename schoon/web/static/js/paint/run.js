@@ -4,7 +4,7 @@ import { fill, html } from '../dom.js';
 import { strip } from '../stages/strip.js';
 
 export class RunView {
-  constructor(app) { this.app = app; }
+  constructor(app, stage) { Object.assign(this, { app, stage }); }
 
   show(acts) {
     const { app } = this;
@@ -12,6 +12,6 @@ export class RunView {
       fill(acts, html`<button id="next-unsure">Next unsure <kbd>N</kbd></button>`);
       acts.firstChild.addEventListener('click', () => app.nextUnsure());
     }
-    strip(app, 'paint');
+    strip(app, 'paint', this.stage);
   }
 }

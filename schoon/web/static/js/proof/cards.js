@@ -24,7 +24,7 @@ const ACTS = {
 export class Cards {
   constructor(app, stage) {
     Object.assign(this, { app, stage, all: null, words: {}, fresh: true, looked: true, rule: '', waved: false, at: 0 });
-    this.body = document.getElementById('ledge-body');
+    this.body = stage.body;
   }
 
   get list() { return (this.all ?? []).filter((f) => (this.waved || !f.waved) && (!this.rule || f.rule === this.rule)); }

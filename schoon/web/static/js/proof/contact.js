@@ -5,7 +5,7 @@ import { fill, html } from '../dom.js';
 const WIDE = 190;
 
 export class Contact {
-  constructor(app, stage) { Object.assign(this, { app, stage, box: null }); this.body = document.getElementById('ledge-body'); }
+  constructor(app, stage) { Object.assign(this, { app, stage, box: null }); this.body = stage.body; }
 
   show(acts) {
     const { app } = this;

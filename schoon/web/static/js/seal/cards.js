@@ -8,8 +8,8 @@ import { CARD } from '../keys.js';
 const SEEN = 80;
 
 export class GapCards {
-  constructor(app) {
-    this.app = app;
+  constructor(app, stage) {
+    Object.assign(this, { app, stage });
     this.cards = [];
     this.judged = 0;
     this.at = 0;
@@ -35,8 +35,8 @@ export class GapCards {
   }
 
   show() {
-    this.showHead(document.getElementById('ledge-head'));
-    const body = document.getElementById('ledge-body');
+    const { head, body } = this.stage;
+    this.showHead(head);
     if (!this.cards.length) {
       fill(body, html`<p class="empty">No gap is waiting to be judged. Patches are tinted on the paper: two forms of one tint leak into each other, and a stitch (T) parts them.</p>`);
       return;
@@ -80,7 +80,7 @@ export class GapCards {
     const { app, card } = this;
     this.show();
     if (!card) return;
-    app.stage.chosen = card.stitch;
+    this.stage.chosen = card.stitch;
     await app.go(card.drawing);
     // A quick hand has judged it meanwhile: the paper stays where it is.
     if (this.card !== card) return;

@@ -36,12 +36,12 @@ export class StitchTool {
 }
 
 export class ChooseStitchTool {
-  constructor(app) { Object.assign(this, { app, id: 'choose', label: 'Choose', key: 'c', pen: 'Choose a stitch' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'choose', label: 'Choose', key: 'c', pen: 'Choose a stitch' }); }
 
   down(event) {
     const { app } = this;
     const node = document.elementFromPoint(event.clientX, event.clientY);
-    app.stage.chosen = node?.closest?.('.stitches') ? node.dataset.id : null;
+    this.stage.chosen = node?.closest?.('.stitches') ? node.dataset.id : null;
     app.table.draw();
     return null;
   }

@@ -10,6 +10,8 @@ export class Dock {
   constructor(app) {
     this.app = app;
     app.on('drawn', () => this.show());
+    // What can be done to a pot is the stop's to say.
+    app.on('stop', () => { if ($('pots')) this.build($('pots')); });
     $('key')?.addEventListener('change', (event) => this.useKey(Number(event.target.value)));
     $('dock-picture')?.addEventListener('click', (event) => this.turnSheet(event));
   }

@@ -9,7 +9,7 @@ const typing = (node) => node.matches('input:not([type="range"], [type="checkbox
 export const heldKeys = new Set();
 
 export function wireKeys(app) {
-  const { stage, player } = app;
+  const { player } = app;
   document.addEventListener('keydown', (event) => {
     if (typing(event.target) || document.querySelector('dialog[open]')) return;
     const key = event.key.toLowerCase();
@@ -34,7 +34,7 @@ export function wireKeys(app) {
     if (key === PAPER.wings) { $('see-wings').click(); return; }
     if (key === PAPER.wide) { $('sheet-wide').click(); return; }
     if (event.code === PAPER.ledge) { if (event.shiftKey) app.room.largeLedge(); else app.room.turnLedge(); return; }
-    if (key === '?') { showKeys(stage); return; }
+    if (key === '?') { showKeys(app.stage); return; }
     if (key === 'e') { $('see-rough').click(); return; }
     if (key === 'o') { $('see-onion').click(); return; }
     if (key === 'a' || key === 'd') {
@@ -43,6 +43,7 @@ export function wireKeys(app) {
       return;
     }
     if (key === 'escape' && app.placer.on) { app.placer.end(); return; }
+    const { stage } = app;
     if (stage.key(event)) { event.preventDefault(); return; }
     const found = stage.tools.find((t) => t.key === key);
     if (found && first) app.tools.use(found.id);

@@ -16,6 +16,8 @@ export function make(tag, attributes = {}, parent = null) {
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
 const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'waiting', 'pen-layer'];
+// What a stop and its tools lay over the drawing.
+const OVER = ['said', 'marks', 'ghost', 'frame', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
 const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
@@ -154,6 +156,11 @@ export class Paper {
   inside(n, [x, y]) {
     const node = this.patch(n);
     return Boolean(node?.isPointInFill?.(new DOMPoint(x, y)));
+  }
+
+  // Takes off whatever a stop has laid over the drawing.
+  wipe() {
+    for (const name of OVER) { this.layers[name].replaceChildren(); this.layers[name].removeAttribute('transform'); }
   }
 
   // A small picture of a drawing that is being read, in place of everything else.

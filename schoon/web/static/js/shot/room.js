@@ -15,14 +15,20 @@ export class Room {
   constructor(app) {
     this.app = app;
     this.height = Number(localStorage.ledgeHeight) || OPEN;
-    this.stage = app.data.stage;
-    this.ledge(localStorage[`ledge-${this.stage}`] ?? FIRST[this.stage] ?? 'folded', false);
+    this.atStop();
+    app.on('stop', () => this.atStop());
     this.wings(localStorage.wings !== 'away');
     $('ledge-fold').addEventListener('click', () => this.turnLedge());
-    $('ledge-head').addEventListener('click', (event) => { if (event.target.closest('[role="tab"]') && this.state === 'folded') this.ledge('open'); });
+    $('ledge').addEventListener('click', (event) => { if (event.target.closest('[role="tab"]') && this.state === 'folded') this.ledge('open'); });
     $('see-figure').addEventListener('click', () => this.figure());
     $('see-wings').addEventListener('click', () => this.wings(document.body.classList.contains('no-wings')));
     this.wireGrip();
+  }
+
+  // Each stop has its ledge folded or open, as it was left.
+  atStop() {
+    this.stage = this.app.data.stage;
+    this.ledge(localStorage[`ledge-${this.stage}`] ?? FIRST[this.stage] ?? 'folded', false);
   }
 
   get most() { return Math.max(LEAST, window.innerHeight - BESIDE); }

@@ -6,6 +6,7 @@
 //   drawn  a drawing lies on the table: entry, line, shapes
 //   time   the exposures have changed
 //   frame  another frame is looked at
+//   stop   another stop is lit
 //   colours  the colour key or a colour of it has changed
 
 import { notice } from '../api.js';
@@ -21,14 +22,16 @@ import { Onion } from './onion.js';
 import { Parts } from './parts.js';
 import { Placer } from '../time/placer.js';
 import { Player } from './play.js';
+import { Remember } from './remember.js';
 import { Room } from './room.js';
+import { Stops } from './stops.js';
 import { Sync } from './sync.js';
 import { Table } from './table.js';
 import { Tools } from './tools.js';
 
 export class Shot extends Events {
-  // data: as the page brings it. makeStage: builds the stage of this page, once the rest is there.
-  constructor(data, makeStage, first) {
+  // data: as the page brings it. first: the drawing that is laid on the table.
+  constructor(data, first) {
     super();
     this.data = data;
     for (const drawing of data.run) drawing.level = data.shot.level_id;
@@ -51,7 +54,9 @@ export class Shot extends Events {
     this.player = new Player(this);
     this.history = new History(this);
     this.tools = new Tools(this);
-    this.stage = makeStage(this);
+    this.remember = new Remember(this);
+    this.stops = new Stops(this);
+    this.stage = this.stops.begin(data.stage);
   }
 
   get level() { return this.data.shot.level_id; }

@@ -15,12 +15,17 @@ function toggle(id, act, name = '') {
 }
 
 export function wireSwitches(app) {
-  const { stage } = app;
-  $('see-rough').hidden = !stage.sights;
-  $('see-onion').hidden = !stage.onion;
-  $('see-backdrop').hidden = !app.data.key || !stage.coloured;
-  $('parts-box').hidden = !stage.parts;
+  const lit = () => {
+    const { stage } = app;
+    $('see-rough').hidden = !stage.sights;
+    $('see-onion').hidden = !stage.onion;
+    $('see-backdrop').hidden = !app.data.key || !stage.coloured;
+    $('parts-box').hidden = !stage.parts;
+  };
+  app.on('stop', lit);
+  lit();
   $('see-rough').addEventListener('click', () => {
+    const { stage } = app;
     [stage.see] = SIGHTS[stage.see];
     $('see-rough').firstChild.textContent = SIGHTS[stage.see][1];
     app.table.draw();

@@ -1,7 +1,7 @@
 // What others, jobs and the hand have changed: read anew, undone, done again; and the shot's time.
 
 import { get, notice } from '../api.js';
-import { answers, busy, change, onChange, step, takeHeads, waiting } from '../edits/queue.js';
+import { answers, change, count, onChange, step, takeHeads, waiting } from '../edits/queue.js';
 import * as drawings from './drawings.js';
 
 const $ = (id) => document.getElementById(id);
@@ -16,6 +16,7 @@ export class Sync {
     $('undo').addEventListener('click', () => this.step('undo', 'drawings'));
     $('redo').addEventListener('click', () => this.step('redo', 'drawings'));
     takeHeads(app.data.shot.id, app.data.heads);
+    onChange(({ answered, left }) => { if (answered && left) this.later(); });
     this.otherWindows();
   }
 
@@ -31,12 +32,20 @@ export class Sync {
 
   later() {
     clearTimeout(this.soon);
-    this.soon = setTimeout(() => this.refresh(), SOON);
+    this.soon = setTimeout(() => { this.soon = 0; this.refresh(); }, SOON);
   }
 
   undoes(subjects) { this.scope = subjects; }
 
+  // Whether the page shows what the server has, as far as it can know.
+  get atRest() { return !count() && !this.soon && !this.reading; }
+
   async refresh() {
+    this.reading = (this.reading ?? 0) + 1;
+    try { await this.read(); } finally { this.reading -= 1; }
+  }
+
+  async read() {
     const { app } = this;
     const { data } = app;
     const { level } = app;

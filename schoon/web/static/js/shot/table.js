@@ -12,6 +12,8 @@ import { shownIn } from '../tone/layer.js';
 
 const $ = (id) => document.getElementById(id);
 const SLOW = 250;
+// Ms after which a hand that draws has come to rest.
+const RESTS = 1200;
 // Widths at which the composed picture of a drawing is asked for, px.
 const COMPOSED = [640, 960, 1280, 1920];
 
@@ -25,7 +27,7 @@ export class Table {
       event.preventDefault();
       this.view.around(event.clientX, event.clientY, Math.exp(-event.deltaY * 0.0016), 0);
     }, { passive: false });
-    app.on('drawn', () => this.prefetch());
+    app.on('drawn', () => { this.prefetch(); this.ahead(); });
     onChange((what) => this.waits(what));
     $('see-change').addEventListener('click', () => { this.seesChange = !this.seesChange; this.draw(); });
     $('change-looked').addEventListener('click', () => app.sync.time('look', { drawing: app.current.id }).then(() => app.sync.refresh()));
@@ -67,10 +69,10 @@ export class Table {
 
   // What waits has changed. What an answer has brought is drawn by whoever asked; where others' changes came with it, all is
   // read anew, and what waited stays in sight until that is there.
-  waits({ subject, level, answered, answer }) {
+  waits({ subject, level, answered, answer, left }) {
     const { app } = this;
     if (!app.current || (subject !== `drawings/${app.current.id}` && level !== app.level)) return;
-    if (answered && (!answer || answer.merged)) { if (this.shown === app.current) this.draw(); return; }
+    if (answered && (!answer || answer.merged || left)) { if (this.shown === app.current) this.draw(); return; }
     this.showWaiting();
   }
 
@@ -141,6 +143,15 @@ export class Table {
   own(entry, line) {
     const { app, paper } = this;
     paper.own(line?.own && app.looks.way !== 'bare' && app.stage.ink(line.strokes).length ? app.colours.ownUrl(entry, line) : null);
+  }
+
+  // The patches of the drawing on the table are found while the hand rests at a stop that does not show them: the next may.
+  ahead() {
+    const { app } = this;
+    clearTimeout(this.resting);
+    if (app.stage.patches || !app.current.strokes) return;
+    const entry = app.current;
+    this.resting = setTimeout(() => { if (app.current === entry && !this.waitingOf(entry).length) drawings.paint(entry).catch(() => {}); }, RESTS);
   }
 
   // The neighbours are read before they are asked for; their roughs too if roughs are looked at, so that flipping is instant.

@@ -25,21 +25,36 @@ export class Tools {
     app.on('run', () => this.status());
   }
 
-  // The tools of the stage; the first that draws is taken up.
+  // The tools of the stop that is lit; the one that was in the hand there is taken up, at first the first that draws.
   build() {
     const { stage } = this.app;
+    if (!stage.built) this.make(stage);
+    $('tray').hidden = !stage.tray.children.length;
+    const first = stage.tool ?? stage.tools.find((t) => t.down);
+    $('paper').setAttribute('class', '');
+    if (first && this.app.current) this.use(first.id); else this.status();
+  }
+
+  // The tool in the hand is laid down, as another stop is lit.
+  putDown() {
+    this.stroke?.cancel();
+    [this.stroke, this.once, this.over] = [null, null, null];
+    this.app.stage.tool = this.now;
+    this.now?.leave?.();
+    this.now = null;
+  }
+
+  make(stage) {
+    stage.built = true;
     for (const item of stage.tools) {
       const button = document.createElement('button');
       button.dataset.tool = item.id;
       fill(button, html`${item.label} <kbd>${item.key.toUpperCase()}</kbd>`);
       button.setAttribute('aria-pressed', 'false');
       button.addEventListener('click', () => this.use(item.id));
-      $('tray').append(button);
+      stage.tray.append(button);
     }
-    stage.extra($('tray'));
-    $('tray').hidden = !stage.tools.length;
-    const first = stage.tools.find((t) => t.down);
-    if (first && this.app.current) this.use(first.id);
+    stage.extra(stage.tray);
   }
 
   use(id) {
@@ -52,7 +67,7 @@ export class Tools {
     this.now = found;
     found.enter?.();
     stage.toolChanged();
-    for (const button of $('tray').querySelectorAll('[data-tool]')) button.setAttribute('aria-pressed', String(button.dataset.tool === id));
+    for (const button of stage.tray.querySelectorAll('[data-tool]')) button.setAttribute('aria-pressed', String(button.dataset.tool === id));
     $('paper').setAttribute('class', `tool-${id}`);
     this.status();
   }

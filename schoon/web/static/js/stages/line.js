@@ -41,7 +41,7 @@ export class LineStage extends Stage {
     this.hand = { steady: 2, snap: 12, reach: 60, settle: 0, part: '', even: false, rubs: 14 };
     this.chosen = new Chosen(app, () => { this.bar.show(); if (this.lines.view === 'pass') this.lines.show(); });
     this.bar = new ChosenBar(app, this.chosen, this.hand);
-    this.lines = new LineLedge(app, this.chosen);
+    this.lines = new LineLedge(app, this, this.chosen);
     this.layOver = new LayOver(app);
     this.lacks = new Lacks(app);
     this.say = new SayTool(app, () => this.lines.said());
@@ -74,6 +74,14 @@ export class LineStage extends Stage {
   }
 
   get picked() { return this.chosen.ids; }
+
+  kept() { return { view: this.lines.view, see: this.see, hand: this.hand }; }
+
+  keptBack({ view, see, hand }) {
+    if (this.lines.has(view)) this.lines.view = view;
+    if (['both', 'line', 'rough'].includes(see)) this.see = see;
+    for (const [name, value] of Object.entries(hand ?? {})) if (typeof this.hand[name] === typeof value) this.hand[name] = value;
+  }
 
   laid() { return this.layOver.laid(); }
 
@@ -165,7 +173,7 @@ export class LineStage extends Stage {
 
   // Only what the tool in hand can use.
   toolChanged() {
-    for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(this.app.tools.now?.id);
+    for (const label of this.tray.querySelectorAll('label')) label.hidden = !label.dataset.of.split(' ').includes(this.app.tools.now?.id);
     this.chosen.frame();
   }
 

@@ -40,11 +40,24 @@ export class PaintStage extends Stage {
       new BrushTool(app, this, true, { id: 'lift', label: 'Lift off', key: 'x' }),
     ];
     this.hover = (event, at) => patchUnder(app, event, at);
-    this.views = { run: new RunView(app), ledger: new Ledger(app, this), unsure: new UnsureQueue(app, this) };
-    this.view = sessionStorage.paintLedge in VIEWS ? sessionStorage.paintLedge : 'run';
+    this.views = { run: new RunView(app, this), ledger: new Ledger(app, this), unsure: new UnsureQueue(app, this) };
+    this.view = 'run';
   }
 
   start() { this.newPot = new NewPot(this.app, this); this.selectPot(this.pot); }
+
+  entered() { super.entered(); this.selectPot(this.pot); }
+
+  unlit() { if (this.garish) document.getElementById('test-colours').click(); }
+
+  hasView(view) { return view in VIEWS; }
+
+  kept() { return { ...super.kept(), pot: this.pot }; }
+
+  keptBack(kept) {
+    super.keptBack(kept);
+    if (this.app.data.pots.some((p) => p.id === kept.pot)) this.pot = kept.pot;
+  }
 
   // ---- pots
 
@@ -197,7 +210,7 @@ export class PaintStage extends Stage {
   // Only what the tool in hand can use; parts are told apart while one is given.
   toolChanged() {
     const now = this.app.tools.now?.id;
-    for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(now);
+    for (const label of this.tray.querySelectorAll('label')) label.hidden = !label.dataset.of.split(' ').includes(now);
     if (now === 'part' || this.told) this.app.table.draw();
     this.told = now === 'part';
   }
@@ -208,7 +221,7 @@ export class PaintStage extends Stage {
     const { run } = this.app.data;
     const unsure = run.reduce((n, d) => n + d.unsure, 0);
     const painted = run.filter((d) => d.hand).map((d) => d.number);
-    const head = document.getElementById('ledge-head');
+    const { head } = this;
     // What is left to do is questions, as soon as they are known.
     const asked = this.views.unsure.cards;
     const said = asked && `${asked.length} question${asked.length === 1 ? '' : 's'} about ${unsure} patch${unsure === 1 ? '' : 'es'}`;
@@ -228,8 +241,7 @@ export class PaintStage extends Stage {
 
   use(view) {
     this.view = view;
-    sessionStorage.paintLedge = view;
-    document.getElementById('ledge-body').replaceChildren();
+    this.body.replaceChildren();
     this.views.unsure.cards = null;
     this.ledge();
   }

@@ -36,14 +36,13 @@ export class ProofStage extends Stage {
     this.axis = new Axis(app, this.cards);
     this.ring = new Ring(app, this.cards);
     this.contact = new Contact(app, this);
-    this.view = sessionStorage.proofLedge in VIEWS ? sessionStorage.proofLedge : 'cards';
+    this.view = 'cards';
   }
 
   // The table shows what is handed off.
   get composed() { return Boolean(this.app.levels.mine?.finish.length); }
 
   extra(tray) {
-    tray.hidden = false;
     for (const [id, [label, key]] of Object.entries(WAYS)) {
       const button = document.createElement('button');
       button.dataset.sight = id;
@@ -52,10 +51,11 @@ export class ProofStage extends Stage {
       button.addEventListener('click', () => this.app.looks.see(id));
       tray.append(button);
     }
-    queueMicrotask(() => { tray.hidden = false; });
   }
 
   start() { this.cards.load(); }
+
+  hasView(view) { return view in VIEWS; }
 
   refreshed() { this.cards.soon(); }
 
@@ -64,8 +64,7 @@ export class ProofStage extends Stage {
   viewChanged() { if (this.app.current) this.ring.show(); }
 
   ledge() {
-    const head = document.getElementById('ledge-head');
-    const { cards } = this;
+    const { cards, head } = this;
     const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`;
     const left = cards.list.length;
     const place = left && this.view === 'cards' ? `${cards.at + 1} of ${left}` : '';
@@ -78,8 +77,7 @@ export class ProofStage extends Stage {
 
   use(view) {
     this.view = view;
-    sessionStorage.proofLedge = view;
-    document.getElementById('ledge-body').replaceChildren();
+    this.body.replaceChildren();
     this.ledge();
   }
 

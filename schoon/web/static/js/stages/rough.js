@@ -122,7 +122,7 @@ export class RoughStage extends Stage {
 
   ledge() {
     const { run, shot } = this.app.data;
-    fill(document.getElementById('ledge-head'), html`<h2>Run</h2><span class="quiet">${run.length} drawing${run.length === 1 ? '' : 's'}, ${shot.frames} frames</span>`);
-    strip(this.app, 'rough');
+    fill(this.head, html`<h2>Run</h2><span class="quiet">${run.length} drawing${run.length === 1 ? '' : 's'}, ${shot.frames} frames</span>`);
+    strip(this.app, 'rough', this);
   }
 }

@@ -17,10 +17,10 @@ export class SealStage extends Stage {
     this.keys = 'J take · K leave open · L later · T stitch · V trace a leak · C choose · X delete · hold 1 2 3 to flip · A D step';
     this.help = [['J K L', 'take the stitch, leave the gap open, decide later'], ['U', 'judge it as the same gap next door']];
     this.chosen = null;
-    this.cards = new GapCards(app);
+    this.cards = new GapCards(app, this);
     this.specks = new Specks(app);
     this.leak = new LeakTool(app);
-    this.tools = [new StitchTool(app), this.leak, new ChooseStitchTool(app), { id: 'delete', label: 'Delete', key: 'x', act: () => this.remove() }];
+    this.tools = [new StitchTool(app), this.leak, new ChooseStitchTool(app, this), { id: 'delete', label: 'Delete', key: 'x', act: () => this.remove() }];
   }
 
   get stitch() { return this.chosen; }

@@ -1,10 +1,23 @@
 // What every stage has; a stage says what differs. The table, the switches and the keys ask nothing else of it.
 
+function made(className, within) {
+  const node = Object.assign(document.createElement('div'), { className, hidden: true });
+  document.getElementById(within).append(node);
+  return node;
+}
+
 export class Stage {
   constructor(app, name) {
     this.app = app;
     this.name = name;
     this.tools = [];
+    // The tool that was in the hand when the stop was left.
+    this.tool = null;
+    // Its own part of the tray, and head and body of its ledge: they stay as they are while another stop is lit.
+    this.tray = made('tray-of', 'tray');
+    this.head = made('ledge-head', 'ledge');
+    this.body = made('ledge-body', 'ledge');
+    this.body.tabIndex = 0;
     // How drawings look in the wings and the run.
     this.look = 'line';
     // How patches are shown: 'pots', 'tints', or not at all.
@@ -70,7 +83,21 @@ export class Stage {
   // The run was read anew.
   refreshed() {}
 
+  // The stop is lit for the first time on this page.
   start() {}
+
+  // It is lit again: what others have changed meanwhile is read.
+  entered() { this.refreshed(); }
+
+  // Another stop is lit: what it did to the whole page is taken back.
+  unlit() {}
+
+  get lit() { return this.app.stage === this; }
+
+  // What is remembered of the stop over a reload, and brought back: the view of its ledge, its pot.
+  kept() { return this.view === undefined ? {} : { view: this.view }; }
+
+  keptBack({ view }) { if (view !== undefined && this.hasView?.(view) !== false) this.view = view; }
 
   // ---- what the dock asks: of a stage that paints, and of one that draws
 

@@ -3,8 +3,7 @@
 import { fill, html } from '../dom.js';
 import { left } from '../pure/order.js';
 
-export function strip(app, look) {
-  const body = document.getElementById('ledge-body');
+export function strip(app, look, { body, name } = app.stage) {
   body.style.setProperty('--ratio', `${app.data.shot.width} / ${app.data.shot.height}`);
   const old = new Map([...body.querySelectorAll('.frame-card')].map((card) => [Number(card.dataset.id), card]));
   body.replaceChildren(...app.data.run.map((entry) => {
@@ -12,7 +11,7 @@ export function strip(app, look) {
     card.className = 'frame-card';
     card.dataset.id = entry.id;
     const url = app.colours.viewUrl(entry, 300, look);
-    const [words, ask] = left(entry, app.stage.name);
+    const [words, ask] = left(entry, name);
     if (!card.firstChild) {
       fill(card, html`<img alt="" loading="lazy" fetchpriority="low"><span><b class="number"></b><i></i></span>`);
       card.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(entry.id) : app.go(entry.id, true)));

@@ -23,8 +23,8 @@ export class ToneStage extends Stage {
     this.patches = 'pots';
     this.keys = 'S sun · F block · V edge · R brush · B other side · X take away · C choose · Q W kind · G grey · Enter shade the run · N next jump · J next in doubt';
     this.help = [['Q W', 'previous or next kind of tone'], ['G', 'grey, or the colours of the key'], ['B', 'the last edge to its other side'], ['Enter', 'shade the run'], ['Delete', 'take the chosen tone away'], ['N', 'next drawing where a share jumps'], ['J', 'the next tone in doubt, chosen'], ['T', 'let the chosen tone, or all of this drawing, stand: they teach the others']];
-    this.kind = KINDS.includes(sessionStorage.toneKind) ? sessionStorage.toneKind : 'shade';
-    this.grey = sessionStorage.toneGrey === '1';
+    this.kind = 'shade';
+    this.grey = false;
     this.inside = 'all';
     this.soft = 0;
     this.brush = 40;
@@ -36,10 +36,10 @@ export class ToneStage extends Stage {
       this.light, new BlockTool(app, this, { id: 'block', label: 'Block', key: 'f' }), this.edge,
       new BlockTool(app, this, { id: 'brush', label: 'Brush', key: 'r', brush: true }), new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
     ];
-    app.on('colours', () => this.keyChanged());
+    app.on('colours', () => { if (this.lit) this.keyChanged(); });
     this.steady = new Steady(app, this);
     this.finish = new Finish(app, this);
-    this.view = sessionStorage.toneLedge in VIEWS ? sessionStorage.toneLedge : 'run';
+    this.view = 'run';
   }
 
   // How tones are shown on the table.
@@ -51,6 +51,25 @@ export class ToneStage extends Stage {
     document.body.classList.toggle('grey-tones', this.grey);
     this.keyChanged();
     this.light.show();
+  }
+
+  entered() {
+    super.entered();
+    document.body.classList.toggle('grey-tones', this.grey);
+    this.keyChanged();
+    this.light.show();
+  }
+
+  unlit() { document.body.classList.remove('grey-tones'); }
+
+  hasView(view) { return view in VIEWS; }
+
+  kept() { return { ...super.kept(), kind: this.kind, grey: this.grey }; }
+
+  keptBack(kept) {
+    super.keptBack(kept);
+    if (KINDS.includes(kept.kind)) this.kind = kept.kind;
+    this.grey = Boolean(kept.grey);
   }
 
   patchAt(event, at) { return patchUnder(this.app, event, at); }
@@ -142,7 +161,7 @@ export class ToneStage extends Stage {
 
   toolChanged() {
     const now = this.app.tools.now?.id;
-    for (const label of document.querySelectorAll('.tray label')) label.hidden = !label.dataset.of.split(' ').includes(now);
+    for (const label of this.tray.querySelectorAll('label')) label.hidden = !label.dataset.of.split(' ').includes(now);
   }
 
   keyChanged() {
@@ -170,7 +189,6 @@ export class ToneStage extends Stage {
 
   useKind(kind) {
     this.kind = kind;
-    sessionStorage.toneKind = kind;
     document.getElementById('tone-kind').value = kind;
     this.app.tools.status();
     this.showSwatches();
@@ -179,7 +197,6 @@ export class ToneStage extends Stage {
 
   turnGrey() {
     this.grey = !this.grey;
-    sessionStorage.toneGrey = this.grey ? '1' : '';
     document.body.classList.toggle('grey-tones', this.grey);
     document.getElementById('see-grey').setAttribute('aria-pressed', String(this.grey));
     this.app.table.draw();
@@ -250,7 +267,7 @@ export class ToneStage extends Stage {
 
   ledge() {
     const { run } = this.app.data;
-    const head = document.getElementById('ledge-head');
+    const { head } = this;
     const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`;
     const hand = run.filter((d) => d.toned_by_hand).map((d) => d.number);
     fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
@@ -264,7 +281,7 @@ export class ToneStage extends Stage {
     head.querySelector('#tone-clear')?.addEventListener('click', () => this.clear());
     head.querySelector('#tone-stand')?.addEventListener('click', () => this.stand());
     const acts = head.querySelector('.acts-here');
-    if (this.view === 'run') strip(this.app, 'paint'); else this[this.view].show(acts);
+    if (this.view === 'run') strip(this.app, 'paint', this); else this[this.view].show(acts);
   }
 
   stand() { return this.send(this.app.current, 'tone-stand', this.choose.chosen ? { ids: [this.choose.chosen.id] } : {}); }
@@ -276,8 +293,7 @@ export class ToneStage extends Stage {
     const before = this.composed;
     this.view = view;
     if (before !== this.composed) this.app.table.draw();
-    sessionStorage.toneLedge = view;
-    document.getElementById('ledge-body').replaceChildren();
+    this.body.replaceChildren();
     this.ledge();
   }
 

@@ -129,7 +129,7 @@ export class Finish {
 
   show(acts) {
     if (!this.recipes) this.load();
-    const body = document.getElementById('ledge-body');
+    const { body } = this.stage;
     const { list } = this;
     const { frames } = this.app.data.shot;
     fill(acts, html`<select id="finish-add" aria-label="Add to the finish"><option value="">Add …</option>${Object.entries(KINDS).map(([kind, { words }]) => html`<option value="${kind}">${words}</option>`)}</select>
@@ -139,12 +139,17 @@ export class Finish {
     const chosen = list.find((e) => e.id === this.chosen) ?? list[0];
     const bar = (e) => `left: ${(100 * ((e.first ?? 1) - 1)) / frames}%; right: ${100 - (100 * Math.min(e.last ?? frames, frames)) / frames}%`;
     const notch = (f) => html`<b style="left: ${(100 * (f - 0.5)) / frames}%"></b>`;
+    // A field that goes while it is written in is no answer.
+    const held = body.contains(document.activeElement) && document.activeElement.name;
+    this.fields.busy = true;
     fill(body, html`<div class="finish"><ol class="finish-list" aria-label="Finish, in order">${list.map((e, k) => html`<li data-id="${e.id}" class="${e === chosen ? 'chosen' : ''} ${e.on ? '' : 'off'}">
         <input type="checkbox" ${e.on ? 'checked' : ''} aria-label="${KINDS[e.kind].words} is on" autocomplete="off"><button class="pick">${KINDS[e.kind].words}</button><span class="quiet">${this.touches(e)}</span>
         <span class="range" title="frames ${e.first ?? 1} to ${e.last ?? frames}"><i style="${bar(e)}"></i>${Object.keys(e.notches).map(notch)}</span>
         <button class="up" aria-label="Earlier" ${k ? '' : 'disabled'}>↑</button><button class="down" aria-label="Later" ${k < list.length - 1 ? '' : 'disabled'}>↓</button><button class="out" aria-label="Take ${KINDS[e.kind].words} out">✕</button></li>`)}
       ${list.length ? '' : html`<li class="quiet">Nothing yet. Lines can take the colour of their pot, the figure can cast a shadow, a wash or a texture can lie on its parts.</li>`}</ol>
       ${chosen ? html`<form class="finish-fields" autocomplete="off">${this.fields.markup(chosen)}</form>` : ''}</div>`);
+    this.fields.busy = false;
+    if (held) body.querySelector(`.finish-fields [name="${CSS.escape(held)}"]`)?.focus();
     for (const row of body.querySelectorAll('.finish-list li[data-id]')) this.wireRow(row, list.find((e) => e.id === row.dataset.id));
     if (chosen) this.fields.wire(body.querySelector('.finish-fields'), chosen);
   }

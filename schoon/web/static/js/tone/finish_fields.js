@@ -61,7 +61,7 @@ export class Fields {
 
   wire(form, entry) {
     form.addEventListener('submit', (event) => event.preventDefault());
-    form.addEventListener('change', ({ target }) => this.changed(form, entry, target));
+    form.addEventListener('change', ({ target }) => { if (!this.busy) this.changed(form, entry, target); });
     for (const button of form.querySelectorAll('[data-notch]')) {
       button.addEventListener('click', () => {
         const { [button.dataset.notch]: gone, ...others } = entry.notches;

@@ -33,7 +33,7 @@ export class Steady {
 
   show(acts) {
     const { app, stage } = this;
-    const body = document.getElementById('ledge-body');
+    const { body } = this.stage;
     if (!this.shares) { fill(body, html`<p class="quiet">Measuring the tones of the run …</p>`); this.load(); return; }
     const curves = this.curves();
     const { odd } = this;

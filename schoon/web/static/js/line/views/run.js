@@ -13,12 +13,12 @@ export class RunView extends View {
     const bare = roughs.filter((d) => !d.strokes).map((d) => d.id);
     const some = app.chosen.size > 1;
     if (run.some((d) => d.strokes)) ledge.button('Weigh by rule', () => this.weigh(app.meant((d) => d.strokes).map((d) => d.id)), false, 'weigh-rule');
-    if (!roughs.length) { strip(app, 'line'); return; }
+    if (!roughs.length) { strip(app, 'line', { body: this.body, name: 'line' }); return; }
     ledge.button('Clean this', () => ledge.clean([app.current.id]), false, 'clean-this');
     const rest = bare.length && bare.length < roughs.length;
     const label = some ? `Clean ${app.chosen.size} chosen` : rest ? `Clean ${bare.length} still rough` : `Clean all ${roughs.length}`;
     ledge.button(label, () => ledge.clean(some ? [...app.chosen] : bare.length ? bare : roughs.map((d) => d.id)), true, 'clean-all');
-    strip(app, 'line');
+    strip(app, 'line', { body: this.body, name: 'line' });
   }
 
   async weigh(drawings) {
