@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Collection, Mapping, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from ..core.run import brought_back, hidden_by
 from ..core.strokes import Stroke
 from ..errors import Refusal
 from ..store import Cursor, DrawingRow, ShotRow, Store, models, productions, revisions
+from . import protect
 from .derived import Memory
 from .documents import Behind, behind_of
 from .edits import follow, load_all, refuse_locked, save_sheet
@@ -46,7 +48,8 @@ class PartChart:
 class Ask:
     """What is asked for. first, last: drawings. chart: the spacing. part: only the lines of this one. ring: the drawings of
     a closed cycle, in which those between may lie round its end. parts: parts with a spacing of their own. pulls: arcs bent
-    by hand. follow: whether what a hand did to a drawing between is done to the others."""
+    by hand. follow: whether what a hand did to a drawing between is done to the others. also: drawings that are changed although
+    a hand has finished them."""
 
     first: int
     last: int
@@ -56,13 +59,26 @@ class Ask:
     parts: Mapping[str, PartChart] = field(default_factory=dict)
     pulls: Sequence[Pull] = ()
     follow: bool = True
+    also: Collection[int] = ()
+
+
+def stored(ask: Ask) -> dict[str, Any]:
+    """As a job keeps it; `asked` reads it back."""
+    return {**asdict(ask), "also": sorted(ask.also), "ring": list(ask.ring)}
+
+
+def asked(kept: Mapping[str, Any]) -> Ask:
+    """What a job was asked for."""
+    parts = {name: PartChart(**own) for name, own in kept["parts"].items()}
+    pulls = [Pull((p["at"][0], p["at"][1]), (p["by"][0], p["by"][1])) for p in kept["pulls"]]
+    return Ask(**{**kept, "parts": parts, "pulls": pulls, "also": frozenset(kept["also"])})
 
 
 @dataclass(frozen=True)
 class Made:
     """drawings: those changed. matched, lost: lines of the keys that were found again, and those that were not. doubtful:
     lines to be looked at. followed: lines that were corrected by hand and led the others. through: numbers of drawings
-    between that were gone through as they are."""
+    between that were gone through as they are. left: numbers of those that a hand has finished."""
 
     drawings: list[int]
     matched: int
@@ -70,6 +86,7 @@ class Made:
     doubtful: int
     followed: int
     through: list[str]
+    left: list[str]
 
 
 @dataclass(frozen=True)
@@ -82,8 +99,25 @@ class _Span:
     shares: list[dict[str, float]]
 
 
-def between(store: Store, level_id: int, ask: Ask, call: Call) -> Made:
-    """Gives the drawings between two lined ones their lines; what a hand made in them stays. Raises NotFound, Refusal."""
+def inner_of(store: Store, level_id: int, ask: Ask) -> list[int]:
+    """The drawings that would get lines. Raises NotFound, Refusal."""
+    return [int(row["id"]) for span in _spans(_read(store, level_id).run, ask) for row in span.inner]
+
+
+Saving = Callable[[], AbstractContextManager[Cursor]]
+"""A transaction in which results are saved."""
+
+
+def between(
+    store: Store,
+    level_id: int,
+    ask: Ask,
+    call: Call,
+    saving: Saving | None = None,
+    begin: Callable[[Cursor, str], int] = revisions.begin_action,
+) -> Made:
+    """Gives the drawings between two lined ones their lines; what a hand made in them stays, and those a hand has finished
+    are left as they are. saving, begin: how a job saves and names it. Raises NotFound, Refusal."""
     for _ in range(TRIES):
         known = _read(store, level_id)
         run = known.run
@@ -91,8 +125,11 @@ def between(store: Store, level_id: int, ask: Ask, call: Call) -> Made:
         spans = _spans(run, ask)
         found = call(_computed, known, spans, ask)
         ends = {int(row["id"]): row["line"] for span in spans for row in (span.first, span.last)}
-        inner = [row for span in spans for row in span.inner]
-        with store.transaction() as cursor:
+        every = [row for span in spans for row in span.inner]
+        with saving() if saving else store.transaction() as cursor:
+            about = protect.About("between", ask.part)
+            changes = set(protect.allowed(cursor, level_id, about, [int(r["id"]) for r in every], ask.also))
+            inner = [row for row in every if row["id"] in changes]
             held = {
                 int(row["id"]): (row, sheet)
                 for row, sheet in load_all(cursor, level_id, [*ends, *(r["id"] for r in inner)])
@@ -100,7 +137,7 @@ def between(store: Store, level_id: int, ask: Ask, call: Call) -> Made:
             if any(held[d][0]["line"] != line for d, line in ends.items()):
                 continue
             count = len(inner)
-            action = revisions.begin_action(cursor, f"in-between {count} drawing{'s' * (count != 1)}")
+            action = begin(cursor, f"in-between {count} drawing{'s' * (count != 1)}")
             doubtful = 0
             for row in inner:
                 now, sheet = held[row["id"]]
@@ -119,7 +156,9 @@ def between(store: Store, level_id: int, ask: Ask, call: Call) -> Made:
                 save_sheet(cursor, action, now, sheet, replace(sheet, strokes=rest + strokes, behind=behind))
             follow(cursor, action, [held[row["id"]][0] for row in inner])
         through = [str(span.last["number"]) for span in spans[:-1]]
-        return Made([r["id"] for r in inner], found.matched, found.lost, doubtful, found.followed, through)
+        left = [str(row["number"]) for row in every if row["id"] not in changes]
+        drawings = [r["id"] for r in inner]
+        return Made(drawings, found.matched, found.lost, doubtful, found.followed, through, left)
     raise Refusal("The two drawings are being changed in another window; try again when they rest")
 
 

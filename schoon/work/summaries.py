@@ -18,7 +18,7 @@ from .roughs import rough_name
 
 @dataclass(frozen=True)
 class Summary:
-    """Counts of one drawing. touched: strokes a hand has made or changed. doubtful: proposals of little confidence.
+    """Counts of one drawing. touched: strokes a hand has made or changed, between: those of in-betweens. doubtful: proposals of little confidence.
     parts: names the strokes are assigned to. hand: patches painted by hand. toned: tones, toned_by_hand: those of a hand,
     toned_unsure: those that are proposed and in doubt.
     box: left, top, right, bottom of what is drawn, px; None if nothing is. sheet: an empty sheet, which has no rough to be
@@ -27,6 +27,7 @@ class Summary:
 
     strokes: int = 0
     touched: int = 0
+    between: int = 0
     doubtful: int = 0
     parts: tuple[str, ...] = ()
     open_gaps: int = 0
@@ -76,6 +77,7 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
         return Summary(
             strokes=len(strokes),
             touched=sum(s.by == "hand" for s in strokes),
+            between=sum(s.by == "between" for s in strokes),
             doubtful=0 if own else sum(s.doubtful for s in strokes),
             parts=tuple(sorted({s.part for s in strokes if s.part})),
             open_gaps=sum(s["state"] == "open" for s in stitches),

@@ -79,7 +79,7 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     context.add_init_script(REACH)
     page = context.new_page()
     problems: list[str] = []
-    page.on("pageerror", lambda error: problems.append(str(error)))
+    page.on("pageerror", lambda error: problems.append(f"{error}\n{error.stack}"))
     yield page
     context.close()
     assert problems == []

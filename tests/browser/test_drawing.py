@@ -35,7 +35,7 @@ def clicked(page: Page, x: float, y: float, **how) -> None:
 
 def test_a_line_is_placed_point_by_point(lined: Page) -> None:
     before = strokes(lined)
-    lined.keyboard.press("[")
+    lined.keyboard.press("Shift+S")
     for x, y in ((100, 400), (160, 440), (220, 400), (600, 500)):
         clicked(lined, x, y)
     lined.keyboard.press("Backspace")

@@ -94,7 +94,7 @@ def test_view_zooms_turns_and_moves_without_moving_the_picture(shot: Page) -> No
     assert shot.evaluate("schoon.table.view.turn") > 0.1
     count = shot.locator("#paper .ink path").count()
     # The pen still draws where it is, on the turned and enlarged paper.
-    shot.keyboard.press("f")
+    shot.keyboard.press("s")
     drag(shot, [(470, 260), (490, 280), (500, 270)])
     expect(shot.locator("#paper .ink path")).to_have_count(count + 1)
     drawn = shot.evaluate(

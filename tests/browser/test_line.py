@@ -177,12 +177,12 @@ def test_turning_scaling_and_mirroring_by_the_frame(desk: Page) -> None:
     saved(desk, swing)
     assert box(level_line(desk))[3] - box(level_line(desk))[1] > 40
     count = len(strokes(desk))
-    saved(desk, lambda: desk.keyboard.press("m"))
+    saved(desk, lambda: desk.keyboard.press("Shift+M"))
     assert len(strokes(desk)) == count
 
 
 def test_bending_is_soft_and_local(desk: Page) -> None:
-    desk.keyboard.press("b")
+    desk.keyboard.press("Shift+R")
     desk.get_by_label("bend reach").fill("20")
     saved(desk, lambda: drag(desk, [(620, 270), (620, 300)]))
     bent = level_line(desk)
@@ -191,7 +191,7 @@ def test_bending_is_soft_and_local(desk: Page) -> None:
 
 
 def test_points_are_dragged_added_and_taken_away(desk: Page) -> None:
-    desk.keyboard.press("q")
+    desk.keyboard.press("h")
     click(desk, 620, 270)
     knots = desk.locator("#paper .knot")
     expect(knots.first).to_be_visible()
@@ -217,32 +217,32 @@ def test_points_are_dragged_added_and_taken_away(desk: Page) -> None:
 
 
 def test_trim_cut_join_weigh_and_smooth(desk: Page) -> None:
-    desk.keyboard.press("t")
+    desk.keyboard.press("Shift+T")
     saved(desk, lambda: click(desk, 820, 270))
     assert box(level_line(desk))[2] == pytest.approx(700, abs=3)
     number = len(strokes(desk))
-    desk.keyboard.press("s")
+    desk.keyboard.press("Shift+X")
     assert len(saved(desk, lambda: click(desk, 700, 200))) == number + 1
     desk.keyboard.press("c")
     click(desk, 700, 160)
     desk.keyboard.down("Shift")
     click(desk, 700, 380)
     desk.keyboard.up("Shift")
-    assert len(saved(desk, lambda: desk.keyboard.press("g"))) == number
+    assert len(saved(desk, lambda: desk.keyboard.press("Shift+J"))) == number
     desk.keyboard.press("Escape")
-    desk.keyboard.press("w")
+    desk.keyboard.press("Shift+H")
     saved(desk, lambda: drag(desk, [(580, 270), (650, 270)]))
     assert max(max(s["widths"]) for s in strokes(desk)) > 4.6
     desk.keyboard.press("c")
     click(desk, 610, 270)
-    saved(desk, lambda: desk.keyboard.press("i"))
-    saved(desk, lambda: desk.keyboard.press("p"))
+    saved(desk, lambda: desk.keyboard.press("Shift+U"))
+    saved(desk, lambda: desk.keyboard.press("Shift+E"))
     assert min(min(s["widths"]) for s in strokes(desk)) < 2
 
 
 def test_redrawing_replaces_just_the_stretch(desk: Page) -> None:
     number = len(strokes(desk))
-    desk.keyboard.press("v")
+    desk.keyboard.press("r")
     after = saved(desk, lambda: drag(desk, [(580, 270), (600, 250), (630, 240), (660, 250), (680, 270)]))
     assert len(after) == number
     line = level_line(desk)
@@ -259,7 +259,7 @@ def test_parts_are_named_hidden_and_locked(desk: Page) -> None:
     row = desk.locator("#parts li", has_text="sign")
     expect(row.locator(".count")).to_have_text("2")
     row.get_by_role("button", name="lock sign").click()
-    desk.keyboard.press("f")
+    desk.keyboard.press("s")
     number = len(strokes(desk))
     drag(desk, [(480, 100), (520, 120)])
     expect(desk.locator("#notice")).to_contain_text("The part sign is locked")
@@ -298,7 +298,7 @@ def test_one_drawing_is_fitted_to_the_next_rough(desk: Page) -> None:
     desk.locator("[name=to]").select_option("next")
     desk.locator("#paper").focus()
     before = desk.evaluate("schoon.data.run[1].revision")
-    desk.keyboard.press("h")
+    desk.keyboard.press("Shift+Y")
     until(desk, f"schoon.data.run[1].revision > {before}")
     desk.keyboard.press("d")
     expect(desk.locator("#paper")).to_have_attribute("data-drawing", "2")
@@ -326,7 +326,7 @@ def slid(page: Page, start: tuple[float, float], end: tuple[float, float]) -> No
 
 def test_an_arc_is_shown_bent_and_spaced(desk: Page) -> None:
     desk.get_by_role("tab", name="In-betweens").click()
-    desk.keyboard.press("l")
+    desk.locator("#arc-tool").click()
     first = next(s for s in strokes(desk) if s["closed"])["points"][:2]
     desk.mouse.click(*on_screen(desk, *first))
     until(desk, "document.querySelectorAll('#paper .arcs .tick').length == 1")
@@ -433,7 +433,7 @@ def test_a_part_is_used_again_and_hides_what_lies_behind_it(desk: Page) -> None:
 
 
 def test_a_hold_is_bent_by_points_on_the_paper(desk: Page) -> None:
-    desk.keyboard.press("]")
+    desk.locator('[data-tool="sway"]').click()
     expect(desk.get_by_role("tab", name="Hold")).to_have_attribute("aria-selected", "true")
     ring = next(s for s in strokes(desk) if s["closed"])
     left, top, right, bottom = box(ring)
@@ -563,7 +563,7 @@ def test_ink_is_rubbed_out_in_the_chosen_drawings(desk: Page) -> None:
     counts = "schoon.data.run.map((d) => d.strokes)"
     before = desk.evaluate(counts)
     desk.locator("#table").focus()
-    desk.keyboard.press("k")
+    desk.keyboard.press("v")
     drag(desk, [(700, 160), (700, 200)])
     expect(desk.locator("#notice")).to_contain_text("Rubbed out in 2 drawings")
     assert desk.evaluate(counts) == [before[0] + 1, before[1] + 1, before[2]]
@@ -632,7 +632,7 @@ def test_a_part_comes_off_the_model_sheet(desk: Page, store: Store) -> None:
     desk.reload()
     until(desk, "document.querySelectorAll('#paper .ink path').length > 1 && globalThis.schoon")
     count = len(strokes(desk))
-    desk.keyboard.press(";")
+    desk.locator('[data-tool="sheet-part"]').click()
     expect(desk.get_by_role("tab", name="Parts")).to_have_attribute("aria-selected", "true")
     expect(desk.locator(".sheet-page path")).to_have_count(1)
     desk.locator(".sheet-page").scroll_into_view_if_needed()

@@ -86,9 +86,9 @@ def test_a_scribble_says_what_marks_are_and_is_undone(page: Page, store: Store) 
     page.get_by_role("tab", name="Read roughs").click()
     expect(page.get_by_label("Marks read as notes")).to_be_visible()
     # The key of the tool takes it up, and turns through the kinds.
-    page.keyboard.press("r")
+    page.keyboard.press("Shift+I")
     expect(page.locator("#say-kind")).to_have_value("construction")
-    page.keyboard.press("r")
+    page.keyboard.press("Shift+I")
     expect(page.locator("#say-kind")).to_have_value("hatching")
     expect(page.locator("#pen-now")).to_contain_text("hatching")
     # Along a shoulder of the figure.
@@ -157,7 +157,7 @@ def test_a_tangled_spot_is_read_in_three_ways_and_one_key_takes_one(page: Page, 
     before = page.evaluate("schoon.current.revision")
 
     def lasso() -> None:
-        page.keyboard.press("7")
+        page.keyboard.press("=")
         drag(page, [(420, 290), (560, 290), (560, 400), (420, 400), (424, 294)])
 
     lasso()

@@ -163,7 +163,7 @@ def test_likely_things_of_one_pot_are_one_card_that_comes_apart(desk: Page, stor
     assert box["width"] > 20
     assert abs(box["x"] + box["width"] / 2 - crop["x"] - crop["width"] / 2) < crop["width"]
     desk.locator("#paper").focus()
-    desk.keyboard.press("b")
+    desk.keyboard.press("Shift+K")
     expect(card).to_have_count(2)
     expect(desk.locator("#queue-apart")).to_have_count(0)
     # They stay apart when the list is read again.
@@ -179,7 +179,7 @@ def test_likely_things_of_one_pot_are_one_card_that_comes_apart(desk: Page, stor
 def test_a_leak_is_traced_and_shut(desk: Page) -> None:
     stage(desk, "Seal")
     until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
-    desk.keyboard.press("v")
+    desk.keyboard.press("b")
     desk.mouse.click(*on_screen(desk, 308, 270))
     expect(desk.locator("#notice")).to_contain_text("does not run out")
     desk.evaluate("schoon.table.lookAt(750, 330, 1)")
@@ -207,9 +207,9 @@ def test_a_pot_is_seen_alone_locked_and_in_test_colours(desk: Page) -> None:
     expect(desk.locator("#notice")).to_contain_text("Coat is locked")
     colour = "getComputedStyle(document.documentElement).getPropertyValue('--pot-1')"
     before = desk.evaluate(colour)
-    desk.keyboard.press("v")
+    desk.keyboard.press("Shift+V")
     assert desk.evaluate(colour) != before
-    desk.keyboard.press("v")
+    desk.keyboard.press("Shift+V")
     assert desk.evaluate(colour) == before
 
 
@@ -239,13 +239,13 @@ def test_a_ring_and_the_whole_run_pour_many_at_once(desk: Page) -> None:
     desk.keyboard.press("x")
     desk.mouse.click(*on_screen(desk, 308, 270))
     until(desk, "schoon.current.painted === 0")
-    desk.keyboard.press("c")
+    desk.keyboard.press("g")
     drag(desk, [(150, 120), (470, 120), (470, 430), (150, 430), (150, 140)])
     expect(desk.locator("#notice")).to_contain_text("Coat in 1 patch")
     until(desk, "schoon.current.painted === 1")
-    desk.keyboard.press("t")
+    desk.keyboard.press("Shift+W")
     desk.locator("#pots [data-pot]").nth(1).press("Enter")
-    desk.keyboard.press("t")
+    desk.keyboard.press("Shift+W")
     desk.mouse.click(*on_screen(desk, 308, 270))
     expect(desk.locator("#notice")).to_contain_text("poured into 3 drawings of 3", timeout=30000)
     until(desk, "schoon.data.run.every((d) => d.painted === 1)")
@@ -382,7 +382,7 @@ def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> Non
     desk.goto("/shots/1/paint")
     until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
     desk.locator("#paper").focus()
-    desk.keyboard.press("s")
+    desk.keyboard.press("i")
     sheet = desk.locator("#dock-picture img").bounding_box()
     assert sheet
     desk.mouse.click(
@@ -395,7 +395,7 @@ def test_pots_and_keys_are_made_from_pictures(desk: Page, tmp_path: Path) -> Non
 def test_a_form_is_cut_out_and_filled_at_once(desk: Page) -> None:
     before = desk.evaluate("schoon.data.run[0].painted")
     desk.locator("#paper").focus()
-    desk.keyboard.press("g")
+    desk.keyboard.press("p")
     expect(desk.locator('#tray [aria-pressed="true"]')).to_contain_text("Cut out")
     turn = np.linspace(0, 2 * np.pi, 24)
     drag(desk, [(60 + 34 * float(np.cos(a)), 60 + 34 * float(np.sin(a))) for a in turn])
@@ -411,7 +411,7 @@ def test_parts_are_told_apart_and_put_in_depth_from_a_drawing_on(desk: Page) -> 
     desk.reload()
     until(desk, "document.querySelectorAll('#paper .patches path').length > 0")
     fill = desk.locator("#paper .patches path").first.evaluate("(node) => node.style.fill")
-    desk.keyboard.press("p")
+    desk.keyboard.press("Shift+I")
     until(desk, f"document.querySelector('#paper .patches path').style.fill !== '{fill}'")
     desk.select_option("#belongs-to", label="Otter")
     expect(desk.locator("#pen-now")).to_contain_text("Make patches Otter")

@@ -143,7 +143,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     expect(page.locator("#job-state")).to_have_text("no jobs", timeout=60_000)
     until(page, "document.querySelectorAll('#paper .ink path').length > 3")
     before = strokes(page)
-    page.keyboard.press("f")
+    page.keyboard.press("s")
     drag(page, [(30, 30), (120, 60), (220, 40), (300, 90)])
     expect(page.locator("#paper .ink path")).to_have_count(before + 1)
     expect(page.locator("#saved")).to_contain_text("saved")
@@ -197,7 +197,7 @@ def test_from_roughs_to_painted_frames(page: Page, tmp_path: Path, roughs_of) ->
     was = revision(page)
     drag(page, [tuple(fur["at"]), (fur["at"][0] + 1, fur["at"][1] + 1)])
     until(page, f"Number(document.getElementById('paper').dataset.revision) > {was}")
-    page.keyboard.press("s")
+    page.keyboard.press("i")
     page.mouse.click(*on_screen(page, *coat["at"]))
     expect(page.locator("#pots [aria-selected=true]")).to_contain_text("Coat")
     fill = f"getComputedStyle(document.querySelector('#paper .patches [data-n=\"{coat['n']}\"]')).fill"

@@ -61,10 +61,15 @@ def arrived(page: Page) -> None:
 
 
 def test_the_pencil_takes_pressure_tilt_finger_and_mouse(desk: Page) -> None:
+    # Without a pen a finger draws; once one was seen it only moves the paper.
+    pen(desk, row(240), "touch", 0.5)
     pen(desk, row(60), "pen", 0.15)
     pen(desk, row(120), "pen", 1.0)
     pen(desk, row(180), "pen", 1.0, 70)
-    pen(desk, row(240), "touch", 0.5)
+    lies = desk.evaluate("schoon.table.view.x")
+    pen(desk, row(340), "touch", 0.5)
+    assert ink(desk, 100, 315, 500, 365) == 0
+    assert desk.evaluate("schoon.table.view.x") > lies + 100
     drag(desk, [(120, 300), (470, 300)])
     light, heavy, side, finger, mouse = (
         ink(desk, 100, y - 25, 500, y + 25) for y in (60, 120, 180, 240, 300)
@@ -120,7 +125,7 @@ def test_passes_are_begun_seen_faintly_and_handed_on(desk: Page) -> None:
     arrived(desk)
     expect(desk.locator(".passes li")).to_have_count(2)
     desk.locator("#table").focus()
-    desk.keyboard.press("n")
+    desk.keyboard.press("Shift+N")
     expect(desk.locator(".passes li")).to_have_count(3)
     assert ink(desk, 100, 80, 500, 120) == 0
     drag(desk, [(120, 200), (400, 200)])
@@ -141,7 +146,7 @@ def test_passes_are_begun_seen_faintly_and_handed_on(desk: Page) -> None:
 def test_rubbing_out_over_chosen_drawings_is_one_undo(desk: Page) -> None:
     desk.evaluate("schoon.chooseTo(schoon.data.run[2].id)")
     before = desk.evaluate("schoon.data.run.map((d) => d.rough)")
-    desk.keyboard.press("r")
+    desk.keyboard.press("v")
     drag(desk, [(200, 200), (400, 300)])
     expect(desk.locator("#notice")).to_contain_text("Rubbed out in 3 drawings")
     after = desk.evaluate("schoon.data.run.map((d) => d.rough)")
@@ -153,7 +158,7 @@ def test_rubbing_out_over_chosen_drawings_is_one_undo(desk: Page) -> None:
 def test_a_piece_in_the_lasso_is_moved_turned_and_laid_down(desk: Page) -> None:
     drag(desk, [(150, 120), (300, 120)])
     arrived(desk)
-    desk.keyboard.press("s")
+    desk.keyboard.press("c")
     drag(desk, [(130, 90), (330, 90), (330, 150), (130, 150), (130, 92)])
     expect(desk.locator("#chosen-bar")).to_contain_text("Piece")
     drag(desk, [(230, 120), (230, 320)])

@@ -90,11 +90,11 @@ def test_a_colour_key_is_lit_by_itself_and_doubt_is_gone_through(desk: Page) -> 
     desk.locator("#table").focus()
     desk.evaluate("schoon.data.run.forEach((d) => { d.toned_unsure = 0; })")
     desk.evaluate("schoon.stage.tonesNow().forEach((t, k) => { t.unsure = k === 0; })")
-    desk.keyboard.press("j")
+    desk.keyboard.press("n")
     until(desk, "schoon.stage.choose.chosen?.unsure")
-    desk.keyboard.press("t")
-    until(desk, "schoon.stage.tonesNow().filter((t) => t.by === 'hand').length === 1")
     desk.keyboard.press("j")
+    until(desk, "schoon.stage.tonesNow().filter((t) => t.by === 'hand').length === 1")
+    desk.keyboard.press("n")
     expect(desk.locator("#notice")).to_contain_text("No proposed tone is in doubt")
 
 
@@ -104,7 +104,7 @@ def test_without_light_it_says_what_to_do_first(desk: Page) -> None:
 
 
 def test_pens_block_in_take_away_and_divide(desk: Page) -> None:
-    desk.keyboard.press("f")
+    desk.keyboard.press("p")
     drag(desk, ring(300, 270, 40))
     until(desk, "schoon.stage.tonesNow().length === 1")
     desk.keyboard.press("x")
@@ -113,18 +113,18 @@ def test_pens_block_in_take_away_and_divide(desk: Page) -> None:
     assert [t["takes"] for t in tones(desk)] == [False, True]
     desk.keyboard.press("w")
     expect(desk.locator("#tone-kind")).to_have_value("deep")
-    desk.keyboard.press("v")
+    desk.keyboard.press("Shift+P")
     drag(desk, [(300, 150), (306, 270), (300, 400)])
     until(desk, "schoon.stage.tonesNow().length === 3")
     before = desk.evaluate("schoon.stage.tonesNow()[2].d")
-    desk.keyboard.press("b")
+    desk.keyboard.press("Shift+O")
     until(desk, f"schoon.stage.tonesNow()[2].d !== '{before}'")
     desk.keyboard.press("Control+z")
     until(desk, f"schoon.stage.tonesNow()[2].d === '{before}'")
 
 
 def test_a_tone_is_chosen_bent_and_taken_away(desk: Page) -> None:
-    desk.keyboard.press("f")
+    desk.keyboard.press("p")
     drag(desk, ring(300, 270, 40))
     until(desk, "schoon.stage.tonesNow().length === 1")
     desk.keyboard.press("c")
@@ -139,21 +139,21 @@ def test_a_tone_is_chosen_bent_and_taken_away(desk: Page) -> None:
 
 
 def test_grey_first(desk: Page) -> None:
-    desk.keyboard.press("f")
+    desk.keyboard.press("p")
     drag(desk, ring(300, 270, 40))
     until(desk, "schoon.stage.tonesNow().length === 1")
     filled = "getComputedStyle(document.querySelector('#paper .tones g > path')).fill"
     mapped = desk.evaluate(filled)
-    desk.keyboard.press("g")
+    desk.keyboard.press("Shift+G")
     until(desk, f"{filled} === 'rgb(150, 150, 150)'")
     assert mapped != "rgb(150, 150, 150)"
     expect(desk.locator("#see-grey")).to_have_attribute("aria-pressed", "true")
-    desk.keyboard.press("g")
+    desk.keyboard.press("Shift+G")
     until(desk, f"{filled} === '{mapped}'")
 
 
 def test_a_drawn_drawing_teaches_and_is_copied(desk: Page) -> None:
-    desk.keyboard.press("v")
+    desk.keyboard.press("Shift+P")
     drag(desk, [(308, 140), (308, 270), (308, 400)])
     until(desk, "schoon.stage.tonesNow().length === 1")
     desk.locator("#shade").click()
@@ -168,7 +168,7 @@ def test_a_drawn_drawing_teaches_and_is_copied(desk: Page) -> None:
 def test_the_curve_shows_where_shade_jumps(desk: Page) -> None:
     desk.keyboard.press("d")
     until(desk, "document.getElementById('paper').dataset.drawing === '2'")
-    desk.keyboard.press("f")
+    desk.keyboard.press("p")
     drag(desk, ring(316, 270, 60))
     until(desk, "schoon.stage.tonesNow().length === 1")
     desk.get_by_role("tab", name="Steady").click()

@@ -333,7 +333,7 @@ def _drawn(
             moved = _bent(piece, stroke, side, points, now, turn)
             found.append(
                 replace(
-                    piece, controls=moved, widths=weights, confidence=float(trust.mean()), by="proposal", id=new_id(),
+                    piece, controls=moved, widths=weights, confidence=float(trust.mean()), by="between", id=new_id(),
                     track=stroke.track or stroke.id, link=None,
                 )
             )  # fmt: skip

@@ -340,6 +340,16 @@ def pushed_off(before: Starts[T], after: Starts[T], frames: int) -> list[T]:
     return list(dict.fromkeys(lost))
 
 
+def missing(before: Starts[T], after: Starts[T], frames: int) -> int:
+    """How many frames the shot would have to be longer for what an act pushes off to be seen as long as before."""
+    lost = set(pushed_off(before, after, frames))
+    if not lost:
+        return 0
+    shown = frame_by_frame(before, frames)
+    ends = (at + shown.count(what) - 1 for at, what in after.items() if at > frames and what in lost)
+    return max(0, max(ends) - frames)
+
+
 def _beyond(starts: Starts[T], frames: int) -> set[T | None]:
     return {what for at, what in starts.items() if at > frames and not isinstance(what, Again)}
 

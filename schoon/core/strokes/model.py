@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Points = NDArray[np.float64]
-Maker = Literal["proposal", "hand"]
+Maker = Literal["proposal", "between", "hand"]
+"""A reading of a rough or a fitting to it, an in-between, or a hand."""
 Corner = Literal["round", "sharp"]
 
 

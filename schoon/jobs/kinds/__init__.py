@@ -8,6 +8,7 @@ from __future__ import annotations
 from typing import Protocol
 
 from ..work import Work
+from .between import InBetween
 from .carry import Carry
 from .clean import Clean
 from .export import Export
@@ -31,6 +32,7 @@ class Kind(Protocol):
 KINDS: dict[str, Kind] = {
     "clean": Clean(),
     "fit": Fit(),
+    "between": InBetween(),
     "seal": Seal(),
     "specks": Specks(),
     "carry": Carry(),
@@ -42,7 +44,7 @@ KINDS: dict[str, Kind] = {
 }
 
 LANES: dict[str, tuple[str, ...]] = {
-    "drawings": ("clean", "fit", "seal", "specks", "carry", "track", "tone", "props"),
+    "drawings": ("clean", "fit", "between", "seal", "specks", "carry", "track", "tone", "props"),
     "proof": ("proof",),
     "hand-off": ("export",),
 }

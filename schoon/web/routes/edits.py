@@ -95,10 +95,12 @@ def try_time(shot_id: int, edit: TimeEdit, store: StoreDep) -> JSONResponse:
 
 
 def _said(operation: TimeOperation) -> dict[str, Any]:
-    """What an edit of time has to say beside its result. lost: level -> drawings it pushes off the end. made: new drawings.
+    """What an edit of time has to say beside its result. lost: level -> drawings it pushes off the end. missing:
+    frames the shot is too short for them. made: new drawings.
     uneven: holds that another rate does not divide evenly."""
     return {
         "lost": getattr(operation, "lost", {}),
+        "missing": getattr(operation, "missing", 0),
         "made": list(getattr(operation, "made", ())),
         "uneven": getattr(operation, "uneven", 0),
     }

@@ -13,10 +13,12 @@ from ...core.cleanup.labels import Kind
 from ...errors import NotFound, Refusal
 from ...jobs.of_model import NOTHING_PAINTED, speaks
 from ...store import Cursor, jobs, productions
-from ...work import edits
+from ...work import between as betweens
+from ...work import edits, protect
 from ...work.roughs import rough_name
 from ..deps import RunnerDep, StoreDep
 from ..values import Body, Id, Place
+from .asks import Between
 
 router = APIRouter()
 
@@ -53,9 +55,10 @@ class NewJob(Body):
     """drawings: ids to work on; None for the whole level. source: for fitting, the drawing whose strokes go to the
     others, strokes: which of them, none for all. For following a patch: source, `at` in the patch, `pot`. keep: locked
     pots, whose paint stays when paint is carried or poured through the run. under: px², for specks. again:
-    what was carried is only judged anew, after answers."""
+    what was carried is only judged anew, after answers. also: drawings that are changed although a hand has finished them.
+    between: what in-betweens are asked for."""
 
-    kind: Literal["clean", "seal", "specks", "carry", "fit", "track", "tone"]
+    kind: Literal["clean", "seal", "specks", "carry", "fit", "track", "tone", "between"]
     drawings: list[Id] | None = Field(default=None, max_length=5000)
     reading: Reading | None = None
     source: Id | None = None
@@ -65,11 +68,15 @@ class NewJob(Body):
     keep: list[Id] = Field(default_factory=list, max_length=1000)
     under: int | None = Field(default=None, ge=0, le=5000)
     again: bool = False
+    also: list[Id] = Field(default_factory=list, max_length=5000)
+    between: Between | None = None
 
 
 @router.post("/api/levels/{level_id}/jobs")
 def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSONResponse:
     """Queues a job."""
+    if new.kind == "between":
+        return _between(level_id, new, store, runner)
     with store.transaction() as cursor:
         rows = productions.drawings(cursor, level_id)
         if not rows:
@@ -88,6 +95,9 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             chosen = [row for row in chosen if rough_name(row)]
             if not chosen:
                 raise Refusal("These drawings are empty sheets without a rough; draw their lines")
+            ids = [int(row["id"]) for row in chosen if row["id"] != new.source]
+            changes = set(protect.allowed(cursor, level_id, protect.About(new.kind), ids, new.also))
+            chosen = [row for row in chosen if row["id"] in changes]
         if new.kind == "carry" and not any(row["paint"] for row in rows) and not speaks(cursor, level_id):
             raise Refusal(NOTHING_PAINTED)
         settings: dict[str, Any] = {}
@@ -99,7 +109,6 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
             source = next((row for row in rows if row["id"] == new.source), None)
             if source is None or not source["line"]:
                 raise Refusal("Choose a drawing that has a line; its strokes go to the others")
-            chosen = [row for row in chosen if row["id"] != source["id"]]
             if not chosen:
                 raise Refusal("Choose the drawings the strokes go to on the sheet")
             settings.update(source=source["id"], ids=new.strokes)
@@ -118,6 +127,20 @@ def start(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSO
         if new.again:
             settings["again"] = True
         job_id = jobs.create(cursor, new.kind, level_id, [row["id"] for row in chosen], settings)
+        answer = state_of(cursor, job_id)
+    runner.wake()
+    return JSONResponse(answer)
+
+
+def _between(level_id: int, new: NewJob, store: StoreDep, runner: RunnerDep) -> JSONResponse:
+    if new.between is None:
+        raise Refusal("Say between which two drawings")
+    ask = new.between.ask()
+    inner = betweens.inner_of(store, level_id, ask)
+    with store.transaction() as cursor:
+        edits.refuse_locked(productions.shot_of_level(cursor, level_id))
+        changes = protect.allowed(cursor, level_id, protect.About("between", ask.part), inner, ask.also)
+        job_id = jobs.create(cursor, "between", level_id, changes, {"ask": betweens.stored(ask)})
         answer = state_of(cursor, job_id)
     runner.wake()
     return JSONResponse(answer)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Collection
 from dataclasses import asdict
 from typing import Annotated
 
@@ -10,15 +11,14 @@ from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse
 from pydantic import Field
 
-from ...core.between import Pull
 from ...core.strokes import ruled, strokes_from_dicts
 from ...core.strokes.model import new_id
 from ...errors import Refusal
 from ...formats import svg
 from ...jobs import views
-from ...store import bends, models, pictures, productions, revisions
+from ...store import Cursor, bends, models, pictures, productions, revisions
 from ...text import named
-from ...work import again, edits, run, whole
+from ...work import again, edits, protect, run, whole
 from ...work import between as betweens
 from ...work.derived import key_of, to_json
 from ...work.documents import Order, said_of
@@ -30,6 +30,7 @@ from ...work.roughs import rough_name
 from ..deps import DeskDep, FilesDep, StoreDep
 from ..shapes import shape_of
 from ..values import Body, Id, Number, Place
+from .asks import Also, Between
 from .jobs import Reading
 
 router = APIRouter(prefix="/api")
@@ -152,6 +153,36 @@ def try_reading(
     return JSONResponse({"strokes": [shape_of(s) for s in strokes]})
 
 
+class Touching(Body):
+    """An act on drawings. part, source, strokes: as the act has them."""
+
+    act: protect.Act
+    drawings: Annotated[list[Id], Field(min_length=1, max_length=5000)]
+    part: str = Field(default="", max_length=60)
+    source: Id | None = None
+    strokes: list[str] = Field(default_factory=list, max_length=5000)
+
+
+def _about(
+    cursor: Cursor, act: protect.Act, part: str, source: int | None, strokes: Collection[str]
+) -> protect.About:
+    """What an act replaces. source: the drawing its strokes come from."""
+    tracks: set[str] = set()
+    if source is not None and not part:
+        line = edits.strokes_named(cursor, revisions.drawing(cursor, source)["line"])
+        tracks = {s.track or s.id for s in line if not strokes or s.id in strokes}
+    return protect.About(act, part, frozenset(tracks))
+
+
+@router.post("/levels/{level_id}/touches")
+def touches(level_id: int, want: Touching, store: StoreDep) -> JSONResponse:
+    """Which drawings an act on many would change, and which it leaves because a hand has finished them; nothing is changed."""
+    with store.transaction() as cursor:
+        about = _about(cursor, want.act, want.part, want.source, set(want.strokes))
+        found = protect.apart(cursor, level_id, about, want.drawings)
+    return JSONResponse(asdict(found))
+
+
 class TraceBack(Body):
     """part: all strokes of a part instead of `strokes`."""
 
@@ -161,56 +192,20 @@ class TraceBack(Body):
     to: list[int] = Field(min_length=1, max_length=5000)
     registered: bool = False
     linked: bool = False
+    also: Also = Field(default_factory=list)
 
 
 @router.post("/levels/{level_id}/trace-back")
 def trace_back(level_id: int, want: TraceBack, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Puts strokes of one drawing exactly into others."""
+    with store.transaction() as cursor:
+        about = _about(cursor, "trace-back", want.part, want.drawing, set(want.strokes))
+        to = protect.allowed(cursor, level_id, about, want.to, want.also)
     changed = run.trace_back(
-        store, level_id, want.drawing, want.strokes, want.part, want.to, want.registered, want.linked,
+        store, level_id, want.drawing, want.strokes, want.part, to or want.to, want.registered, want.linked,
         desk.call,
     )  # fmt: skip
     return JSONResponse({"drawings": changed})
-
-
-Chart = Annotated[str, Field(max_length=20)] | Annotated[list[Number], Field(max_length=500)]
-
-
-class PartChart(Body):
-    """How a part goes its own way; see `work.between.PartChart`."""
-
-    chart: Chart | None = None
-    lag: Number = 0.0
-
-
-class Bend(Body):
-    """An arc bent by hand: at a place of the first drawing, by so many px half way."""
-
-    at: Place
-    by: Place
-
-
-class Between(Body):
-    """chart: a spacing by name, or shares of the way. The rest as `work.between.Ask`."""
-
-    first: int
-    last: int
-    chart: Chart = "even"
-    part: str = Field(default="", max_length=60)
-    ring: list[Id] = Field(default_factory=list, max_length=2000)
-    parts: dict[Annotated[str, Field(min_length=1, max_length=60)], PartChart] = Field(
-        default_factory=dict, max_length=200
-    )
-    bends: list[Bend] = Field(default_factory=list, max_length=50)
-    follow: bool = True
-
-    def ask(self) -> betweens.Ask:
-        """As the work takes it."""
-        return betweens.Ask(
-            self.first, self.last, self.chart, self.part, self.ring,
-            {name: betweens.PartChart(own.chart, own.lag) for name, own in self.parts.items()},
-            [Pull((b.at[0], b.at[1]), (b.by[0], b.by[1])) for b in self.bends], self.follow,
-        )  # fmt: skip
 
 
 @router.post("/levels/{level_id}/between")
@@ -247,11 +242,12 @@ class Again(Body):
     painted: bool = False
     rough: bool = False
     linked: bool = False
+    also: Also = Field(default_factory=list)
 
-    def ask(self) -> again.Ask:
-        """As the work takes it."""
+    def ask(self, drawings: list[int] | None = None) -> again.Ask:
+        """As the work takes it, on fewer drawings."""
         return again.Ask(
-            self.part, self.name.strip(), self.drawings, self.shift, self.around, self.matrix, self.grows, self.order,
+            self.part, self.name.strip(), self.drawings if drawings is None else drawings, self.shift, self.around, self.matrix, self.grows, self.order,
             self.painted, self.rough, self.linked,
         )  # fmt: skip
 
@@ -259,7 +255,12 @@ class Again(Body):
 @router.post("/levels/{level_id}/again")
 def use_again(level_id: int, want: Again, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Uses the lines of a part for another part."""
-    return JSONResponse({"drawings": again.use_again(store, level_id, want.ask(), desk.call)})
+    with store.transaction() as cursor:
+        about = protect.About("again", "" if want.rough else want.name.strip())
+        drawings = protect.allowed(cursor, level_id, about, want.drawings, want.also)
+    return JSONResponse(
+        {"drawings": again.use_again(store, level_id, want.ask(drawings or want.drawings), desk.call)}
+    )
 
 
 @router.get("/levels/{level_id}/again")
@@ -306,13 +307,17 @@ class Smear(Body):
     part: str = Field(min_length=1, max_length=60)
     drawings: list[Id] = Field(min_length=1, max_length=200)
     amount: float = Field(default=1.0, gt=0, le=4)
+    also: Also = Field(default_factory=list)
 
 
 @router.post("/levels/{level_id}/smear")
 def smear(level_id: int, want: Smear, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Stretches a part along its way."""
+    with store.transaction() as cursor:
+        about = protect.About("smear", want.part)
+        drawings = protect.allowed(cursor, level_id, about, want.drawings, want.also) or want.drawings
     return JSONResponse(
-        {"drawings": again.smear(store, level_id, want.part, want.drawings, want.amount, desk.call)}
+        {"drawings": again.smear(store, level_id, want.part, drawings, want.amount, desk.call)}
     )
 
 
@@ -410,9 +415,12 @@ def drop_bend(shot_id: int, bend_id: int, store: StoreDep) -> JSONResponse:
 
 class Weighing(Body):
     drawings: list[int] = Field(min_length=1, max_length=5000)
+    also: Also = Field(default_factory=list)
 
 
 @router.post("/levels/{level_id}/weigh")
 def weigh(level_id: int, want: Weighing, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Lays the line rule on whole drawings, undone as one."""
-    return JSONResponse({"drawings": run.weigh(store, level_id, want.drawings, desk.call)})
+    with store.transaction() as cursor:
+        drawings = protect.allowed(cursor, level_id, protect.About("weigh"), want.drawings, want.also)
+    return JSONResponse({"drawings": run.weigh(store, level_id, drawings or want.drawings, desk.call)})

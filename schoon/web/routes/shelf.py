@@ -27,6 +27,12 @@ STRIP = 8
 """Small drawings shown per shot."""
 
 
+@router.get("/keys", response_class=HTMLResponse)
+def keys(request: Request) -> HTMLResponse:
+    """What every key does, and how a person changes that."""
+    return page(request, "keys.html")
+
+
 @router.get("/", response_class=HTMLResponse)
 def shelf(request: Request, store: StoreDep) -> HTMLResponse:
     """All productions with their shots."""

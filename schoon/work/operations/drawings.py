@@ -17,7 +17,7 @@ from ...values import Id, Sound
 from ..documents import Sheet
 from ..living import drawn_anew, swayed
 from .base import Spot, many
-from .spans import Frame
+from .spans import Frame, grown
 from .time import Levels, TimeOperation, refuse_locked
 
 MOST_DRAWINGS = 2000
@@ -29,12 +29,14 @@ Fresh = Callable[[int, int | None], int]
 
 
 class RunChange(TimeOperation):
-    """A change of which drawings a level has."""
+    """A change of which drawings a level has. grow: the shot becomes as much longer as it pushes off its end."""
 
     level: Id
+    grow: bool = False
     _made: dict[int, int | None] = PrivateAttr(default_factory=dict)
     _fresh: Fresh | None = PrivateAttr(default=None)
     _lost: dict[int, list[int]] = PrivateAttr(default_factory=dict)
+    _missing: int = PrivateAttr(default=0)
 
     def use(self, fresh: Fresh) -> None:
         """What gives new drawings their ids."""
@@ -53,6 +55,11 @@ class RunChange(TimeOperation):
     def lost(self) -> dict[int, list[int]]:
         """As `spans.SpanOperation.lost`."""
         return self._lost
+
+    @property
+    def missing(self) -> int:
+        """As `spans.SpanOperation.missing`."""
+        return self._missing
 
     def _new(self, like: int | None = None) -> int:
         assert self._fresh is not None
@@ -76,9 +83,10 @@ class RunChange(TimeOperation):
         before = time.levels.get(self.level, {})
         if lost := exposure.pushed_off(before, starts, time.frames):
             self._lost[self.level] = lost
-        return time.model_copy(
-            update={"marks": marks, "numbers": written, "levels": {**time.levels, self.level: starts}}
-        )
+            self._missing = exposure.missing(before, starts, time.frames)
+        longer = {"frames": grown(time, self._missing)} if self.grow else {}
+        levels_after = {**time.levels, self.level: starts}
+        return time.model_copy(update={"marks": marks, "numbers": written, "levels": levels_after, **longer})
 
 
 class Insert(RunChange):

@@ -11,7 +11,6 @@ from pydantic import Field
 from ...core.seal import Stitch
 from ...core.seal.model import State
 from ...core.strokes import arc_lengths
-from ...core.strokes.model import Maker
 from ...errors import NotFound, Refusal
 from ..documents import Sheet
 from .base import Context, DrawingOperation, RunOperation, Spot
@@ -32,7 +31,7 @@ class Judge(DrawingOperation):
     def apply(self, sheet: Sheet, context: Context) -> Sheet:
         if all(stitch.id != self.stitch for stitch in sheet.stitches):
             raise NotFound("This gap is not in the drawing any more; look for gaps again")
-        by: Maker = "proposal" if self.state == "open" else "hand"
+        by: Literal["proposal", "hand"] = "proposal" if self.state == "open" else "hand"
         stitches = [replace(s, state=self.state, by=by) if s.id == self.stitch else s for s in sheet.stitches]
         return replace(sheet, stitches=stitches)
 

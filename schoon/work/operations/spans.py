@@ -19,18 +19,32 @@ Frame = Annotated[int, Field(ge=1, le=MOST_FRAMES)]
 MOST_PIECES = 20_000
 
 
+def grown(time: Time, by: int) -> int:
+    """The length of a shot that grows, frames. Raises Refusal."""
+    if time.frames + by > MOST_FRAMES:
+        raise Refusal(f"A shot has at most {MOST_FRAMES} frames")
+    return time.frames + by
+
+
 class SpanOperation(TimeOperation):
-    """An act on a span. levels: that it is done on."""
+    """An act on a span. levels: that it is done on. grow: the shot becomes as much longer as it pushes off its end."""
 
     levels: Annotated[list[Id], Field(min_length=1, max_length=100)]
     first: Frame
     last: Frame
+    grow: bool = False
     _lost: dict[int, list[int]] = PrivateAttr(default_factory=dict)
+    _missing: int = PrivateAttr(default=0)
 
     @property
     def lost(self) -> dict[int, list[int]]:
         """level -> drawings that it pushes off the end of the shot; known after it was applied."""
         return self._lost
+
+    @property
+    def missing(self) -> int:
+        """How many frames the shot is too short for what is pushed off; known after it was applied."""
+        return self._missing
 
     def changed(self, level: int, starts: Starts) -> Starts:
         """The sheet of a level after it. Raises ValueError if it cannot be so."""
@@ -54,7 +68,10 @@ class SpanOperation(TimeOperation):
                 raise Refusal(f"The sheet stays as it is: {error}") from error
             if lost := exposure.pushed_off(time.levels[level], after[level], time.frames):
                 self._lost[level] = lost
-        return time.model_copy(update={"levels": after})
+                more = exposure.missing(time.levels[level], after[level], time.frames)
+                self._missing = max(self._missing, more)
+        longer = {"frames": grown(time, self._missing)} if self.grow else {}
+        return time.model_copy(update={"levels": after, **longer})
 
     @property
     def span(self) -> str:

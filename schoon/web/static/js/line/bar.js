@@ -3,7 +3,7 @@
 import { fill, html } from '../dom.js';
 import { notice } from '../api.js';
 import { boundsOf, mirrored, rows, shifted } from '../pure/geometry.js';
-import { CHOSEN } from '../keys.js';
+import { CHOSEN, shown } from '../keys.js';
 import { change } from './change.js';
 
 export class ChosenBar {
@@ -32,7 +32,7 @@ export class ChosenBar {
     for (const [id, label, key, act] of this.acts) {
       const button = document.createElement('button');
       button.dataset.act = id;
-      fill(button, html`${label}${key ? html` <kbd>${key.toUpperCase()}</kbd>` : ''}`);
+      fill(button, html`${label}${key ? html` <kbd>${shown(key)}</kbd>` : ''}`);
       button.addEventListener('click', act);
       this.box.append(button);
     }

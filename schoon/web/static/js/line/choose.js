@@ -104,7 +104,7 @@ export class ChooseTool {
 
 export class BendTool {
   constructor(app, chosen, hand) {
-    Object.assign(this, { app, chosen, hand, id: 'bend', label: 'Bend', key: 'b', pen: 'Bend: drag a line; only what is near follows' });
+    Object.assign(this, { app, chosen, hand, id: 'bend', label: 'Bend', key: 'shift+r', rare: true, pen: 'Bend: drag a line; only what is near follows' });
   }
 
   // The strokes that may follow: the chosen ones, or the line under the pen with what meets it.

@@ -67,12 +67,22 @@ export class LineLedge {
     this.acts.append(button);
   }
 
-  clean(drawings) {
+  // Drawings that were named one by one: those chosen on the sheet, or the only one.
+  named(drawings) {
+    const { chosen } = this.app;
+    if (drawings.length === 1) return drawings;
+    return chosen.size > 1 ? drawings.filter((id) => chosen.has(id)) : [];
+  }
+
+  async clean(drawings) {
     this.dropGhost();
     const teachers = new Set(this.reading.taught_by);
     if (drawings.length > 1) drawings = drawings.filter((d) => !teachers.has(d));
-    notice(`Cleaning ${drawings.length} drawing${drawings.length === 1 ? '' : 's'}; lines a hand has touched stay, and it can be undone as one`);
-    this.app.jobs.start(`/api/levels/${this.app.level}/jobs`, { kind: 'clean', drawings, reading: this.reading });
+    const found = await this.app.touches.ask({ act: 'clean', drawings }, `Clean ${drawings.length} drawing${drawings.length === 1 ? '' : 's'}`, this.named(drawings));
+    if (!found) return;
+    const n = found.drawings.length;
+    notice(`Cleaning ${n} drawing${n === 1 ? '' : 's'}; lines a hand has touched stay, and it can be undone as one`);
+    this.app.jobs.start(`/api/levels/${this.app.level}/jobs`, { kind: 'clean', drawings: found.drawings, also: found.also, reading: this.reading });
   }
 
   // Resolves to the answer, or null if it was refused.
@@ -88,7 +98,7 @@ export class LineLedge {
 
   key(key) {
     const { pass } = this.views;
-    const act = { y: () => pass.traceBack(), h: () => pass.fit() }[key];
+    const act = { y: () => pass.traceBack(), 'shift+y': () => pass.fit() }[key];
     if (!act) return false;
     if (this.view === 'pass') act();
     else { this.use('pass'); notice('Choose what is passed on and to which drawings, then press the key again'); }

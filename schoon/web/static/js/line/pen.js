@@ -15,6 +15,9 @@ const HELD_FOR = 550;
 const STILL = 4;
 
 class PenTool {
+  // How wide the pen is, px of the drawing.
+  get width() { return this.app.data.rule.outline; }
+
   constructor(app, hand, fields) { Object.assign(this, { app, hand }, fields); }
 
   ready() {
@@ -39,7 +42,7 @@ class PenTool {
 }
 
 export class TraceTool extends PenTool {
-  constructor(app, hand, points) { super(app, hand, { id: 'trace', label: 'Trace', key: 'f', pen: 'Trace', points }); }
+  constructor(app, hand, points) { super(app, hand, { id: 'trace', label: 'Trace', key: 's', pen: 'Trace', points }); }
 
   leave() { this.points.takeBack(); }
 
@@ -99,7 +102,7 @@ export class TraceTool extends PenTool {
 }
 
 export class RedrawTool extends PenTool {
-  constructor(app, hand) { super(app, hand, { id: 'redraw', label: 'Redraw', key: 'v', pen: 'Redraw a stretch: begin and end on its line' }); }
+  constructor(app, hand) { super(app, hand, { id: 'redraw', label: 'Redraw', key: 'r', pen: 'Redraw a stretch: begin and end on its line' }); }
 
   async draw(entry, path, clear) {
     const { app, hand } = this;

@@ -1,18 +1,16 @@
 // Points and handles of one stroke.
 
-import { HELD } from '../keys.js';
 import { notice } from '../api.js';
 import { centreLine, handleMoved, pairs, round } from '../pure/geometry.js';
 import { lineNow } from '../shot/drawings.js';
-import { heldKeys } from '../shot/keyboard.js';
 import { make } from '../shot/paper.js';
 import { strokeAt } from '../shot/pen.js';
 import { change } from './change.js';
 
 export class PointsTool {
   constructor(app) {
-    Object.assign(this, { app, id: 'points', label: 'Points', key: 'q', shown: null, active: null });
-    this.pen = 'Points: click a line; drag its points; double-click adds one, Delete takes the marked one away; with Q held a handle moves alone';
+    Object.assign(this, { app, id: 'points', label: 'Points', key: 'h', rare: true, shown: null, active: null });
+    this.pen = 'Points: click a line; drag its points; double-click adds one, Delete takes the marked one away; with Alt a handle moves alone';
   }
 
   // While another tool is in the hand: the handles of a stroke it has just made, until it makes the next.
@@ -66,7 +64,7 @@ export class PointsTool {
     let now = stroke.points;
     return {
       move: (e) => {
-        now = handleMoved(stroke, index, app.table.view.toPaper(e.clientX, e.clientY), heldKeys.has(HELD.alone));
+        now = handleMoved(stroke, index, app.table.view.toPaper(e.clientX, e.clientY), e.altKey);
         this.show(now);
       },
       up: async () => {

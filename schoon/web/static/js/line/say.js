@@ -1,5 +1,6 @@
 // A scribble over marks on the rough: this is a line, construction, hatching, a note, dirt.
 
+import { shown } from '../keys.js';
 import { make } from '../shot/paper.js';
 import { trailDrag } from '../shot/pen.js';
 import { change } from './change.js';
@@ -14,10 +15,10 @@ const STEP = 3;
 export class SayTool {
   // said: called when something was said of the drawing.
   constructor(app, said) {
-    Object.assign(this, { app, said, id: 'say', label: 'This is', key: 'r', kind: 'construction' });
+    Object.assign(this, { app, said, id: 'say', label: 'This is', key: 'shift+i', rare: true, kind: 'construction' });
   }
 
-  get pen() { return `This is ${MARKS[this.kind]}: scribble over the marks; R for the next kind`; }
+  get pen() { return `This is ${MARKS[this.kind]}: scribble over the marks; ${shown('shift+i')} for the next kind`; }
 
   enter() { this.show(); }
 

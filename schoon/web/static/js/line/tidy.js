@@ -2,7 +2,7 @@
 
 import { fill, html } from '../dom.js';
 import { notice, post } from '../api.js';
-import { CARD } from '../keys.js';
+import { CARD, shown } from '../keys.js';
 import { lineNow } from '../shot/drawings.js';
 import { make, roughStep, roughUrl } from '../shot/paper.js';
 import { trailDrag } from '../shot/pen.js';
@@ -16,7 +16,7 @@ const LEAST = 12;
 export class TidyTool {
   // reading: how roughs are read now.
   constructor(app, reading) {
-    Object.assign(this, { app, reading, id: 'tidy', label: 'Tidy here', key: '7', pen: 'Tidy here: draw round a tangled spot; it is read in three ways', offer: null });
+    Object.assign(this, { app, reading, id: 'tidy', label: 'Tidy here', key: '=', rare: true, pen: 'Tidy here: draw round a tangled spot; it is read in three ways', offer: null });
     this.box = document.getElementById('tidy-offer');
   }
 
@@ -59,8 +59,8 @@ export class TidyTool {
     fill(this.box, html`${Object.entries(readings).map(([how, strokes]) => html`<button data-how="${how}">
         <svg viewBox="${x} ${y} ${w} ${h}" aria-hidden="true"><rect x="${x}" y="${y}" width="${w}" height="${h}" fill="#fff"/>
           <image href="${href}" width="${width}" height="${height}" opacity=".3"/>${strokes.map((s) => html`<path d="${s.d}"/>`)}</svg>
-        ${how} <kbd>${KEYS[how].toUpperCase()}</kbd> <span class="quiet">${strokes.length} line${strokes.length === 1 ? '' : 's'}</span></button>`)}
-      <button data-how="">as it is <kbd>${CARD.none.toUpperCase()}</kbd></button>`);
+        ${how} <kbd>${shown(KEYS[how])}</kbd> <span class="quiet">${strokes.length} line${strokes.length === 1 ? '' : 's'}</span></button>`)}
+      <button data-how="">as it is <kbd>${shown(CARD.none)}</kbd></button>`);
     for (const button of this.box.querySelectorAll('[data-how]')) button.addEventListener('click', () => this.take(button.dataset.how));
   }
 

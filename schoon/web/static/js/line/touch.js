@@ -26,7 +26,7 @@ export class TouchTool {
 
 export class WeighTool {
   constructor(app) {
-    Object.assign(this, { app, id: 'weigh', label: 'Weigh', key: 'w' });
+    Object.assign(this, { app, id: 'weigh', label: 'Weigh', key: 'shift+h', rare: true });
     this.pen = 'Weigh: drag along a line to make that stretch heavier; with Shift lighter';
   }
 

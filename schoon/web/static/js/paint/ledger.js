@@ -3,7 +3,7 @@
 import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
 import { change } from '../edits/queue.js';
-import { CARD } from '../keys.js';
+import { CARD, meant, shown } from '../keys.js';
 import { oddity } from '../pure/oddity.js';
 
 const CELL = [92, 62];
@@ -32,8 +32,8 @@ export class Ledger {
 
   show(acts) {
     const { body } = this;
-    fill(acts, html`<span class="quiet" id="cells-chosen"></span><button id="cell-accept" title="Unsure patches stand as they are">Accept <kbd>J</kbd></button>
-      <button id="cell-pour">Pour instead <kbd>F</kbd></button><button id="cell-lift">Lift off <kbd>X</kbd></button>`);
+    fill(acts, html`<span class="quiet" id="cells-chosen"></span><button id="cell-accept" title="Unsure patches stand as they are">Accept <kbd>${shown(CARD.take)}</kbd></button>
+      <button id="cell-pour">Pour instead <kbd>F</kbd></button><button id="cell-lift">Lift off <kbd>${shown(CARD.none)}</kbd></button>`);
     acts.querySelector('#cell-accept').addEventListener('click', () => this.act('accept'));
     acts.querySelector('#cell-pour').addEventListener('click', () => this.act('pour'));
     acts.querySelector('#cell-lift').addEventListener('click', () => this.act('lift'));
@@ -180,7 +180,7 @@ export class Ledger {
   key(event) {
     const { run, pots } = this.app.data;
     const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[event.key];
-    const key = event.key.toLowerCase();
+    const key = meant(event);
     if (step) {
       event.preventDefault();
       const to = [Math.min(pots.length - 1, Math.max(0, this.at[0] + step[0])), Math.min(run.length - 1, Math.max(0, this.at[1] + step[1]))];

@@ -1,7 +1,7 @@
 // What is unsure, as questions: one card for one thing, however many drawings it runs through, or for several that are likely
 // of one pot; decided by one key.
 
-import { CARD } from '../keys.js';
+import { CARD, shown } from '../keys.js';
 import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
 import { change } from '../edits/queue.js';
@@ -131,12 +131,12 @@ export class UnsureQueue {
     const card = this.cards?.[this.at];
     const several = this.severable(card);
     // A card comes apart or has a third pot, or both.
-    const third = (!several || card.pots.length > 2) && html`<button id="queue-third">Third <kbd>M</kbd></button>`;
-    const apart = several && html`<button id="queue-apart">Apart <kbd>B</kbd></button>`;
-    const ways = card?.joined.length ? html`<button id="queue-leak">Trace leak <kbd>B</kbd></button>` : [third, apart];
-    fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>J</kbd></button>
-      <button id="queue-second">Second <kbd>K</kbd></button>${ways}
-      <button id="queue-bare">No paint <kbd>X</kbd></button><button id="queue-later">Later <kbd>L</kbd></button>`);
+    const third = (!several || card.pots.length > 2) && html`<button id="queue-third">Third <kbd>${shown(CARD.third)}</kbd></button>`;
+    const apart = several && html`<button id="queue-apart">Apart <kbd>${shown(CARD.apart)}</kbd></button>`;
+    const ways = card?.joined.length ? html`<button id="queue-leak">Trace leak <kbd>${shown(CARD.leak)}</kbd></button>` : [third, apart];
+    fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>${shown(CARD.take)}</kbd></button>
+      <button id="queue-second">Second <kbd>${shown(CARD.other)}</kbd></button>${ways}
+      <button id="queue-bare">No paint <kbd>${shown(CARD.none)}</kbd></button><button id="queue-later">Later <kbd>${shown(CARD.later)}</kbd></button>`);
     const does = {
       take: () => this.decide(0), second: () => this.decide(1), third: () => this.decide(2), bare: () => this.decide(null),
       leak: () => this.traceLeak(), apart: () => this.takeApart(), later: () => this.later(),
@@ -177,7 +177,7 @@ export class UnsureQueue {
     const several = card.parts.length > 1;
     const from = !outside && !several && card.from && app.byId.get(card.from[0]);
     const swatch = (id) => html`<span class="swatch" style="background:${id < 0 ? 'none' : `var(--pot-${id})`}"></span>`;
-    const pots = card.pots.map((id, n) => html`<em>${POTS[n].toUpperCase()}</em>${swatch(id)}<span class="pot-name" data-pot="${id}">${this.potName(id)}</span>`);
+    const pots = card.pots.map((id, n) => html`<em>${shown(POTS[n])}</em>${swatch(id)}<span class="pot-name" data-pot="${id}">${this.potName(id)}</span>`);
     const offers = card.joined.length ? `runs together: ${card.joined.map(([id]) => (id < 0 ? 'the outside' : this.potName(id))).join(', ')}` : pots;
     const beside = from && html`<i class="from" style="${this.crop(from, [card.from[1], card.from[2]])}"></i>`;
     const seen = card.joined.length ? [{ drawing: card.drawing, at: card.at }] : this.shown(card);
@@ -255,8 +255,7 @@ export class UnsureQueue {
     const card = this.cards?.[this.at];
     if (!card?.joined.length) { notice('No areas run together in this patch'); return; }
     const [[, x0, y0], [, x1, y1]] = card.joined;
-    const { shot } = this.app.data;
-    window.location.href = `/shots/${shot.id}/seal?level=${shot.level_id}&leak=${[x0, y0, x1, y1].join(',')}#d=${card.drawing}`;
+    this.app.leak.trace([x0, y0], [x1, y1]);
   }
 
   later() {
@@ -269,8 +268,8 @@ export class UnsureQueue {
     if (POTS.includes(key)) this.decide(POTS.indexOf(key));
     else if (key === CARD.none) this.decide(null);
     else if (key === CARD.later) this.later();
-    else if (key === CARD.leak && this.severable(this.cards?.[this.at])) this.takeApart();
-    else if (key === CARD.leak) this.traceLeak();
+    else if (key === CARD.apart) this.takeApart();
+    else if (key === CARD.leak && this.cards?.[this.at]?.joined.length) this.traceLeak();
     else return false;
     return true;
   }

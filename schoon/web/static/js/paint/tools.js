@@ -3,6 +3,7 @@
 import { notice } from '../api.js';
 import { edit } from '../edits/queue.js';
 import { paintNow, paintSeen } from '../shot/drawings.js';
+import { round } from '../pure/geometry.js';
 import { penDrag } from '../shot/pen.js';
 
 // The patch under the pen, the outside on bare paper, 0 beside it.
@@ -26,16 +27,23 @@ export class BrushTool {
     const entry = app.current;
     const shapes = stage.ready(lift);
     if (!shapes) return null;
-    const hit = new Set();
+    // Patch -> where the pen was in it: while what is shown of the patches may be old, that place is what was meant.
+    const hit = new Map();
+    const sure = paintNow(entry) === shapes && !app.table.waitingOf(entry).some((op) => op.do !== 'pour');
     const value = lift ? null : stage.pot;
     let first = null;
     const take = (e) => {
-      const n = patchUnder(app, e, view.toPaper(e.clientX, e.clientY));
+      const place = view.toPaper(e.clientX, e.clientY);
+      const n = patchUnder(app, e, place);
       first ??= n;
-      // Dragging never floods the outside: only a click on it does.
-      if (!n || hit.has(n) || (n === shapes.background && (hit.size || n !== first))) return;
+      if (!n || hit.has(n)) return;
+      // The outside is no patch like others: dragging never floods it, and a click only with Shift.
+      if (n === shapes.background && !shapes.paint[n]) {
+        if (hit.size || n !== first) return;
+        if (!e.shiftKey) { if (e === event) notice('This is the outside of all forms. If a form should be here, it is open: look for the mark where its line stops, or hold a key to stitch it. With Shift the outside itself is poured'); return; }
+      }
       if (stage.closed(shapes.paint[n]?.pot)) return;
-      hit.add(n);
+      hit.set(n, place.map((v) => round(v)));
       const node = paper.patch(n);
       if (node) paper.colour(node, value);
     };
@@ -45,7 +53,7 @@ export class BrushTool {
     return {
       move: take,
       async up() {
-        const points = shapes.patches.filter((p) => hit.has(p.n)).map((p) => p.at);
+        const points = [...hit].map(([n, place]) => (sure ? shapes.patches.find((p) => p.n === n)?.at ?? place : place));
         if (points.length) await stage.send(entry, 'pour', { points, pot: value });
       },
       cancel() { app.table.draw(); },
@@ -54,7 +62,7 @@ export class BrushTool {
 }
 
 export class RingTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'ring', label: 'Ring', key: 'c' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'ring', label: 'Ring', key: 'g' }); }
 
   get pen() { return `Draw a ring: ${this.stage.potName.toLowerCase()} into everything unpainted in it`; }
 
@@ -74,7 +82,7 @@ export class RingTool {
 
 // A form without a line: drawn round, filled at once. With Shift its edge is inked.
 export class CutOutTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'cut-out', label: 'Cut out', key: 'g' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'cut-out', label: 'Cut out', key: 'p' }); }
 
   get pen() { return `Draw a form of ${this.stage.potName.toLowerCase()}; hold Shift to ink its edge`; }
 
@@ -98,7 +106,7 @@ export class CutOutTool {
 
 // Says that a patch belongs to another part than its pot does. While it is in the hand the parts are told apart by tints.
 export class PartTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'part', label: 'Part', key: 'p', part: '' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'part', label: 'Part', key: 'shift+i', part: '' }); }
 
   get pen() { return this.part ? `Make patches ${this.part}` : 'Give patches the part of their pot'; }
 
@@ -130,7 +138,7 @@ export class PartTool {
 }
 
 export class WholeRunTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'whole-run', label: 'Whole run', key: 't' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'whole-run', label: 'Whole run', key: 'shift+w' }); }
 
   get pen() { return `Pour ${this.stage.potName.toLowerCase()} into this patch in all drawings`; }
 
@@ -150,7 +158,7 @@ export class WholeRunTool {
 
 export class SampleTool {
   constructor(app, stage) {
-    Object.assign(this, { app, stage, id: 'sample', label: 'Sample', key: 's', pen: 'Sample a pot from the paper or from the sheet picture' });
+    Object.assign(this, { app, stage, id: 'sample', label: 'Sample', key: 'i', pen: 'Sample a pot from the paper or from the sheet picture' });
   }
 
   sampled(pot) { this.stage.selectPot(pot, true); }

@@ -1,6 +1,6 @@
 // What was found, as cards: the place, a drawing in which it is right, and what can be done about it.
 
-import { CARD } from '../keys.js';
+import { CARD, shown } from '../keys.js';
 import { fill, html } from '../dom.js';
 import { get, notice, post } from '../api.js';
 import { change, edit } from '../edits/queue.js';
@@ -89,9 +89,9 @@ export class Cards {
     const waved = (this.all ?? []).filter((f) => f.waved).length;
     fill(acts, html`<select id="proof-rule" aria-label="Which findings" autocomplete="off"><option value="">all ${total}</option>${Object.entries(counts).map(([rule, n]) => html`<option value="${rule}" ${rule === this.rule ? 'selected' : ''}>${this.words[rule]} ${n}</option>`)}</select>
       ${waved ? html`<label><input id="proof-waved" type="checkbox" ${this.waved ? 'checked' : ''} autocomplete="off"> waved through ${waved}</label>` : ''}
-      ${now ? html`<button id="proof-act">${act.words} <kbd>J</kbd></button>
-      ${now.waved ? html`<button id="proof-ask">Ask again <kbd>X</kbd></button>` : html`<button id="proof-wave" title="It is as it is on purpose, and is not asked again">Wave through <kbd>X</kbd></button><select id="proof-reason" aria-label="Reason" autocomplete="off">${REASONS.map((reason) => html`<option>${reason}</option>`)}<option value="other">another reason …</option></select>`}
-      <button id="proof-later">Later <kbd>L</kbd></button>` : ''}`);
+      ${now ? html`<button id="proof-act">${act.words} <kbd>${shown(CARD.take)}</kbd></button>
+      ${now.waved ? html`<button id="proof-ask">Ask again <kbd>${shown(CARD.none)}</kbd></button>` : html`<button id="proof-wave" title="It is as it is on purpose, and is not asked again">Wave through <kbd>${shown(CARD.none)}</kbd></button><select id="proof-reason" aria-label="Reason" autocomplete="off">${REASONS.map((reason) => html`<option>${reason}</option>`)}<option value="other">another reason …</option></select>`}
+      <button id="proof-later">Later <kbd>${shown(CARD.later)}</kbd></button>` : ''}`);
     const on = (id, event, does) => acts.querySelector(`#${id}`)?.addEventListener(event, does);
     on('proof-rule', 'change', (event) => { this.rule = event.target.value; this.at = 0; this.stage.ledge(); this.stage.axis.show(); });
     on('proof-waved', 'change', (event) => { this.waved = event.target.checked; this.at = 0; this.stage.ledge(); this.stage.axis.show(); });

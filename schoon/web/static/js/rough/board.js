@@ -70,6 +70,7 @@ export class Board {
       const tiles = Object.fromEntries(await Promise.all(places.map(async (at) => [at, await this.tile(at)])));
       await edit(entry, 'pencil', { id: pass, tiles });
       this.known = entry.revision;
+      entry.sheet = false;
       this.app.sync.changed(entry);
     } catch (error) { notice(error.message, true); this.on = ''; }
     this.pending -= 1;

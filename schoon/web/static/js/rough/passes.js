@@ -3,6 +3,7 @@
 import { notice } from '../api.js';
 import { edit } from '../edits/queue.js';
 import { fill, html } from '../dom.js';
+import { shown } from '../keys.js';
 import { lineNow } from '../shot/drawings.js';
 
 const $ = (id) => document.getElementById(id);
@@ -48,7 +49,7 @@ export class Passes {
     const own = this.of(app.current, lineNow(app.current));
     const states = (id, now) => html`<select data-state="${id}" aria-label="How it is seen" autocomplete="off">${Object.entries(STATES).map(([v, words]) => html`<option value="${v}" ${v === now ? 'selected' : ''}>${words}</option>`)}</select>`;
     const known = Boolean(lineNow(app.current)?.rough) || base !== 'full';
-    fill(this.box, html`<div class="dock-head"><h2>Passes</h2><button id="pass-new" title="A new pass; those below are seen faintly">New pass <kbd>N</kbd></button></div>
+    fill(this.box, html`<div class="dock-head"><h2>Passes</h2><button id="pass-new" title="A new pass; those below are seen faintly">New pass <kbd>${shown('shift+n')}</kbd></button></div>
       <ul class="passes">${[...passes].reverse().map((p) => html`<li class="${p === own ? 'own' : ''}"><button data-pass="${p.id}" aria-pressed="${p === own}" title="Draw on this pass">${p.name}</button>${states(p.id, p.state)}
         <span class="pass-acts"><button data-hand="${p.id}" title="Line reads this pass alone">to Line</button><button data-merge="${p.id}" title="Laid into the pass below">merge</button><button data-drop="${p.id}" aria-label="Take ${p.name} off">×</button></span></li>`)}
       ${known ? html`<li><span class="name">taken in</span>${states('base', base)}<span></span></li>` : ''}</ul>

@@ -3,8 +3,6 @@
 import { notice } from '../api.js';
 import { change } from '../edits/queue.js';
 import { fill, html } from '../dom.js';
-import { HELD } from '../keys.js';
-import { heldKeys } from '../shot/keyboard.js';
 import { lineNow } from '../shot/drawings.js';
 import { make } from '../shot/paper.js';
 import { base64 } from './board.js';
@@ -71,7 +69,7 @@ export class Piece {
       const to = view.toPaper(e.clientX, e.clientY);
       const by = [to[0] - at[0], to[1] - at[1]];
       if (near < 0) this.corners = before.map(([x, y]) => [x + by[0], y + by[1]]);
-      else if (heldKeys.has(HELD.alone)) this.corners = before.map((c, k) => (k === near ? [c[0] + by[0], c[1] + by[1]] : c));
+      else if (e.altKey) this.corners = before.map((c, k) => (k === near ? [c[0] + by[0], c[1] + by[1]] : c));
       else this.corners = turned(before, near, [before[near][0] + by[0], before[near][1] + by[1]]);
       this.show();
     };
@@ -93,7 +91,7 @@ export class Piece {
     const bar = $('chosen-bar');
     const many = this.app.chosen.size > 1 ? this.app.chosen.size : 0;
     fill(bar, html`<b>Piece</b><button id="piece-move">Lay down <kbd>Enter</kbd></button><button id="piece-copy">Lay down a copy</button>
-      ${many ? html`<button id="piece-many">Copy to ${many} chosen drawings</button>` : ''}<button id="piece-mirror">Mirror</button><button id="piece-off">Put back <kbd>Esc</kbd></button><span class="quiet">corners scale and turn; with Q held each alone</span>`);
+      ${many ? html`<button id="piece-many">Copy to ${many} chosen drawings</button>` : ''}<button id="piece-mirror">Mirror</button><button id="piece-off">Put back <kbd>Esc</kbd></button><span class="quiet">corners scale and turn; with Alt each alone</span>`);
     bar.hidden = false;
     const on = (id, does) => $(id)?.addEventListener('click', does);
     on('piece-move', () => this.lay(true));

@@ -3,7 +3,7 @@
 import { fill, html } from '../dom.js';
 import { get, notice } from '../api.js';
 import { change, edit } from '../edits/queue.js';
-import { CARD } from '../keys.js';
+import { CARD, shown } from '../keys.js';
 
 const SEEN = 80;
 
@@ -38,7 +38,7 @@ export class GapCards {
     const { head, body } = this.stage;
     this.showHead(head);
     if (!this.cards.length) {
-      fill(body, html`<p class="empty">No gap is waiting to be judged. Patches are tinted on the paper: two forms of one tint leak into each other, and a stitch (T) parts them.</p>`);
+      fill(body, html`<p class="empty">No gap is waiting to be judged. Patches are tinted on the paper: two forms of one tint leak into each other, and a stitch (${shown('t')}) parts them.</p>`);
       return;
     }
     body.replaceChildren(...this.cards.slice(0, SEEN).map((card, k) => this.node(card, k)));
@@ -49,7 +49,7 @@ export class GapCards {
     const waits = this.cards.length;
     fill(head, html`<h2 title="worst doubt first, whole shot">Gaps</h2>
       <span class="${waits ? 'ask' : 'quiet'}" title="${this.judged} judged by hand">${waits} to judge</span><span class="push"></span>
-      <button id="gap-take">Take <kbd>J</kbd></button><button id="gap-leave">Leave open <kbd>K</kbd></button><button id="gap-later">Later <kbd>L</kbd></button>
+      <button id="gap-take">Take <kbd>${shown(CARD.take)}</kbd></button><button id="gap-leave">Leave open <kbd>${shown(CARD.other)}</kbd></button><button id="gap-later">Later <kbd>${shown(CARD.later)}</kbd></button>
       <label title="Take all that wait with less doubt than this">below <input id="gap-limit" type="number" min="0.05" max="1" step="0.05" value="${this.limit}"></label>
       <button id="gap-under"></button><button id="find-gaps">Look again</button>`);
     const under = head.querySelector('#gap-under');
@@ -68,7 +68,7 @@ export class GapCards {
     const node = document.createElement('button');
     node.className = 'gap-card';
     if (k === this.at) node.setAttribute('aria-current', 'true');
-    const like = card.like && html`<span class="like">as in ${card.like.number}: ${card.like.state === 'taken' ? 'take' : 'leave open'} <kbd>U</kbd></span>`;
+    const like = card.like && html`<span class="like">as in ${card.like.number}: ${card.like.state === 'taken' ? 'take' : 'leave open'} <kbd>${shown(CARD.alike)}</kbd></span>`;
     fill(node, html`<img src="/drawings/${card.drawing}/gap/${card.stitch}.png?v=${card.revision}" alt="Gap in drawing ${card.number}" loading="lazy">
       <span>drawing ${card.number}<i class="quiet">${card.width} px</i><b>${card.doubt.toFixed(2)}</b></span>${like}`);
     node.title = card.reason;
@@ -139,7 +139,7 @@ export class GapCards {
   }
 
   key(key) {
-    const act = { [CARD.take]: () => this.judge('taken'), [CARD.other]: () => this.judge('left'), [CARD.later]: () => this.later(), u: () => this.judgeAlike() }[key];
+    const act = { [CARD.take]: () => this.judge('taken'), [CARD.other]: () => this.judge('left'), [CARD.later]: () => this.later(), [CARD.alike]: () => this.judgeAlike() }[key];
     act?.();
     return Boolean(act);
   }

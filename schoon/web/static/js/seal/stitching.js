@@ -2,6 +2,7 @@
 
 import { notice, post } from '../api.js';
 import { edit } from '../edits/queue.js';
+import { CARD, shown } from '../keys.js';
 import { thinned } from '../pure/geometry.js';
 import { make } from '../shot/paper.js';
 
@@ -50,11 +51,11 @@ export class ChooseStitchTool {
 // Shows where paint poured at the pen would run out; a drag says to where. The stitch can be kept or let be.
 export class LeakTool {
   constructor(app) {
-    Object.assign(this, { app, id: 'leak', label: 'Trace leak', key: 'v', found: null });
+    Object.assign(this, { app, id: 'leak', label: 'Trace leak', key: CARD.leak, found: null });
     this.pen = 'Trace a leak: click inside the form that leaks, or drag to where it runs';
   }
 
-  leave() { this.found = null; this.app.table.paper.ghost([]); }
+  leave() { this.found = null; this.show(); }
 
   down(event, from) {
     const { view } = this.app.table;
@@ -73,11 +74,11 @@ export class LeakTool {
     const { app } = this;
     const entry = app.current;
     try {
-      this.found = { ...(await post(`/api/drawings/${entry.id}/leak`, { at, to })), entry };
+      this.found = { ...(await post(`/api/drawings/${entry.id}/leak`, { at, to })), entry, kind: 'leak' };
       app.table.draw();
       const [a, b] = this.found.points;
       app.table.lookAt((a[0] + b[0]) / 2, (a[1] + b[1]) / 2, Math.max(1.5, app.table.view.zoom));
-      app.tools.says(`it runs out here, ${this.found.width} px wide · J shuts it, K lets it be`);
+      app.tools.says(`it runs out here, ${this.found.width} px wide · ${shown(CARD.take)} shuts it, ${shown(CARD.other)} lets it be`);
     } catch (error) { this.found = null; app.table.draw(); notice(error.message); }
   }
 
@@ -94,5 +95,11 @@ export class LeakTool {
     app.table.draw();
   }
 
-  show() { this.app.table.paper.ghost(this.found?.entry === this.app.current ? [this.found] : []); }
+  show() {
+    const { paper } = this.app.table;
+    const here = this.found?.entry === this.app.current;
+    if (!here && !this.seen) return;
+    this.seen = here;
+    paper.ghost(here ? [this.found] : []);
+  }
 }

@@ -11,14 +11,20 @@ export class Dock {
     this.app = app;
     app.on('drawn', () => this.show());
     // What can be done to a pot is the stop's to say.
-    app.on('stop', () => { if ($('pots')) this.build($('pots')); });
+    for (const what of ['stop', 'lent']) app.on(what, () => { if ($('pots')) { this.build($('pots')); this.stage.markPot?.(); } });
     $('key')?.addEventListener('change', (event) => this.useKey(Number(event.target.value)));
     $('dock-picture')?.addEventListener('click', (event) => this.turnSheet(event));
   }
 
+  // Whose pots are in the dock: those of a stop that pours, also while its tool is only lent.
+  get stage() {
+    const lent = this.app.tools?.lent?.stage;
+    return lent?.patches === 'pots' ? lent : this.app.stage;
+  }
+
   show() {
-    const { app } = this;
-    const { data, stage } = app;
+    const { app, stage } = this;
+    const { data } = app;
     const list = $('pots');
     if (!list) return;
     const counts = stage.counts();
@@ -47,8 +53,7 @@ export class Dock {
   }
 
   potItem(pot) {
-    const { app } = this;
-    const { stage } = app;
+    const { stage } = this;
     const item = document.createElement('li');
     item.dataset.pot = pot.id;
     item.setAttribute('role', 'option');
@@ -66,8 +71,8 @@ export class Dock {
   }
 
   showWords(counts, remarks) {
-    const { app } = this;
-    const { data, stage } = app;
+    const { app, stage } = this;
+    const { data } = app;
     const words = $('dock-words');
     if (!counts) {
       const { outline, inner, detail, taper, swell } = data.rule;

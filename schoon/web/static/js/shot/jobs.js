@@ -4,7 +4,7 @@ import { fill, html } from '../dom.js';
 import { get, post, notice } from '../api.js';
 import { settled } from '../edits/queue.js';
 
-const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', seal: 'Looking for gaps', specks: 'Joining specks', carry: 'Carrying paint', track: 'Following the patch', tone: 'Shading', props: 'Placing the prop', proof: 'Looking at drawings', export: 'Saving' };
+const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', between: 'In-betweens of', seal: 'Looking for gaps', specks: 'Joining specks', carry: 'Carrying paint', track: 'Following the patch', tone: 'Shading', props: 'Placing the prop', proof: 'Looking at drawings', export: 'Saving' };
 
 export class Jobs {
   constructor(app) { this.app = app; this.open = new Map(); this.box = document.getElementById('job-state'); }

@@ -1,65 +1,80 @@
 // Keys: the left hand flips, steps and chooses tools while the right one draws.
 
 import { fill, html } from '../dom.js';
-import { EVERYWHERE, FLIP, HELD, PAPER } from '../keys.js';
+import { CARD, FLIP, HELD, LENT, MEANINGS, meant, PAPER, shown, STOPS, TIME } from '../keys.js';
 
 const $ = (id) => document.getElementById(id);
 const typing = (node) => node.matches('input:not([type="range"], [type="checkbox"]), select, textarea');
 
-export const heldKeys = new Set();
+// What is held down, as it is meant; by the key it is held with.
+const held = new Map();
+export const heldKeys = { has: (key) => [...held.values()].includes(key) };
 
 export function wireKeys(app) {
-  const { player } = app;
+  for (const node of document.querySelectorAll('kbd[data-key]')) node.textContent = shown(node.dataset.key);
+  const always = {
+    [PAPER.fit]: () => app.table.view.fit(), [PAPER.figure]: () => app.room.figure(), [PAPER.wings]: () => $('see-wings').click(),
+    [PAPER.wide]: () => $('sheet-wide').click(), [PAPER.ledge]: () => app.room.turnLedge(), [PAPER.large]: () => app.room.largeLedge(),
+    '?': () => showKeys(app.stage), e: () => $('see-rough').click(), o: () => $('see-onion').click(), 'shift+z': () => app.looks.next(),
+    [TIME.sheet]: () => app.span.sheet(), [TIME.longer]: () => app.span.longer(1), [TIME.shorter]: () => app.span.longer(-1),
+    ...Object.fromEntries(STOPS.map((stop, k) => [`shift+${k + 1}`, () => app.stops.light(stop)])),
+  };
+  const steps = { a: [-1, false], d: [1, false], 'shift+a': [-1, true], 'shift+d': [1, true] };
   document.addEventListener('keydown', (event) => {
     if (typing(event.target) || document.querySelector('dialog[open]')) return;
-    const key = event.key.toLowerCase();
+    const key = meant(event);
     if (event.ctrlKey || event.metaKey) {
-      if (key === 'z') { event.preventDefault(); app.sync.step(event.shiftKey ? 'redo' : 'undo'); }
+      if (event.key.toLowerCase() === 'z') { event.preventDefault(); app.sync.step(event.shiftKey ? 'redo' : 'undo'); }
       return;
     }
-    if (event.altKey && key !== 'alt') return;
-    const first = !heldKeys.has(key);
-    heldKeys.add(key);
+    if (event.altKey && event.key !== 'Alt') return;
+    const first = !held.has(event.code);
+    held.set(event.code, key);
     if (key in FLIP) {
       event.preventDefault();
       const entry = FLIP[key] ? app.neighbour(FLIP[key]) : app.current;
       if (first && entry) { app.table.draw(entry, true); app.tools.says(`flip: drawing ${entry.number}`); }
       return;
     }
-    if (key === ' ') { event.preventDefault(); if (first) player.toggle(event.shiftKey); return; }
+    if (key === 'space' || key === 'shift+space') { event.preventDefault(); if (first) app.player.toggle(event.shiftKey); return; }
     if (key === HELD.drag || key === HELD.turn) { $('paper').classList.add('grab'); return; }
-    if (event.code === HELD.against) { event.preventDefault(); if (first) app.looks.hold(true); return; }
-    if (key === PAPER.fit) { app.table.view.fit(); return; }
-    if (key === PAPER.figure) { app.room.figure(); return; }
-    if (key === PAPER.wings) { $('see-wings').click(); return; }
-    if (key === PAPER.wide) { $('sheet-wide').click(); return; }
-    if (event.code === PAPER.ledge) { if (event.shiftKey) app.room.largeLedge(); else app.room.turnLedge(); return; }
-    if (key === '?') { showKeys(app.stage); return; }
-    if (key === 'e') { $('see-rough').click(); return; }
-    if (key === 'o') { $('see-onion').click(); return; }
-    if (key === 'a' || key === 'd') {
-      const entry = app.neighbour(key === 'a' ? -1 : 1, event.shiftKey);
+    if (key === HELD.against) { event.preventDefault(); if (first) app.looks.hold(true); return; }
+    if (key in always) { event.preventDefault(); if (first) always[key](); return; }
+    if (key in steps) {
+      const [by, keys] = steps[key];
+      const entry = app.neighbour(by, keys);
       if (entry) app.go(entry.id, true);
       return;
     }
     if (key === 'escape' && app.placer.on) { app.placer.end(); return; }
+    if (key === 'escape' && app.tools.lent) { app.tools.giveBack(); return; }
+    if (app.leak.found && (key === CARD.take || key === CARD.other)) { app.leak.keep(key === CARD.take); return; }
     const { stage } = app;
-    if (stage.key(event)) { event.preventDefault(); return; }
-    const found = stage.tools.find((t) => t.key === key);
-    if (found && first) app.tools.use(found.id);
+    if (stage.key(key, event)) { event.preventDefault(); return; }
+    const found = key && stage.tools.find((t) => t.key === key);
+    if (found) { if (first) app.tools.use(found.id); return; }
+    if (key in LENT && first) app.tools.borrow(key);
   });
   document.addEventListener('keyup', (event) => {
-    const key = event.key.toLowerCase();
-    heldKeys.delete(key);
+    const key = held.get(event.code);
+    held.delete(event.code);
     if (key in FLIP && !Object.keys(FLIP).some((k) => heldKeys.has(k))) { app.table.draw(); app.tools.status(); }
     if (key === HELD.drag || key === HELD.turn) $('paper').classList.remove('grab');
-    if (event.code === HELD.against && app.looks.held) app.looks.hold(false);
+    if (key === HELD.against && app.looks.held) app.looks.hold(false);
+    if (key in LENT) app.tools.letGo(key);
   });
-  window.addEventListener('blur', () => { heldKeys.clear(); if (app.looks.held) app.looks.hold(false); });
+  window.addEventListener('blur', () => { held.clear(); if (app.looks.held) app.looks.hold(false); app.tools.giveBack(); });
 }
 
 function showKeys(stage) {
-  const rows = [...EVERYWHERE, ...stage.tools.map((t) => [t.key.toUpperCase(), t.label.toLowerCase()]), ...stage.help];
-  fill($('keys-help').querySelector('dl'), rows.map(([k, words]) => html`<dt>${k}</dt><dd>${words}</dd>`));
+  const words = new Map(MEANINGS.flatMap(([, list]) => list));
+  const lent = Object.entries(LENT).filter(([key, [, , where]]) => where.includes(stage.name) && !stage.tools.some((t) => t.key === key));
+  const rows = [
+    ...stage.tools.filter((t) => t.key).map((t) => [shown(t.key), t.label.toLowerCase()]), ...stage.hints.map(([key, said]) => [shown(key), said]),
+    ...lent.map(([key, [of, id]]) => [shown(key), `held: ${words.get(key)}${of === 'paint' && id === 'pour' ? ' the pot in the dock' : ''}`]),
+    ...MEANINGS.filter(([group]) => ['Looking', 'Stops and ledge', 'Time'].includes(group)).flatMap(([, list]) => list.map(([key, said]) => [shown(key), said])),
+    ['Ctrl+Z', 'undo; with Shift redo'], ['wheel', 'zoom at the pointer'],
+  ];
+  fill($('keys-help').querySelector('dl'), rows.map(([k, said]) => html`<dt>${k}</dt><dd>${said}</dd>`));
   $('keys-help').showModal();
 }

@@ -2,12 +2,13 @@
 // what it is flipped against while a key is held.
 
 import { fill, html } from '../dom.js';
+import { shown } from '../keys.js';
 import { get, notice } from '../api.js';
 
 const $ = (id) => document.getElementById(id);
 
-// way -> [name, key where the stop gives it one].
-export const WAYS = { plain: ['As it is', 'c'], silhouette: ['Silhouette', 'v'], values: ['Values', 'n'], garish: ['Garish', 'g'], bare: ['No ink', 'i'] };
+// way -> [name].
+export const WAYS = { plain: ['As it is'], silhouette: ['Silhouette'], values: ['Values'], garish: ['Garish'], bare: ['No ink'] };
 
 // A sheet picture is measured at this many px, and from this much on, of 255, something is drawn on it.
 const SMALL = 240;
@@ -35,6 +36,12 @@ export class Looks {
     this.box.hidden = !on;
     $('see-looks').setAttribute('aria-pressed', String(on));
     if (on) this.show();
+  }
+
+  next() {
+    const ways = Object.keys(WAYS);
+    this.see(ways[(ways.indexOf(this.way) + 1) % ways.length]);
+    notice(WAYS[this.way][0]);
   }
 
   see(way) {
@@ -88,7 +95,7 @@ export class Looks {
     fill(this.box, html`<label>see <select id="looks-way" autocomplete="off">${Object.entries(WAYS).map(([id, [words]]) => html`<option value="${id}" ${id === this.way ? 'selected' : ''}>${words}</option>`)}</select></label>
       <label><input id="looks-mirror" type="checkbox" ${app.table.view.mirrored ? 'checked' : ''} autocomplete="off"> mirrored</label>
       <label>moment <select id="looks-moment" autocomplete="off"><option value="">now</option>${this.revisions().map(([id, words]) => html`<option value="${id}" ${String(id) === this.moment ? 'selected' : ''}>${words}</option>`)}</select></label>
-      <label><span title="Hold the key left of 1">held <kbd>⟨1</kbd></span> against <select id="looks-against" autocomplete="off">${choices.map(([id, words]) => html`<option value="${id}" ${id === this.against ? 'selected' : ''}>${words}</option>`)}</select></label>`);
+      <label><span title="Hold the key left of 1">held <kbd>${shown('backquote')}</kbd></span> against <select id="looks-against" autocomplete="off">${choices.map(([id, words]) => html`<option value="${id}" ${id === this.against ? 'selected' : ''}>${words}</option>`)}</select></label>`);
     $('looks-way').addEventListener('change', ({ target }) => this.see(target.value));
     $('looks-mirror').addEventListener('change', () => this.mirror());
     $('looks-moment').addEventListener('change', ({ target }) => { this.moment = target.value; app.table.compose(); });

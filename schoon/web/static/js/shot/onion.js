@@ -1,13 +1,30 @@
-// Onion skin: earlier drawings in ochre, later ones in violet, a pinned one in teal.
+// Onion skin: drawings before and after the one on the table, as many, in the tint and as strong as a person likes them on
+// each side, and a pinned one in teal.
 
+import { person } from '../keys.js';
 import * as drawings from './drawings.js';
+
+const PLAIN = { earlier: { count: 1, tint: '#b7791f', strength: 0.6 }, later: { count: 1, tint: '#6a4fa3', strength: 0.6 } };
+const MOST = 6;
+const LEAST_STRENGTH = 0.15;
+const sides = ['earlier', 'later'];
+const store = () => `schoon-neighbours-${person()}`;
+
+// As a person left them, as far as that is sound.
+function kept() {
+  let said = {};
+  try { said = JSON.parse(localStorage[store()] ?? '{}') ?? {}; } catch { /* a damaged note is forgotten */ }
+  return Object.fromEntries(sides.map((side) => {
+    const { count, tint, strength } = { ...PLAIN[side], ...said[side] };
+    return [side, { count: Math.min(MOST, Math.max(0, Math.round(count) || 0)), tint: /^#[0-9a-f]{6}$/.test(tint) ? tint : PLAIN[side].tint, strength: Math.min(1, Math.max(LEAST_STRENGTH, Number(strength) || LEAST_STRENGTH)) }];
+  }));
+}
 
 export class Onion {
   constructor(app) {
     this.app = app;
     this.on = false;
-    this.count = 1;
-    this.strength = 0.6;
+    this.sides = kept();
     this.keysOnly = false;
     this.pinned = null;
     // Whether neighbours lie where the placement of the level puts them, seen from the drawing on the table.
@@ -15,8 +32,12 @@ export class Onion {
     app.on('drawn', () => this.show());
     this.box = document.getElementById('onion-box');
     const wire = (id, event, act) => document.getElementById(id).addEventListener(event, (e) => { act(e.target); this.show(); });
-    wire('onion-count', 'change', (input) => { this.count = Math.min(6, Math.max(1, Number(input.value) || 1)); });
-    wire('onion-strength', 'input', (input) => { this.strength = Number(input.value); });
+    for (const field of this.box.querySelectorAll('[data-onion]')) {
+      const [side, what] = field.dataset.onion.split('-');
+      field.value = this.sides[side][what];
+      field.addEventListener('input', () => this.set(side, what, field));
+    }
+    this.tint();
     wire('onion-keys', 'change', (input) => { this.keysOnly = input.checked; });
     const close = document.getElementById('onion-cycle');
     close.checked = localStorage.closeCycles === 'yes';
@@ -29,6 +50,17 @@ export class Onion {
     });
   }
 
+  set(side, what, field) {
+    const own = this.sides[side];
+    if (what === 'count') own.count = Math.min(MOST, Math.max(0, Math.round(Number(field.value)) || 0));
+    else own[what] = what === 'tint' ? field.value : Number(field.value);
+    localStorage[store()] = JSON.stringify(this.sides);
+    this.tint();
+    this.show();
+  }
+
+  tint() { for (const side of sides) this.app.table.paper.tint(side, this.sides[side].tint); }
+
   // Sees to it that the drawing that is laid over the table is in sight.
   need(which) {
     if (which === 'pinned' && !this.pinned) [this.pinned] = this.app.data.run;
@@ -40,14 +72,17 @@ export class Onion {
     const groups = [];
     const order = this.keysOnly ? app.data.run.filter((d) => d.kind === 'key' || d === app.current) : app.data.run;
     const k = order.indexOf(app.current);
-    for (let step = this.count; step >= 1; step -= 1) {
-      const strength = this.strength / Math.sqrt(step);
-      const at = (by) => (app.cycle && !this.keysOnly ? app.away(by) : order[k + by]);
-      for (const [entry, side] of [[at(-step), 'earlier'], [at(step), 'later']]) if (entry) groups.push({ entry, side, strength });
+    const at = (by) => (app.cycle && !this.keysOnly ? app.away(by) : order[k + by]);
+    for (let step = MOST; step >= 1; step -= 1) {
+      for (const [by, side] of [[-step, 'earlier'], [step, 'later']]) {
+        const { count, strength } = this.sides[side];
+        const entry = step <= count && at(by);
+        if (entry) groups.push({ entry, side, strength: strength / Math.sqrt(step) });
+      }
     }
     const there = new Set(groups.map((g) => g.entry));
-    for (const entry of app.stage.laid?.() ?? []) if (!there.has(entry) && entry !== this.pinned) groups.push({ entry, side: app.data.run.indexOf(entry) < app.data.run.indexOf(app.current) ? 'earlier' : 'later', strength: this.strength });
-    if (this.pinned && this.pinned !== app.current) groups.push({ entry: this.pinned, side: 'pinned', strength: Math.max(0.5, this.strength) });
+    for (const entry of app.stage.laid?.() ?? []) if (!there.has(entry) && entry !== this.pinned) groups.push({ entry, side: app.data.run.indexOf(entry) < app.data.run.indexOf(app.current) ? 'earlier' : 'later', strength: this.sides.earlier.strength });
+    if (this.pinned && this.pinned !== app.current) groups.push({ entry: this.pinned, side: 'pinned', strength: Math.max(0.5, this.sides.earlier.strength) });
     return groups;
   }
 

@@ -15,7 +15,7 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'waiting', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'waiting', 'hover', 'pen-layer'];
 // What a stop and its tools lay over the drawing.
 const OVER = ['said', 'marks', 'ghost', 'frame', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
@@ -37,6 +37,9 @@ export class Paper {
     const bare = make('pattern', { id: 'bare', width: 14, height: 14, patternUnits: 'userSpaceOnUse', patternTransform: 'rotate(35)' }, defs);
     make('rect', { width: 14, height: 14, fill: '#fff' }, bare);
     make('rect', { width: 3, height: 14, fill: '#e4e4e4' }, bare);
+    // Roughs of neighbours in a tint: their lead takes it, their paper stays white.
+    this.tints = {};
+    for (const side of ['earlier', 'later']) this.tints[side] = make('feColorMatrix', { type: 'matrix' }, make('filter', { id: `tint-${side}`, 'color-interpolation-filters': 'sRGB', x: 0, y: 0, width: 1, height: 1 }, defs));
     this.root = make('g', {}, svg);
     make('rect', { class: 'sheet-of-paper', width, height }, this.root);
     this.layers = {};
@@ -179,7 +182,7 @@ export class Paper {
   stroke(id) { return [...this.layers.ink.children].find((node) => node.dataset.id === id); }
 
   // Strokes that are only shown, such as a preview.
-  ghost(strokes) { this.layers.ghost.replaceChildren(...strokes.map((s) => make('path', { d: s.d }))); }
+  ghost(strokes) { this.layers.ghost.replaceChildren(...strokes.map((s) => make('path', { d: s.d, class: s.kind ?? '' }))); }
 
   // Marks of a rough that are no lines, each kind in its tint: { kind, d }.
   marks(list) { this.layers.marks.replaceChildren(...list.map(({ kind, d }) => make('path', { d, class: `mark-${kind}` }))); }
@@ -239,6 +242,13 @@ export class Paper {
   }
 
   patch(n) { return this.layers.patches.querySelector(`[data-n="${n}"]`); }
+
+  // The tint in which drawings of a side are seen through the paper, '#rrggbb'.
+  tint(side, colour) {
+    this.svg.style.setProperty(`--${side}`, colour);
+    const rows = [1, 3, 5].map((k) => parseInt(colour.slice(k, k + 2), 16) / 255).map((v) => [0.2126 * (1 - v), 0.7152 * (1 - v), 0.0722 * (1 - v), 0, v].join(' '));
+    this.tints[side].setAttribute('values', `${rows.join(' ')} 0 0 0 1 0`);
+  }
 
   // Roughs of neighbours, their paper clear.
   onionRoughs(groups) {

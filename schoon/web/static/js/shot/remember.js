@@ -1,8 +1,9 @@
 // Where one was in a shot, kept in this browser for each person: the drawing, those that are chosen, the view, and of each
 // stop its tool, its pot and the view of its ledge.
 
+import { person } from '../keys.js';
+
 const SOON = 400;
-const person = () => document.cookie.split('; ').find((c) => c.startsWith('schoon-name='))?.slice(12) ?? '';
 
 export class Remember {
   constructor(app) {

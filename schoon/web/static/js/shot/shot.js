@@ -25,9 +25,12 @@ import { Player } from './play.js';
 import { Remember } from './remember.js';
 import { Room } from './room.js';
 import { Stops } from './stops.js';
+import { LeakTool } from '../seal/stitching.js';
+import { Span } from './span.js';
 import { Sync } from './sync.js';
 import { Table } from './table.js';
 import { Tools } from './tools.js';
+import { Touches } from './touches.js';
 
 export class Shot extends Events {
   // data: as the page brings it. first: the drawing that is laid on the table.
@@ -54,6 +57,11 @@ export class Shot extends Events {
     this.player = new Player(this);
     this.history = new History(this);
     this.tools = new Tools(this);
+    this.span = new Span(this);
+    this.touches = new Touches(this);
+    // Where paint runs out, traced wherever it is asked.
+    this.leak = new LeakTool(this);
+    this.on('drawn', () => this.leak.show());
     this.remember = new Remember(this);
     this.stops = new Stops(this);
     this.stage = this.stops.begin(data.stage);

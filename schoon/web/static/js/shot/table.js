@@ -93,7 +93,8 @@ export class Table {
     const { app, paper } = this;
     const { stage } = app;
     const ticket = ++this.drawn;
-    const how = stage.patches || (app.looks.needsPatches ? 'pots' : null);
+    const lent = app.tools.lent?.stage;
+    const how = stage.patches || (app.looks.needsPatches || lent?.patches === 'pots' ? 'pots' : null);
     const withPatches = entry.strokes > 0 && Boolean(how);
     let line = drawings.lineNow(entry);
     let shapes = withPatches ? drawings.paintNow(entry) : null;
@@ -126,7 +127,7 @@ export class Table {
     this.own(entry, line);
     const waiting = this.waitingOf(entry);
     paper.ink(app.looks.way === 'bare' ? [] : stage.ink(changedStrokes(line.strokes, waiting)), stage.picked, stage.showsDoubt && !flip && !line.own);
-    paper.stitches(stage.showsStitches ? line.stitches : [], stage.stitch);
+    paper.stitches(stage.showsStitches || lent?.showsStitches ? line.stitches : [], stage.stitch);
     paper.patches(this.seenPaint(entry, shapes), how, stage.showsBare);
     paper.waiting(drawnPaths(waiting));
     this.shown = entry;

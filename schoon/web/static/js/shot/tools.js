@@ -2,12 +2,17 @@
 
 import { notice } from '../api.js';
 import { fill, html } from '../dom.js';
-import { HELD } from '../keys.js';
+import { HELD, LENT, MEANINGS, penDoes, shown } from '../keys.js';
 import * as drawings from './drawings.js';
+import { Fingers } from './fingers.js';
 import { heldKeys } from './keyboard.js';
+import { make } from './paper.js';
 
 const $ = (id) => document.getElementById(id);
 const nothing = () => {};
+// A key that is down for less than this, ms, without a stroke is only touched.
+const TOUCHED = 250;
+const LENT_WORDS = { s: 'Trace', r: 'Redraw', v: 'Rub out', t: 'Stitch', b: 'Leak', f: 'Pour' };
 
 // A tool is { id, label, key, pen } with `down(event, at)` that returns { move, up, cancel } or null, and whatever of
 // enter, leave, redrawn and double(event, at) it needs; or with `act()` alone, which is done at once.
@@ -21,6 +26,9 @@ export class Tools {
     this.over = null;
     this.stroke = null;
     this.under = null;
+    // A tool of another stop, for as long as its key is held: { tool, stage, key, … }.
+    this.lent = null;
+    this.fingers = new Fingers(app, this);
     this.wirePen();
     app.on('run', () => this.status());
   }
@@ -37,6 +45,7 @@ export class Tools {
 
   // The tool in the hand is laid down, as another stop is lit.
   putDown() {
+    this.giveBack();
     this.stroke?.cancel();
     [this.stroke, this.once, this.over] = [null, null, null];
     this.app.stage.tool = this.now;
@@ -49,15 +58,31 @@ export class Tools {
     for (const item of stage.tools) {
       const button = document.createElement('button');
       button.dataset.tool = item.id;
-      fill(button, html`${item.label} <kbd>${item.key.toUpperCase()}</kbd>`);
+      fill(button, html`${item.label}${item.key ? html` <kbd>${shown(item.key)}</kbd>` : ''}`);
       button.setAttribute('aria-pressed', 'false');
       button.addEventListener('click', () => this.use(item.id));
       stage.tray.append(button);
     }
     stage.extra(stage.tray);
+    this.makeLent(stage);
+  }
+
+  // At the foot of the tray: tools of other stops that mend what one sees here.
+  makeLent(stage) {
+    const words = new Map(MEANINGS.flatMap(([, list]) => list));
+    const offers = Object.entries(LENT).filter(([key, [, , where]]) => where.includes(stage.name) && !stage.tools.some((tool) => tool.key === key));
+    if (!offers.length) return;
+    const box = document.createElement('div');
+    box.className = 'lent';
+    box.setAttribute('role', 'group');
+    box.setAttribute('aria-label', 'Lent while their key is held');
+    fill(box, offers.map(([key]) => html`<button data-lent="${key}" aria-pressed="false" title="Held: ${words.get(key)}; let go, and what was in the hand is back">${LENT_WORDS[key]} <kbd>${shown(key)}</kbd></button>`));
+    for (const button of box.querySelectorAll('button')) button.addEventListener('click', () => this.borrow(button.dataset.lent, true));
+    stage.tray.append(box);
   }
 
   use(id) {
+    this.giveBack();
     const { stage } = this.app;
     const found = stage.tools.find((t) => t.id === id);
     if (!found) return;
@@ -72,12 +97,69 @@ export class Tools {
     this.status();
   }
 
+  // ---- tools of other stops
+
+  // Where a tool of another stop can be had here: the tool and its stage.
+  lender(key) {
+    const { app } = this;
+    const [name, id, where] = LENT[key] ?? [];
+    if (!where?.includes(app.stage.name)) return null;
+    const stage = app.stops.of(name);
+    return { stage, tool: stage.tools.find((tool) => tool.id === id), key };
+  }
+
+  // Puts a tool of another stop into the hand; what was in it comes back when the key is let go. A key that is only touched
+  // leaves it there until Esc, or until it is touched again. stays: it is there until then from the start.
+  borrow(key, stays = false) {
+    if (this.lent?.key === key) { this.giveBack(); return; }
+    const found = this.lender(key);
+    if (!found?.tool) return;
+    this.giveBack();
+    this.lent = { ...found, since: performance.now(), used: false, stays };
+    found.tool.enter?.();
+    document.body.classList.toggle('lends-pots', found.stage.patches === 'pots');
+    this.app.tell('lent');
+    $('paper').setAttribute('class', `tool-${found.tool.id}`);
+    this.showLent();
+    // What the tool works on has to be in sight.
+    this.app.table.draw();
+  }
+
+  letGo(key) {
+    const { lent } = this;
+    if (lent?.key !== key || lent.stays) return;
+    if (!lent.used && performance.now() - lent.since < TOUCHED) { lent.stays = true; this.status(); return; }
+    if (this.stroke) lent.done = true; else this.giveBack();
+  }
+
+  giveBack() {
+    const { lent } = this;
+    if (!lent) return;
+    this.lent = null;
+    lent.tool.leave?.();
+    document.body.classList.remove('lends-pots');
+    this.app.tell('lent');
+    $('paper').setAttribute('class', this.now ? `tool-${this.now.id}` : '');
+    this.now?.redrawn?.();
+    this.showLent();
+    this.app.table.draw();
+  }
+
+  showLent() {
+    for (const button of this.app.stage.tray.querySelectorAll('[data-lent]')) button.setAttribute('aria-pressed', String(button.dataset.lent === this.lent?.key));
+    this.status();
+  }
+
+  // The tool that the pen is.
+  get inHand() { return this.lent?.tool ?? this.now; }
+
   says(text) { $('pen-now').textContent = text; }
 
   status() {
-    const { app } = this;
+    const { app, lent } = this;
     const locked = app.levels.locked ? ` · ${app.data.shot.level} is locked` : '';
-    this.says(`${this.now?.pen || app.stage.pen} · drawing ${app.current.number}${locked}`);
+    const back = lent?.stays ? ' · Esc gives it back' : '';
+    this.says(`${this.inHand?.pen || app.stage.pen}${back} · drawing ${app.current.number}${locked}`);
     $('pen-keys').textContent = app.stage.keys;
   }
 
@@ -85,37 +167,74 @@ export class Tools {
 
   wirePen() {
     const surface = $('surface');
-    const lift = (how) => () => { const done = this.stroke; this.stroke = null; done?.[how](); };
-    surface.addEventListener('pointerdown', (event) => this.down(event));
-    surface.addEventListener('pointermove', (event) => { if (this.stroke) this.stroke.move(event); else this.hover(event); });
+    const lift = (how) => (event) => {
+      if (this.fingers.up(event)) return;
+      const done = this.stroke;
+      this.stroke = null;
+      done?.[how](event);
+      if (done && this.lent?.done) this.giveBack();
+    };
+    surface.addEventListener('pointerdown', (event) => { if (!this.fingers.down(event)) this.down(event); });
+    surface.addEventListener('pointermove', (event) => {
+      if (this.fingers.move(event)) return;
+      if (this.stroke) this.stroke.move(event); else this.hover(event);
+    });
     surface.addEventListener('pointerup', lift('up'));
     surface.addEventListener('pointercancel', lift('cancel'));
-    surface.addEventListener('dblclick', (event) => this.now?.double?.(event, this.at(event)));
+    surface.addEventListener('pointerleave', () => this.ring(null));
+    surface.addEventListener('contextmenu', (event) => event.preventDefault());
+    surface.addEventListener('dblclick', (event) => this.inHand?.double?.(event, this.at(event)));
   }
 
+  // What the other end or the button of a pen is set to do: a key as it is meant, or nothing.
+  penEnd(event) {
+    if (event.pointerType !== 'pen') return '';
+    if (event.button === 5 || event.buttons & 32) return penDoes('eraser');
+    if (event.button === 2 || event.buttons & 2) return penDoes('barrel');
+    return '';
+  }
+
+  // The tool of a key: the stop's own, else one that is lent.
+  ofKey(key) { return this.app.stage.tools.find((tool) => tool.key === key && tool.down) ?? this.lender(key)?.tool; }
+
   down(event) {
-    if (this.stroke || event.button > 1) return;
+    const end = this.penEnd(event);
+    if (this.stroke || (event.button > 1 && !end && event.pointerType !== 'pen')) return;
     const { table, sync } = this.app;
     event.preventDefault();
     sync.undoes('drawings');
     $('paper').focus({ preventScroll: true });
     $('surface').setPointerCapture(event.pointerId);
     table.paper.settle();
+    this.ring(null);
     const { once } = this;
-    if (event.button === 1 || heldKeys.has(HELD.drag)) this.stroke = dragging(table.view);
+    if (event.button === 1 || heldKeys.has(HELD.drag) || end === HELD.drag) this.stroke = dragging(table.view);
     else if (heldKeys.has(HELD.turn)) this.stroke = turning(table.view);
     else if (table.shown !== this.app.current) {
       // What one sees and what the pen changes are the same drawing.
       notice(table.shown ? `The pen waits: let go of the key to draw on drawing ${this.app.current.number}` : `The pen waits until drawing ${this.app.current.number} is read`);
     } else {
       this.once = null;
-      this.stroke = (once || this.over || this.now?.down?.bind(this.now) || nothing)(event, this.at(event)) || null;
+      const tool = (end && this.ofKey(end)) || this.inHand;
+      if (this.lent) this.lent.used = true;
+      this.stroke = (once || this.over || tool?.down?.bind(tool) || nothing)(event, this.at(event)) || null;
     }
+  }
+
+  // How wide the pen is where it hovers.
+  ring(event) {
+    const layer = this.app.table.paper.layers.hover;
+    const wide = event && this.inHand?.width;
+    if (!wide) { layer.replaceChildren(); return; }
+    const [x, y] = this.at(event);
+    if (!layer.firstChild) make('circle', {}, layer);
+    for (const [name, value] of Object.entries({ cx: x, cy: y, r: wide / 2 })) layer.firstChild.setAttribute(name, value);
   }
 
   // The patch under the pen and its pot in the dock are marked.
   hover(event) {
     const { app } = this;
+    this.ring(event);
     if (!app.stage.hover) return;
     const n = app.stage.hover(event, this.at(event));
     if (n === this.under) return;

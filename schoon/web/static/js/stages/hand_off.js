@@ -25,7 +25,6 @@ export class HandOffStage extends Stage {
     this.look = 'paint';
     this.patches = 'pots';
     this.tones = 'pots';
-    this.keys = 'Space plays · hold 1 2 3 to flip · A D step';
     this.open = [];
     this.made = [];
     // Whether what is open was waved through, here and now, and whether it is only a work copy.

@@ -31,11 +31,11 @@ export class LineStage extends Stage {
     this.showsDoubt = true;
     this.plays = 'line';
     this.playsAll = true;
-    this.keys = 'N next line in doubt · Y trace back · H fit to rough · E O sights · hold 1 2 3 to flip · A D step';
-    this.help = [
-      ['G M I', 'join, mirror, smooth the chosen lines'], [', .', 'lighter, heavier'], ['P U J X', 'taper, copy, accept, delete'],
-      ['Q', 'held on a handle: it moves alone'], ['N', 'next line in doubt'], ['Y H', 'trace back, fit to rough'], ['Esc', 'choose nothing'],
+    this.hints = [
+      ['n', 'next line in doubt'], ['y', 'trace back'], ['shift+y', 'fit to rough'], ['j', 'accept the chosen'], ['x', 'delete the chosen'], ['shift+j', 'join'], ['shift+m', 'mirror'], ['shift+u', 'smooth'],
+      [',', 'lighter'], ['.', 'heavier'], ['shift+e', 'taper'], ['shift+c', 'copy'], ['escape', 'choose nothing'],
     ];
+    this.toldHints = 3;
     // How the hand draws: smoothing in px, reach of ends and of a bend in px of the screen, how strongly a stroke settles
     // on the rough (0 to 1), the part it draws on.
     this.hand = { steady: 2, snap: 12, reach: 60, settle: 0, part: '', even: false, rubs: 14 };
@@ -50,8 +50,8 @@ export class LineStage extends Stage {
     this.tools = [
       new TraceTool(app, this.hand, points), new PlotTool(app, this.hand), new RedrawTool(app, this.hand),
       new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), points,
-      new TouchTool(app, { id: 'trim', label: 'Trim', key: 't', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
-      new TouchTool(app, { id: 'cut', label: 'Cut', key: 's', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
+      new TouchTool(app, { id: 'trim', label: 'Trim', key: 'shift+t', rare: true, pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
+      new TouchTool(app, { id: 'cut', label: 'Cut', key: 'shift+x', rare: true, pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
       new WeighTool(app), this.rubTool(), this.say, this.tidy, this.layOver.tool(), this.lines.views.between.arcs.tool(), this.lines.views.hold.tool(), this.lines.views.prop.tool(), this.lines.views.sheet.tool(),
     ];
   }
@@ -65,7 +65,7 @@ export class LineStage extends Stage {
 
   rubTool() {
     return {
-      id: 'rub', label: 'Rub out', key: 'k', pen: 'Rub out: ink along the pen goes, in all chosen drawings',
+      id: 'rub', label: 'Rub out', key: 'v', pen: 'Rub out: ink along the pen goes, in all chosen drawings',
       down: (event, at) => {
         if (!lineNow(this.app.current)) { notice('The drawing is still being read; wait a moment'); return null; }
         return rubDrag(this.app, at, this.hand.rubs, { do: 'rub-ink', locked: this.app.parts.notOpen() });
@@ -149,9 +149,8 @@ export class LineStage extends Stage {
     tray.append(kinds);
   }
 
-  key(event) {
+  key(key) {
     const { app, bar } = this;
-    const key = event.key.toLowerCase();
     if (this.tidy.press(key)) return true;
     if (key === 'delete' || key === 'backspace') {
       if (app.tools.now?.remove) app.tools.now.remove(); else bar.remove();

@@ -1,6 +1,7 @@
 // Paint: pour pots into patches, sample, lift off, carry to the other drawings.
 
 import { fill, html } from '../dom.js';
+import { shown } from '../keys.js';
 import { notice, post } from '../api.js';
 import { edit } from '../edits/queue.js';
 import { adopt, paintNow, paintSeen } from '../shot/drawings.js';
@@ -10,6 +11,7 @@ import { RunView } from '../paint/run.js';
 import { BrushTool, CutOutTool, PartTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
 import { testColour } from '../pure/test_colours.js';
 import { NewPot } from '../paint/new_pot.js';
+import { Reach } from '../paint/reach.js';
 import { Stage } from './stage.js';
 
 const VIEWS = { run: 'Run', ledger: 'Ledger', unsure: 'Unsure' };
@@ -20,12 +22,10 @@ export class PaintStage extends Stage {
     this.look = 'paint';
     this.patches = 'pots';
     this.showsBare = true;
-    this.keys = 'F pour · C ring · T whole run · G cut out · H base coat · S sample · P part · X lift off · Q W previous or next pot · N next unsure';
-    this.help = [
-      ['Q W', 'previous or next pot'], ['N', 'next unsure patch; in the ledger the next cell that stands out'],
-      ['J K M', 'unsure: take the first, second, third pot'], ['X L', 'unsure: no paint, decide later'],
-      ['B', 'unsure: areas run together, trace the leak at Seal'],
-      ['arrows', 'ledger: step through cells, with Shift choose; Enter goes there'], ['J F X', 'ledger: accept, pour the pot of the dock, lift off'],
+    this.hints = [
+      ['q', 'pot before'], ['w', 'next pot'], ['n', 'next in doubt'], ['shift+q', 'find a pot'], ['shift+v', 'test colours'],
+      ['j', 'unsure: take the first pot'], ['k', 'the second'], ['m', 'the third'], ['x', 'no paint'], ['l', 'decide later'], ['b', 'areas run together: trace the leak'], ['shift+k', 'take a card apart'],
+      ['enter', 'ledger: goes to the cell; arrows step, with Shift choose'],
     ];
     this.pot = app.data.pots[0]?.id ?? null;
     // Pots whose paint is not to be changed, kept in this browser; and the pot that is seen alone.
@@ -34,9 +34,10 @@ export class PaintStage extends Stage {
     this.alone = null;
     this.garish = false;
     this.part = new PartTool(app, this);
+    this.reach = new Reach(app, this);
     this.tools = [
       new BrushTool(app, this, false, { id: 'pour', label: 'Pour', key: 'f' }), new RingTool(app, this), new WholeRunTool(app, this), new CutOutTool(app, this),
-      { id: 'base', label: 'Base coat', key: 'h', act: () => this.baseCoat() }, new SampleTool(app, this), this.part,
+      { id: 'base', label: 'Base coat', key: 'shift+f', act: () => this.baseCoat() }, new SampleTool(app, this), this.part,
       new BrushTool(app, this, true, { id: 'lift', label: 'Lift off', key: 'x' }),
     ];
     this.hover = (event, at) => patchUnder(app, event, at);
@@ -52,11 +53,13 @@ export class PaintStage extends Stage {
 
   hasView(view) { return view in VIEWS; }
 
-  kept() { return { ...super.kept(), pot: this.pot }; }
+  kept() { return { ...super.kept(), pot: this.pot, lately: this.reach.lately }; }
 
   keptBack(kept) {
     super.keptBack(kept);
-    if (this.app.data.pots.some((p) => p.id === kept.pot)) this.pot = kept.pot;
+    const known = (id) => this.app.data.pots.some((p) => p.id === id);
+    if (known(kept.pot)) this.pot = kept.pot;
+    this.reach.lately = (kept.lately ?? []).filter(known);
   }
 
   // ---- pots
@@ -70,10 +73,13 @@ export class PaintStage extends Stage {
 
   get potItems() { return [...document.querySelectorAll('#pots [data-pot]')]; }
 
+  markPot() { for (const item of this.potItems) item.setAttribute('aria-selected', String(Number(item.dataset.pot) === this.pot)); }
+
   selectPot(id, pour = false) {
     this.pot = id;
-    for (const item of this.potItems) item.setAttribute('aria-selected', String(Number(item.dataset.pot) === id));
-    if (pour) this.app.tools.use('pour'); else this.app.tools.status();
+    this.markPot();
+    this.reach.taken(id);
+    if (pour && this.lit) this.app.tools.use('pour'); else this.app.tools.status();
   }
 
   // Says so if paint of this pot is not to be changed.
@@ -196,7 +202,7 @@ export class PaintStage extends Stage {
   extra(tray) {
     const button = document.createElement('button');
     button.id = 'test-colours';
-    fill(button, html`Test colours <kbd>V</kbd>`);
+    fill(button, html`Test colours <kbd>${shown('shift+v')}</kbd>`);
     button.setAttribute('aria-pressed', 'false');
     button.addEventListener('click', () => { this.testColours(!this.garish); button.setAttribute('aria-pressed', String(this.garish)); });
     tray.append(button);
@@ -251,12 +257,12 @@ export class PaintStage extends Stage {
 
   refreshed() { if (this.view === 'unsure') this.views.unsure.load(); }
 
-  key(event) {
+  key(key) {
     const { pots } = this.app.data;
-    const key = event.key.toLowerCase();
     if (this.view === 'unsure' && this.views.unsure.key(key)) return true;
     if (key === 'n') { if (this.view === 'ledger') this.views.ledger.nextOdd(); else this.app.nextUnsure(); return true; }
-    if (key === 'v') { document.getElementById('test-colours').click(); return true; }
+    if (key === 'shift+q') { this.reach.open(); return true; }
+    if (key === 'shift+v') { document.getElementById('test-colours').click(); return true; }
     if (!pots.length || !['w', 'q'].includes(key)) return false;
     const k = pots.findIndex((p) => p.id === this.pot);
     this.selectPot(pots[(k + (key === 'w' ? 1 : pots.length - 1)) % pots.length].id);

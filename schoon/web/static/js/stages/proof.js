@@ -29,8 +29,7 @@ export class ProofStage extends Stage {
     this.look = 'paint';
     this.patches = 'pots';
     this.tones = 'pots';
-    this.keys = 'J mend · X wave through · L later · C V N G I sights · hold 1 2 3 to flip · Space plays';
-    this.help = [['J', 'mend what is in hand'], ['X', 'wave it through, with the reason that is chosen'], ['L', 'the next finding'], ['C V N G I', 'as it is, silhouette, values, garish, no ink']];
+    this.hints = [['j', 'mend'], ['x', 'wave through, with the reason that is chosen'], ['l', 'later'], ['enter', 'go there'], ['shift+z', 'another look']];
     this.pen = 'Look';
     this.cards = new Cards(app, this);
     this.axis = new Axis(app, this.cards);
@@ -43,10 +42,10 @@ export class ProofStage extends Stage {
   get composed() { return Boolean(this.app.levels.mine?.finish.length); }
 
   extra(tray) {
-    for (const [id, [label, key]] of Object.entries(WAYS)) {
+    for (const [id, [label]] of Object.entries(WAYS)) {
       const button = document.createElement('button');
       button.dataset.sight = id;
-      fill(button, html`${label} <kbd>${key.toUpperCase()}</kbd>`);
+      button.textContent = label;
       button.setAttribute('aria-pressed', String(id === this.app.looks.way));
       button.addEventListener('click', () => this.app.looks.see(id));
       tray.append(button);
@@ -81,12 +80,8 @@ export class ProofStage extends Stage {
     this.ledge();
   }
 
-  key(event) {
-    const key = event.key.toLowerCase();
-    const way = Object.keys(WAYS).find((id) => WAYS[id][1] === key);
-    if (way) this.app.looks.see(way);
-    else if (key === 'enter') this.cards.go();
-    else return this.cards.key(key);
+  key(key) {
+    if (key === 'enter') this.cards.go(); else return this.cards.key(key);
     return true;
   }
 }

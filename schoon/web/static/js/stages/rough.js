@@ -20,17 +20,16 @@ export class RoughStage extends Stage {
     this.look = 'rough';
     this.plays = 'rough';
     this.coloured = false;
-    this.keys = 'hold 1 2 3 to flip · A D step · N new pass · Space plays · double-click a number to mark a key';
-    this.help = [['N', 'a new pass over the others'], ['Enter', 'lay the piece down']];
+    this.hints = [['shift+n', 'new pass'], ['enter', 'lay the piece down']];
     this.board = new Board(app);
     this.passes = new Passes(app, this);
     this.piece = new Piece(app, this);
     this.rubs = 'all';
     this.reach = Number(localStorage.rubReach) || 14;
     this.tools = [
-      { id: 'pencil', label: 'Pencil', key: 'f', pen: 'Pencil', down: (event, at) => this.draws(event, at) },
-      { id: 'rub', label: 'Rub out', key: 'r', pen: 'Rub out', down: (event, at) => this.rub(at) },
-      { id: 'lasso', label: 'Lasso', key: 's', pen: 'Lasso', down: (event, at) => this.lasso(at) },
+      { id: 'pencil', label: 'Pencil', key: 's', pen: 'Pencil', down: (event, at) => this.draws(event, at) },
+      { id: 'rub', label: 'Rub out', key: 'v', pen: 'Rub out', down: (event, at) => this.rub(at) },
+      { id: 'lasso', label: 'Lasso', key: 'c', pen: 'Lasso', down: (event, at) => this.lasso(at) },
     ];
   }
 
@@ -111,11 +110,10 @@ export class RoughStage extends Stage {
     return trailDrag(app, at, node, 3, true, (path) => { node.remove(); piece.cut(path); });
   }
 
-  key(event) {
-    const key = event.key.toLowerCase();
+  key(key) {
     if (this.piece.on && key === 'enter') this.piece.lay(true);
     else if (this.piece.on && key === 'escape') this.piece.end();
-    else if (key === 'n') this.passes.begin();
+    else if (key === 'shift+n') this.passes.begin();
     else return false;
     return true;
   }

@@ -1,5 +1,7 @@
 // What every stage has; a stage says what differs. The table, the switches and the keys ask nothing else of it.
 
+import { shown } from '../keys.js';
+
 function made(className, within) {
   const node = Object.assign(document.createElement('div'), { className, hidden: true });
   document.getElementById(within).append(node);
@@ -37,10 +39,16 @@ export class Stage {
     // Whether levels that are only worked by, pictures and guides, play as well.
     this.playsAll = false;
     this.pen = 'Look';
-    this.keys = 'hold 1 2 3 to flip · A D step · Space plays';
-    this.help = [];
+    // What its keys do beside its tools: [key, words]; the first are told at the foot.
+    this.hints = [];
     // What the pen points at while it hovers: (event, at) -> number of a patch.
     this.hover = null;
+  }
+
+  // Its keys, in a line.
+  get keys() {
+    const tools = this.tools.filter((t) => t.key && !t.rare).map((t) => [t.key, t.label.toLowerCase()]);
+    return [...this.hints.slice(0, this.toldHints ?? 4), ...tools].map(([key, words]) => `${shown(key)} ${words}`).join(' · ');
   }
 
   // How the rough is shown: full, faint or off.

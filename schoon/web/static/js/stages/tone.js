@@ -1,6 +1,7 @@
 // Tone: set the light, block in shade and light, carry them through the run, keep them steady.
 
 import { fill, html } from '../dom.js';
+import { shown } from '../keys.js';
 import { notice } from '../api.js';
 import { change, edit } from '../edits/queue.js';
 import { adopt, paintNow } from '../shot/drawings.js';
@@ -21,8 +22,10 @@ export class ToneStage extends Stage {
     super(app, name);
     this.look = 'paint';
     this.patches = 'pots';
-    this.keys = 'S sun · F block · V edge · R brush · B other side · X take away · C choose · Q W kind · G grey · Enter shade the run · N next jump · J next in doubt';
-    this.help = [['Q W', 'previous or next kind of tone'], ['G', 'grey, or the colours of the key'], ['B', 'the last edge to its other side'], ['Enter', 'shade the run'], ['Delete', 'take the chosen tone away'], ['N', 'next drawing where a share jumps'], ['J', 'the next tone in doubt, chosen'], ['T', 'let the chosen tone, or all of this drawing, stand: they teach the others']];
+    this.hints = [
+      ['q', 'kind before'], ['w', 'next kind'], ['shift+g', 'grey'], ['n', 'next in doubt, or where a share jumps'], ['enter', 'shade the run'], ['shift+o', 'the last edge to its other side'],
+      ['j', 'let the chosen tone, or all of this drawing, stand: they teach the others'], ['delete', 'take the chosen tone away'],
+    ];
     this.kind = 'shade';
     this.grey = false;
     this.inside = 'all';
@@ -33,8 +36,8 @@ export class ToneStage extends Stage {
     this.edge = new EdgeTool(app, this);
     this.choose = new ChooseTool(app, this);
     this.tools = [
-      this.light, new BlockTool(app, this, { id: 'block', label: 'Block', key: 'f' }), this.edge,
-      new BlockTool(app, this, { id: 'brush', label: 'Brush', key: 'r', brush: true }), new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
+      this.light, new BlockTool(app, this, { id: 'block', label: 'Block', key: 'p' }), this.edge,
+      new BlockTool(app, this, { id: 'brush', label: 'Brush', key: 'shift+b', brush: true }), new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
     ];
     app.on('colours', () => { if (this.lit) this.keyChanged(); });
     this.steady = new Steady(app, this);
@@ -152,7 +155,7 @@ export class ToneStage extends Stage {
       .querySelector('input').addEventListener('change', (event) => { this.soft = Math.max(0, Number(event.target.value) || 0); });
     const grey = document.createElement('button');
     grey.id = 'see-grey';
-    fill(grey, html`Grey <kbd>G</kbd>`);
+    fill(grey, html`Grey <kbd>${shown('shift+g')}</kbd>`);
     grey.setAttribute('aria-pressed', String(this.grey));
     grey.addEventListener('click', () => this.turnGrey());
     tray.append(grey);
@@ -260,7 +263,7 @@ export class ToneStage extends Stage {
   // What is done to the tones of this drawing, or of the chosen ones.
   handed() {
     const words = KIND_WORDS[this.kind].toLowerCase();
-    return html`<button id="tone-stand" title="The chosen tone, or all of this drawing, as if drawn by hand: the drawing is left as it is and teaches the others">Let stand <kbd>T</kbd></button>
+    return html`<button id="tone-stand" title="The chosen tone, or all of this drawing, as if drawn by hand: the drawing is left as it is and teaches the others">Let stand <kbd>${shown('j')}</kbd></button>
       <button id="tone-copy" title="The chosen tone, or all of this drawing, to the drawings that are chosen in the run">Copy to chosen</button>
       <button id="tone-clear" title="${KIND_WORDS[this.kind]} of this drawing, or of the chosen ones, proposed or drawn">Clear ${words}</button>`;
   }
@@ -299,16 +302,15 @@ export class ToneStage extends Stage {
 
   refreshed() { this.steady.shares = null; if (this.view === 'steady') this.steady.load(); }
 
-  key(event) {
-    const key = event.key.toLowerCase();
+  key(key) {
     if (key === 'q' || key === 'w') {
       const k = KINDS.indexOf(this.kind) + (key === 'w' ? 1 : KINDS.length - 1);
       this.useKind(KINDS[k % KINDS.length]);
-    } else if (key === 'g') this.turnGrey();
-    else if (key === 'b') this.edge.otherSide();
-    else if (key === 't') this.stand();
-    else if (key === 'n') this.steady.next();
-    else if (key === 'j') this.nextUnsure();
+    } else if (key === 'shift+g') this.turnGrey();
+    else if (key === 'shift+o') this.edge.otherSide();
+    else if (key === 'j') this.stand();
+    else if (key === 'n' && this.view === 'steady') this.steady.next();
+    else if (key === 'n') this.nextUnsure();
     else if (key === 'enter') this.shade();
     else if (key === 'delete' || key === 'backspace') this.choose.remove();
     else return false;

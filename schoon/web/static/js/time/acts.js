@@ -107,8 +107,9 @@ export class Acts {
   offer(content, tried, words) {
     this.waiting = content;
     this.app.sync.take(tried, true);
-    fill($('wide-says'), html`<b>Tried:</b> ${words} <button id="time-keep" class="main">Keep <kbd>Enter</kbd></button> <button id="time-drop">Drop <kbd>Esc</kbd></button>`);
+    fill($('wide-says'), html`<b>Tried:</b> ${words} <button id="time-keep" class="main">${tried.missing ? 'The end is pushed off' : 'Keep'} <kbd>Enter</kbd></button>${tried.missing ? html` <button id="time-grow">The shot grows by ${tried.missing}</button>` : ''} <button id="time-drop">Drop <kbd>Esc</kbd></button>`);
     $('time-keep').addEventListener('click', () => this.keep());
+    $('time-grow')?.addEventListener('click', () => { this.waiting = { ...content, grow: true }; this.keep(); });
     $('time-drop').addEventListener('click', () => this.drop());
     this.wide.focus();
     this.wide.draw();

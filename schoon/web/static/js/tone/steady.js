@@ -1,6 +1,7 @@
 // How much of each part lies under a tone, through the run: a curve a part, and where it jumps.
 
 import { fill, html } from '../dom.js';
+import { shown } from '../keys.js';
 import { get, notice } from '../api.js';
 import { KIND_WORDS } from './layer.js';
 import { testColour } from '../pure/test_colours.js';
@@ -37,7 +38,7 @@ export class Steady {
     if (!this.shares) { fill(body, html`<p class="quiet">Measuring the tones of the run …</p>`); this.load(); return; }
     const curves = this.curves();
     const { odd } = this;
-    fill(acts, html`<button id="next-jump" ${odd.length ? '' : 'disabled'}>Next jump <kbd>N</kbd></button>`);
+    fill(acts, html`<button id="next-jump" ${odd.length ? '' : 'disabled'}>Next jump <kbd>${shown('n')}</kbd></button>`);
     acts.firstChild.addEventListener('click', () => this.next());
     if (!curves.size) { fill(body, html`<p class="quiet">No drawing has ${KIND_WORDS[stage.kind].toLowerCase()} yet. Set the sun and shade the run, or draw it.</p>`); return; }
     const { run } = app.data;

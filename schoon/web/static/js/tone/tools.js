@@ -35,7 +35,7 @@ export class BlockTool extends PenTool {
 
 // An edge across a form: the side away from the light is toned, or the other one.
 export class EdgeTool extends PenTool {
-  constructor(app, stage) { super(app, stage, { id: 'edge', label: 'Edge', key: 'v', last: null }); }
+  constructor(app, stage) { super(app, stage, { id: 'edge', label: 'Edge', key: 'shift+p', last: null }); }
 
   get pen() { return `Draw the edge of ${this.kindWords} across a form; B turns it to the other side`; }
 

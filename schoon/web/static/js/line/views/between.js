@@ -171,21 +171,30 @@ export class BetweenView extends View {
     if (!box) return;
     const { list } = this.arcs;
     fill(box, html`${list.map(({ part, by }, k) => html`<span class="arc-name">${part || 'arc'} ${k + 1}${by.some(Boolean) ? ' bent' : ''} <button class="icon" data-k="${k}" aria-label="Take away arc ${k + 1}">×</button></span>`)}
-      <button id="arc-tool">Click a line <kbd>L</kbd></button>`);
+      <button id="arc-tool">Click a line</button>`);
     for (const button of box.querySelectorAll('[data-k]')) button.addEventListener('click', () => this.arcs.remove(Number(button.dataset.k)));
     box.querySelector('#arc-tool').addEventListener('click', () => this.app.tools.use('arc'));
   }
 
+  // The drawings between the two, as they lie on the way.
+  get inner() {
+    const { run } = this.app.data;
+    const { first, last, ring } = this.wanted;
+    if (ring.length) {
+      const k = ring.indexOf(first);
+      const turned = [...ring.slice(k), ...ring.slice(0, k)];
+      return turned.slice(1, turned.indexOf(last) > 0 ? turned.indexOf(last) : undefined);
+    }
+    const [a, b] = [first, last].map((id) => run.findIndex((d) => d.id === id)).sort((x, y) => x - y);
+    // Keys and breakdowns that have lines are gone through as they are.
+    return run.slice(a + 1, b).filter((d) => !(d.strokes && ['key', 'extreme', 'breakdown'].includes(d.kind))).map((d) => d.id);
+  }
+
   async make() {
-    const answer = await this.ledge.post('between', this.wanted);
-    if (!answer || answer.again) return;
-    const { drawings, matched, lost, doubtful, followed, through } = answer;
-    const says = [`${drawings.length} drawings have in-betweens of ${matched} lines`];
-    if (through.length) says.push(`through ${through.join(', ')}`);
-    if (lost) says.push(`${lost} lines had no counterpart`);
-    if (followed) says.push(`${followed} corrections lead the others`);
-    if (doubtful) says.push(`${doubtful} lines to look at (N)`);
-    notice(`${says.join('; ')}; it can be undone as one`);
-    this.arcs.again();
+    const { app, wanted, inner } = this;
+    const found = inner.length ? await app.touches.ask({ act: 'between', drawings: inner, part: wanted.part }, `Make ${inner.length} in-between${inner.length === 1 ? '' : 's'}`, this.ledge.named(inner)) : { also: [], drawings: [] };
+    if (!found) return;
+    const { count, ...ask } = wanted;
+    app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'between', between: { ...ask, also: found.also } }, () => this.arcs.again());
   }
 }

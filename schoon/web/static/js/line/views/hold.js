@@ -92,7 +92,7 @@ export class HoldView extends View {
       <form class="part-form hold-form"><b>Bend it over time</b>
         <label>time <select name="chart">${charts}</select></label><label><input name="back" type="checkbox"> and back</label>
         <label>seen at <input name="seen" type="range" min="0" max="100" value="100" aria-label="How far the bend is shown"></label>
-        <button type="button" id="sway-tool">Place points <kbd>]</kbd></button><button type="button" id="sway-none">Take them away</button>
+        <button type="button" id="sway-tool">Place points</button><button type="button" id="sway-none">Take them away</button>
         <select id="sway-kept" aria-label="Bends kept under names"></select>
         <button type="button" id="bend-hold" class="main">Bend</button>
         <p class="quiet" id="sway-says"></p></form>`);
@@ -173,7 +173,7 @@ export class HoldView extends View {
 
   tool() {
     return {
-      id: 'sway', label: 'Bend a hold', key: ']', pen: 'Bend a hold: drag a point to where it goes, click to pin one, Shift takes one away',
+      id: 'sway', label: 'Bend a hold', key: '', pen: 'Bend a hold: drag a point to where it goes, click to pin one, Shift takes one away',
       enter: () => { this.open(); this.draw(); },
       leave: () => {},
       down: (event, from) => this.down(event, from),

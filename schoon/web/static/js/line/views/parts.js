@@ -132,10 +132,18 @@ export class PartsView extends View {
     const { wanted } = this;
     if (!wanted.part) { notice('Name parts in the dock first'); return; }
     if (!wanted.name) { notice('Name the part that the lines become'); return; }
-    const answer = await this.ledge.post('again', wanted);
+    const found = await this.touching('again', wanted.rough ? '' : wanted.name, `Use ${wanted.part} as ${wanted.name}`);
+    const answer = found && await this.ledge.post('again', { ...wanted, ...found });
     if (!answer || answer.again) return;
     this.app.table.paper.ghost([]);
     notice(`${wanted.part} is ${wanted.name} in ${many(answer.drawings.length)}${wanted.linked ? ', and follows it' : ''}; it can be undone as one`);
+  }
+
+  // What of the drawings is to change; those that were named one by one are.
+  touching(act, part, words) {
+    const { drawings } = this;
+    const named = this.where.value === 'all' && drawings.length > 1 ? [] : drawings;
+    return this.app.touches.ask({ act, part, drawings }, `${words} in ${many(drawings.length)}`, named);
   }
 
   // Parts that one hides: the one that is said, or all behind it by the order in depth that holds here; what the order does
@@ -179,7 +187,8 @@ export class PartsView extends View {
   async smear() {
     const { smeared: { value: part }, amount } = this.hides;
     if (!part) { notice('Name parts in the dock first'); return; }
-    const answer = await this.ledge.post('smear', { part, drawings: this.drawings, amount: (Number(amount.value) || 100) / 100 });
+    const found = await this.touching('smear', part, `Draw ${part} long`);
+    const answer = found && await this.ledge.post('smear', { part, ...found, amount: (Number(amount.value) || 100) / 100 });
     if (answer && !answer.again) notice(`${part} is drawn long in ${many(answer.drawings.length)}, on purpose: no rule asks about them`);
   }
 

@@ -2,6 +2,7 @@
 
 import { fill, html } from '../../dom.js';
 import { get, notice } from '../../api.js';
+import { shown } from '../../keys.js';
 import { lineNow } from '../../shot/drawings.js';
 import { View } from './view.js';
 
@@ -33,10 +34,10 @@ export class PassView extends View {
       <fieldset><legend>Trace back: just as they are</legend>
         <label><input type="checkbox" name="registered"> moved to where they lie there</label>
         <label><input type="checkbox" name="linked"> linked: later changes follow</label>
-        <button type="button" id="trace-back">Trace back <kbd>Y</kbd></button></fieldset>
+        <button type="button" id="trace-back">Trace back <kbd>${shown('y')}</kbd></button></fieldset>
       <fieldset><legend>Fit to rough: pulled onto each rough</legend>
         <span class="quiet">Keeps the points of each line; doubt shows where the rough disagrees.</span>
-        <button type="button" id="fit-rough" class="main">Fit to their roughs <kbd>H</kbd></button></fieldset></form>
+        <button type="button" id="fit-rough" class="main">Fit to their roughs <kbd>${shown('shift+y')}</kbd></button></fieldset></form>
       <div class="still"><b>Parts that keep still</b><div id="still"><button id="find-still">Look for them</button></div></div>`);
     body.querySelector('#trace-back').addEventListener('click', () => this.traceBack());
     body.querySelector('#fit-rough').addEventListener('click', () => this.fit());
@@ -73,20 +74,29 @@ export class PassView extends View {
     if (!to.length) { notice(CHOOSE_DRAWINGS); return; }
     const strokes = what.all ? this.strokes.map((s) => s.id) : what.strokes;
     if (!strokes.length) { notice('Choose the lines to trace back first: C, then click them'); return; }
+    const { app } = this;
+    const about = { act: 'trace-back', drawings: to, part: what.part, source: app.current.id, strokes: what.part ? [] : strokes };
+    const found = await app.touches.ask(about, `Trace ${what.words} back to ${many(to.length)}`, this.named(to));
+    if (!found) return;
     const form = this.body.querySelector('.pass');
-    notice(`Tracing ${what.words} back to ${many(to.length)}; it can be undone as one`);
+    notice(`Tracing ${what.words} back to ${many(found.drawings.length)}; it can be undone as one`);
     const ways = { registered: form?.registered.checked || false, linked: form?.linked.checked || false };
-    await this.ledge.post('trace-back', { drawing: this.app.current.id, strokes, part: what.part, to, ...ways });
+    await this.ledge.post('trace-back', { drawing: app.current.id, strokes, part: what.part, to: found.drawings, also: found.also, ...ways });
   }
 
-  fit() {
+  // Drawings that were named one by one: chosen on the sheet, or the only one.
+  named(to) { return this.body.querySelector('[name="to"]')?.value === 'chosen' || to.length === 1 ? to : []; }
+
+  async fit() {
     const { app, what, targets: to } = this;
     if (!to.length) { notice(CHOOSE_DRAWINGS); return; }
     if (!what.all && !what.strokes.length) { notice('Choose the lines to fit first: C, then click them'); return; }
-    const kept = to.filter((id) => app.byId.get(id)?.touched).length;
+    const found = await app.touches.ask({ act: 'fit', drawings: to }, `Fit ${what.words} of drawing ${app.current.number} to ${many(to.length)}`, this.named(to));
+    if (!found) return;
+    const kept = found.drawings.filter((id) => app.byId.get(id)?.touched).length;
     const stay = kept ? `; lines touched by hand stay in ${kept}` : '';
-    notice(`Fitting ${what.words} of drawing ${app.current.number} to ${many(to.length)}${stay}; it can be undone as one`);
-    app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'fit', source: app.current.id, strokes: what.all ? [] : what.strokes, drawings: to });
+    notice(`Fitting ${what.words} of drawing ${app.current.number} to ${many(found.drawings.length)}${stay}; it can be undone as one`);
+    app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'fit', source: app.current.id, strokes: what.all ? [] : what.strokes, drawings: found.drawings, also: found.also });
   }
 
   async findStill() {

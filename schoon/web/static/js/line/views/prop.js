@@ -61,7 +61,7 @@ export class PropView extends View {
         <button type="button" id="prop-new">Build one</button><label class="file-button">Bring a file<input type="file" name="file" accept=".obj,.glb,.gltf"></label>
         <p class="quiet prop-none">A lantern, a machine: built once of simple forms after the model sheet, or brought as OBJ or glTF, then placed where it is drawn.</p></form>
       <form class="part-form prop-here"><b></b>
-        <button type="button" id="prop-place" class="main">Place here <kbd>=</kbd></button><button type="button" id="prop-snap">Onto the rough</button><button type="button" id="prop-away">Take away</button>
+        <button type="button" id="prop-place" class="main">Place here</button><button type="button" id="prop-snap">Onto the rough</button><button type="button" id="prop-away">Take away</button>
         <label>doors open <input name="opened" type="range" min="0" max="1" step="0.05" aria-label="How far doors stand open"></label>
         <label>near is larger <input name="depth" type="range" min="0" max="1" step="0.05" aria-label="How strongly what is near is larger"></label>
         <span class="prop-behind" role="group" aria-label="Parts that lie before it"></span></form>
@@ -226,7 +226,7 @@ export class PropView extends View {
 
   tool() {
     return {
-      id: 'prop', label: 'Place a prop', key: '=', pen: 'Place a prop: drag it; the ball turns it in space, the round handle makes it larger and turns it, Shift keeps its size',
+      id: 'prop', label: 'Place a prop', key: '', pen: 'Place a prop: drag it; the ball turns it in space, the round handle makes it larger and turns it, Shift keeps its size',
       enter: () => this.entered(),
       leave: () => { this.app.table.paper.layers.prop.replaceChildren(); },
       redrawn: () => { if (!this.held) { this.told(); this.draw(); } },

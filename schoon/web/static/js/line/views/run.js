@@ -22,7 +22,8 @@ export class RunView extends View {
   }
 
   async weigh(drawings) {
-    const answer = await this.ledge.post('weigh', { drawings });
+    const found = await this.app.touches.ask({ act: 'weigh', drawings }, `Lay the line rule on ${drawings.length} drawings`, this.ledge.named(drawings));
+    const answer = found && await this.ledge.post('weigh', found);
     if (answer) notice(`The line rule is laid on ${answer.drawings.length} drawing${answer.drawings.length === 1 ? '' : 's'}; it can be undone as one`);
   }
 }

@@ -1,0 +1,72 @@
+// Pots within reach: the first letters of a name, and those that were in the hand last.
+
+import { fill, html } from '../dom.js';
+
+const $ = (id) => document.getElementById(id);
+const LATELY = 6;
+
+// Pots whose name, or a word of it, begins with what is written; the shortest first.
+export function matching(pots, written) {
+  const asked = written.trim().toLowerCase();
+  if (!asked) return [];
+  const at = ({ name }) => [name.toLowerCase(), ...name.toLowerCase().split(/\s+/)].findIndex((word) => word.startsWith(asked));
+  return pots.filter((pot) => at(pot) >= 0).sort((a, b) => at(a) - at(b) || a.name.length - b.name.length);
+}
+
+export class Reach {
+  constructor(app, stage) {
+    Object.assign(this, { app, stage, lately: [] });
+    this.box = $('pot-find');
+    this.field = this.box?.querySelector('input');
+    this.field?.addEventListener('input', () => this.look());
+    this.field?.addEventListener('keydown', (event) => this.press(event));
+    this.field?.addEventListener('blur', () => this.close());
+  }
+
+  open() {
+    if (!this.box) return;
+    this.box.hidden = false;
+    this.field.value = '';
+    this.field.focus();
+  }
+
+  close() {
+    this.box.hidden = true;
+    this.mark([]);
+  }
+
+  mark(ids) { for (const item of this.stage.potItems) item.classList.toggle('found-pot', ids.includes(Number(item.dataset.pot))); }
+
+  look() {
+    const [first] = matching(this.app.data.pots, this.field.value);
+    this.mark(first ? [first.id] : []);
+    this.stage.potItems.find((item) => Number(item.dataset.pot) === first?.id)?.scrollIntoView({ block: 'nearest' });
+  }
+
+  press(event) {
+    event.stopPropagation();
+    if (event.key === 'Escape') { this.close(); $('paper').focus(); }
+    if (event.key !== 'Enter') return;
+    event.preventDefault();
+    const [first] = matching(this.app.data.pots, this.field.value);
+    this.close();
+    $('paper').focus();
+    if (first) this.stage.selectPot(first.id, true);
+  }
+
+  // A pot came into the hand.
+  taken(id) {
+    if (id === null) return;
+    this.lately = [id, ...this.lately.filter((other) => other !== id)].slice(0, LATELY);
+    this.show();
+  }
+
+  show() {
+    const row = $('pots-lately');
+    if (!row) return;
+    const { pots } = this.app.data;
+    const known = this.lately.map((id) => pots.find((pot) => pot.id === id)).filter(Boolean);
+    fill(row, known.map((pot) => html`<button data-late="${pot.id}" aria-pressed="${pot.id === this.stage.pot}" aria-label="${pot.name}, used lately" title="${pot.name}" style="background: var(--pot-${pot.id})"></button>`));
+    for (const button of row.querySelectorAll('button')) button.addEventListener('click', () => this.stage.selectPot(Number(button.dataset.late), true));
+  }
+}
