@@ -122,6 +122,24 @@ class Seen:
 
         return self.files.get(key_of("shapes", key), ".json", made)
 
+    def open_forms(self, row: DrawingRow, shot: ShotRow) -> bytes:
+        """JSON of the forms of a drawing that are open to the outside; see `views.open_forms`."""
+        size = paper_of(shot)
+        with self.store.transaction() as cursor:
+            found = revisions.get_documents(cursor, [row["line"], row["seal"]])
+        line, seal = found.get(row["line"]), found.get(row["seal"])
+        key = sheet_key(row["line"], sheet_of(size, None, seal, None))
+
+        def made() -> bytes:
+            return bytes(self.pool.call(views.open_forms, line, seal, size, self.files.read(key, ".patches")))
+
+        return self.files.get(open_forms_key(row), ".json", made)
+
+
+def open_forms_key(row: DrawingRow) -> str:
+    """What the open forms of a drawing are kept by."""
+    return key_of("open forms", row["line"], row["seal"])
+
 
 class Ahead:
     """Makes what pages will ask for, one thing at a time, so that whoever waits for something is served first.
@@ -175,5 +193,6 @@ class Ahead:
                     seen.view(row["id"], width, "best", clear=width == PLAY and bool(row["line"]))
                     if width == RUN and row["line"]:
                         seen.shapes(row, shot)
+                        seen.open_forms(row, shot)
                 except NotFound:
                     continue

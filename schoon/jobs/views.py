@@ -21,6 +21,7 @@ from ..core.paper import densities, lines_of_painted, on_paper, strongest
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
 from ..core.prop import Placed, Sight, runs, turned_by
 from ..core.run import Placement, register_parts
+from ..core.seal.opened import open_forms as forms_open
 from ..core.strokes import arc_lengths, sample, strokes_from_dicts, strokes_to_dicts
 from ..formats import svg
 from ..formats.pictures import decode, encode_png
@@ -137,6 +138,32 @@ def shapes(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None) ->
         for n in range(1, patches.count + 1)
     ]
     return to_json({"background": patches.background, "patches": listed}), packed or pack(patches)
+
+
+def open_forms(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None) -> bytes:
+    """JSON of the forms of a drawing that are open to the outside: `at`, `area`, and of the stitches that would close it `id`
+    and `d`. packed: its patches, if somebody has found them before."""
+    sheet = sheet_of(size, line, seal, None)
+    proposed = [s for s in sheet.stitches if s.state == "open"]
+    if not proposed:
+        return to_json({"open": []})
+    now = unpack(packed) if packed is not None else patches_in(sheet)
+    taken = [replace(s, state="taken") if s.state == "open" else s for s in sheet.stitches]
+    shut = patches_in(replace(sheet, stitches=taken))
+    paths = {s.id: svg.polyline_path(s.points) for s in proposed}
+    found = forms_open(now, shut, proposed) if now.shape == shut.shape else []
+    return to_json(
+        {
+            "open": [
+                {
+                    "at": form.at,
+                    "area": form.area,
+                    "stitches": [{"id": s, "d": paths[s]} for s in form.stitches],
+                }
+                for form in found
+            ]
+        }
+    )
 
 
 def marks(found: Mapping[str, Any]) -> list[dict[str, Any]]:

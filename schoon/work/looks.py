@@ -3,11 +3,26 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 
 from ..core.look import PLAIN, Look, ToneRule, mixed
 from ..core.model import Rgb, parse_colour
 from ..core.tone import KINDS
 from ..store import Cursor, KeyRow, ShotRow, models
+
+_tried: ContextVar[Mapping[int, Rgb] | None] = ContextVar("tried", default=None)
+
+
+@contextmanager
+def trying(colours: Mapping[int, Rgb]) -> Iterator[None]:
+    """Within it pots look as they are being tuned, whatever a key says. colours: pot -> its base."""
+    token = _tried.set(colours)
+    try:
+        yield
+    finally:
+        _tried.reset(token)
 
 
 def look_of(cursor: Cursor, shot: ShotRow, key_id: int | None = None) -> Look:
@@ -24,7 +39,7 @@ def look_of(cursor: Cursor, shot: ShotRow, key_id: int | None = None) -> Look:
     )
     if key is None:
         return Look()
-    base = {pot: parse_colour(colour) for pot, colour in key["colours"].items()}
+    base = {pot: parse_colour(colour) for pot, colour in key["colours"].items()} | dict(_tried.get() or {})
     alpha = {pot["id"]: round(2.55 * pot["opacity"]) for pot in model["pots"]}
 
     def chosen(tone: str) -> dict[int, Rgb]:

@@ -17,16 +17,15 @@ Act = Literal["clean", "fit", "weigh", "between", "trace-back", "again", "smear"
 """What can be done to the lines of many drawings."""
 
 _OF_PART: tuple[Act, ...] = ("trace-back", "again", "smear")
-"""Acts that replace the lines of a part, or the same lines, and nothing else."""
+"""Acts that replace the lines of a part and nothing else that a hand has drawn."""
 
 
 @dataclass(frozen=True)
 class About:
-    """What an act replaces. part: lines of this part; tracks: lines that go by these names in every drawing."""
+    """What an act replaces. part: lines of this part."""
 
     act: Act
     part: str = ""
-    tracks: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -91,9 +90,6 @@ def _whole(own: Summary, act: Act) -> str:
 
 
 def _of_part(strokes: Sequence[Stroke], about: About) -> str:
-    mine = [
-        s
-        for s in strokes
-        if s.by == "hand" and ((about.part and s.part == about.part) or (s.track or s.id) in about.tracks)
-    ]
-    return f"{many(len(mine), 'line')} by hand" + (f" of {about.part}" if about.part else "") if mine else ""
+    """Lines that were drawn in this drawing; those that go by a track came from another one and may come again."""
+    mine = [s for s in strokes if s.by == "hand" and not s.track and about.part and s.part == about.part]
+    return f"{many(len(mine), 'line')} by hand of {about.part}" if mine else ""

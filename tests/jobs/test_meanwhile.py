@@ -169,7 +169,11 @@ def test_tracing_back_keeps_what_another_window_traces(lined: Shot, store: Store
 
 def test_in_betweens_keep_what_another_window_traces(lined: Shot, store: Store) -> None:
     assert during(
-        store, lined.ids[1], lambda: between.between(store, 1, between.Ask(lined.ids[0], lined.ids[2]), here)
+        store,
+        lined.ids[1],
+        lambda: between.between(
+            store, 1, between.Ask(lined.ids[0], lined.ids[2], also=frozenset(lined.ids)), here
+        ),
     )
 
 

@@ -200,7 +200,7 @@ def test_two_windows_keep_both_changes_and_say_so(shot: Shot) -> None:
 
 def test_cleaning_keeps_what_a_hand_drew_and_is_undone_as_one(shot: Shot) -> None:
     trace(shot, 2)
-    job = shot.job("clean")
+    job = shot.job("clean", also=[shot.ids[1]])
     assert (job["state"], job["done"], job["failed"]) == ("done", 3, 0)
     strokes = shot.drawing(2)["strokes"]
     assert [s["id"] for s in strokes if s["by"] == "hand"] == ["aaaaaaaaaa"]

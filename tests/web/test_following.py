@@ -16,7 +16,7 @@ from .test_line import do, ends, straight, stroke_of, undo
 
 def use(shot: Shot, part: str, name: str, drawings: list[int], **more: Any) -> list[int]:
     ask = {"part": part, "name": name, "drawings": drawings, "matrix": [1, 0, 0, 1, 40, 0], "linked": True}
-    answer = shot.client.post("/api/levels/1/again", json={**ask, **more})
+    answer = shot.client.post("/api/levels/1/again", json={**ask, "also": drawings, **more})
     assert answer.status_code == 200, answer.text
     return answer.json()["drawings"]
 
@@ -180,7 +180,13 @@ def test_a_copied_level_follows_within_itself(legs: Shot) -> None:
 
 
 def test_what_cannot_be_linked_is_said(legs: Shot) -> None:
-    ask = {"part": "near leg", "drawings": legs.ids[:1], "linked": True, "matrix": [1, 0, 0, 1, 9, 0]}
+    ask = {
+        "part": "near leg",
+        "drawings": legs.ids[:1],
+        "also": legs.ids,
+        "linked": True,
+        "matrix": [1, 0, 0, 1, 9, 0],
+    }
     for more, words in (
         ({"name": "near leg"}, "cannot follow itself"),
         ({"name": "pale", "rough": True}, "take “linked” away"),

@@ -138,7 +138,9 @@ def test_a_level_is_put_aside_and_comes_back_whole(stack: Shot) -> None:
         post("/api/stacks/1/do", json={"do": {"do": "aside", "level": 2, "aside": False}}).status_code == 200
     )
     assert levels(stack) == ["Pim", "Flag"]
-    assert stack.client.get("/api/shots/1/run?level=2").json() == run
+    # All but what has been done to the stack is as it was.
+    back = stack.client.get("/api/shots/1/run?level=2").json()
+    assert {**back, "heads": run["heads"]} == run
 
 
 def test_a_shot_opens_with_a_level_that_is_not_aside_and_keeps_one(stack: Shot) -> None:

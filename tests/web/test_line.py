@@ -107,7 +107,7 @@ def test_weight_taper_part_copy_and_accept(cross: Shot) -> None:
     do(cross, 1, "smooth", ids=["levelline"], amount=3)
     do(cross, 1, "copy", ids=["levelline"], matrix=[1, 0, 0, 0, 1, 30])
     assert len(cross.drawing(1)["strokes"]) == 3
-    cross.job("clean")
+    cross.job("clean", also=cross.ids)
     proposed = [s for s in cross.drawing(1)["strokes"] if s["by"] == "proposal"]
     assert proposed
     do(cross, 1, "vouch", ids=[proposed[0]["id"]])
@@ -203,7 +203,8 @@ def test_in_betweens_lie_between_and_hand_work_stays(shot: Shot) -> None:
     shot.job("clean", drawings=[shot.ids[0], shot.ids[2]])
     straight(shot, 2, "handmade", (10, 10), (60, 20))
     answer = shot.client.post(
-        "/api/levels/1/between", json={"first": shot.ids[0], "last": shot.ids[2], "chart": "even"}
+        "/api/levels/1/between",
+        json={"first": shot.ids[0], "last": shot.ids[2], "chart": "even", "also": [shot.ids[1]]},
     ).json()
     assert (answer["drawings"], answer["lost"]) == ([shot.ids[1]], 0)
     strokes = shot.drawing(2)["strokes"]
@@ -225,7 +226,7 @@ def test_in_betweens_lie_between_and_hand_work_stays(shot: Shot) -> None:
 
 def test_a_breakdown_is_gone_through_and_corrections_lead(shot: Shot) -> None:
     shot.job("clean")
-    ask = {"first": shot.ids[0], "last": shot.ids[2]}
+    ask = {"first": shot.ids[0], "last": shot.ids[2], "also": [shot.ids[1]]}
     assert shot.client.post("/api/levels/1/between", json=ask).json()["through"] == []
     # Where the lines go is shown before it is made, and a bend is in it.
     at = shot.drawing(1)["strokes"][0]["points"][:2]
@@ -342,6 +343,7 @@ def test_a_part_is_used_again_later_mirrored_and_behind(shot: Shot) -> None:
         "part": "head",
         "name": "head",
         "drawings": shot.ids,
+        "also": shot.ids,
         "matrix": [1, 0, 0, 1, 0, 30],
         "grows": True,
     }

@@ -42,6 +42,9 @@ _BARE = 0.02
 _BAND = 8.0
 """Width, px of a drawing of 1600 px across the corners, up to which paper beside a line is an edge left out."""
 
+_OUT_MEANT = 0.5
+"""Share of the drawings above which a painted outside is meant."""
+
 _HALF_LINED = (0.25, 0.85)
 """Share of its rim with a line between which an unpainted patch has a line on one side and paint on the other."""
 
@@ -193,6 +196,23 @@ def specks_and_spills(run: Run) -> Iterator[Finding]:
                 yield Finding(
                     "spill", (n,), place_of(sight, patch), "paint lies outside the figure", area, "wipe", 0, patch
                 )  # fmt: skip
+
+
+def outside_painted(run: Run) -> Iterator[Finding]:
+    """Paint that reaches the paper's edge in a few drawings: a form that is open has let it out."""
+    painted = [
+        n for n, sight in enumerate(run.sights) if sight.background and sight.pots[sight.background] > 0
+    ]
+    # What is outside in most drawings is meant: a silhouette, a fill that is taken away.
+    if len(painted) > _OUT_MEANT * len(run.sights):
+        return
+    for n in painted:
+        sight = run.sights[n]
+        patch = int(sight.background)
+        yield Finding(
+            "spill", (n,), place_of(sight, patch), "the outside of all forms is painted, to the paper's edge",
+            float(sight.areas[patch]), "wipe", 0, patch,
+        )  # fmt: skip
 
 
 def halos(run: Run) -> Iterator[Finding]:

@@ -8,11 +8,11 @@ from .details import missing_and_extra
 from .findings import Finding
 from .lines import trembles_and_drifts, weights
 from .moves import pops, slides
-from .paint import flashes_and_holes, halos, shade_flashes, specks_and_spills
+from .paint import flashes_and_holes, halos, outside_painted, shade_flashes, specks_and_spills
 from .run import Run
 
 PICTURE_RULES: tuple[Callable[[Run], Iterable[Finding]], ...] = (
-    flashes_and_holes, specks_and_spills, halos, missing_and_extra, weights, trembles_and_drifts,
+    flashes_and_holes, specks_and_spills, outside_painted, halos, missing_and_extra, weights, trembles_and_drifts,
 )  # fmt: skip
 """What can be told of pictures alone."""
 

@@ -91,6 +91,11 @@ class Carry:
         return kept.found, len(model)
 
 
+def _asked(paint: Paint) -> Paint:
+    """Paint that reaches the paper's edge is never spread without a question: one leak would flood the run."""
+    return paint if paint.by == "hand" else replace(paint, doubt=1.0)
+
+
 def _settled(now: Painting, before: Painting) -> Painting:
     """What is thought now, without doubt that is new: an answer raises no question about what it confirms."""
     return {
@@ -126,7 +131,9 @@ def _matched(work: Work, run: Lined, order: Run, model: list[tuple[bytes, Painti
 def _call(run: Lined, k: int, painting: Painting, keep: set[int], spots: list[Any]) -> Any:
     background = run.known[k].background
     found = {
-        p: paint for p, paint in painting.items() if p != background or paint.pot != NOTHING or paint.joined
+        p: _asked(paint) if p == background and paint.pot != NOTHING else paint
+        for p, paint in painting.items()
+        if p != background or paint.pot != NOTHING or paint.joined
     }
     sources = {
         p: (int(run.rows[paint.source[0]]["id"]), *run.known[paint.source[0]].anchors[paint.source[1]])

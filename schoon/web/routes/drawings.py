@@ -80,6 +80,16 @@ def patches(request: Request, drawing_id: int, store: StoreDep, files: FilesDep,
     return Response(body, media_type="application/json", headers={"ETag": name, "Cache-Control": "no-cache"})
 
 
+@router.get("/open")
+def open_to_outside(drawing_id: int, store: StoreDep, seen: SeenDep) -> Response:
+    """The forms that are open to the outside through gaps that nobody has judged."""
+    with store.transaction() as cursor:
+        row = revisions.drawing(cursor, drawing_id)
+        shot = productions.shot_of_level(cursor, row["level_id"])
+    body = seen.open_forms(row, shot) if row["line"] else b'{"open": []}'
+    return Response(body, media_type="application/json", headers={"Cache-Control": "no-cache"})
+
+
 @router.get("/smallest")
 def smallest_part(drawing_id: int, store: StoreDep) -> JSONResponse:
     """The smallest part the model speaks of, as large as it is in this drawing: pot and px²; nothing if unknown."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection
 from dataclasses import asdict
 from typing import Annotated
 
@@ -16,7 +15,7 @@ from ...core.strokes.model import new_id
 from ...errors import Refusal
 from ...formats import svg
 from ...jobs import views
-from ...store import Cursor, bends, models, pictures, productions, revisions
+from ...store import bends, models, pictures, productions, revisions
 from ...text import named
 from ...work import again, edits, protect, run, whole
 from ...work import between as betweens
@@ -154,32 +153,18 @@ def try_reading(
 
 
 class Touching(Body):
-    """An act on drawings. part, source, strokes: as the act has them."""
+    """An act on drawings. part: whose lines it replaces, as the act has it."""
 
     act: protect.Act
     drawings: Annotated[list[Id], Field(min_length=1, max_length=5000)]
     part: str = Field(default="", max_length=60)
-    source: Id | None = None
-    strokes: list[str] = Field(default_factory=list, max_length=5000)
-
-
-def _about(
-    cursor: Cursor, act: protect.Act, part: str, source: int | None, strokes: Collection[str]
-) -> protect.About:
-    """What an act replaces. source: the drawing its strokes come from."""
-    tracks: set[str] = set()
-    if source is not None and not part:
-        line = edits.strokes_named(cursor, revisions.drawing(cursor, source)["line"])
-        tracks = {s.track or s.id for s in line if not strokes or s.id in strokes}
-    return protect.About(act, part, frozenset(tracks))
 
 
 @router.post("/levels/{level_id}/touches")
 def touches(level_id: int, want: Touching, store: StoreDep) -> JSONResponse:
     """Which drawings an act on many would change, and which it leaves because a hand has finished them; nothing is changed."""
     with store.transaction() as cursor:
-        about = _about(cursor, want.act, want.part, want.source, set(want.strokes))
-        found = protect.apart(cursor, level_id, about, want.drawings)
+        found = protect.apart(cursor, level_id, protect.About(want.act, want.part), want.drawings)
     return JSONResponse(asdict(found))
 
 
@@ -199,7 +184,7 @@ class TraceBack(Body):
 def trace_back(level_id: int, want: TraceBack, store: StoreDep, desk: DeskDep) -> JSONResponse:
     """Puts strokes of one drawing exactly into others."""
     with store.transaction() as cursor:
-        about = _about(cursor, "trace-back", want.part, want.drawing, set(want.strokes))
+        about = protect.About("trace-back", want.part)
         to = protect.allowed(cursor, level_id, about, want.to, want.also)
     changed = run.trace_back(
         store, level_id, want.drawing, want.strokes, want.part, to or want.to, want.registered, want.linked,

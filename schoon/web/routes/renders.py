@@ -9,19 +9,22 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
+from ...core.model import parse_colour
 from ...errors import NotFound
 from ...jobs import views
 from ...jobs.seen import Sight
 from ...store import pictures, productions, revisions
 from ...work import edits
 from ...work.derived import key_of
-from ...work.looks import look_of
+from ...work.looks import look_of, trying
 from ...work.placing import Placed, paper_of, size_of
 from ...work.renders import drawn_of, in_stack, wanted_of
 from ...work.roughs import rough_body, rough_name
 from ..deps import DeskDep, FilesDep, SeenDep, StoreDep
 
 router = APIRouter()
+
+_TRIED = r"^([0-9]{1,9}-[0-9a-f]{6}(,[0-9]{1,9}-[0-9a-f]{6}){0,199})?$"
 
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
@@ -47,14 +50,20 @@ def view(
     exact: bool = False,
     revision: int | None = None,
     without: Annotated[str, Query(max_length=12)] = "",
+    tried: Annotated[str, Query(pattern=_TRIED)] = "",
     v: str = "",
 ) -> Response:
     """A drawing at most `w` px wide: its rough, its line or its paint on white, or the farthest it has come.
 
     key: the colour key to see it in, by default the level's. clear: on nothing instead of white; never the rough. exact: nothing of its colours is lost.
-    revision: one of its earlier ones, 0 for before the first. without: a pass of the rough that is left out. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
+    revision: one of its earlier ones, 0 for before the first. tried: pots as they are being tuned, `12-a0b1c2,…`. without: a pass of the rough that is left out. v: anything that changes with the drawing and its colours, so that a browser may keep the picture.
     """
-    body = seen.view(drawing_id, w, look, key, clear, revision, exact, without)
+    colours = {
+        int(pot): parse_colour(f"#{hex_}")
+        for pot, hex_ in (one.split("-") for one in tried.split(",") if one)
+    }
+    with trying(colours):
+        body = seen.view(drawing_id, w, look, key, clear, revision, exact, without)
     return Response(body, media_type="image/webp", headers=_FOREVER if v else {"Cache-Control": "no-cache"})
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, HTTPException, Query, Request
@@ -13,17 +14,18 @@ from ...core.model.depth import depth_of
 from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
+from ...jobs.seen import open_forms_key
 from ...store import Cursor, DrawingRow, LevelRow, ShotRow, jobs, models, productions, revisions
 from ...store.revisions import Subject
 from ...store.states import Lights
 from ...work import edits, lists, proofing
-from ...work.derived import key_of
+from ...work.derived import Files, key_of
 from ...work.looks import look_of
 from ...work.operations.stack import UseModel
 from ...work.placing import Placed, size_of
 from ...work.roughs import rough_name
 from ...work.summaries import summaries, without
-from ..deps import StoreDep, page
+from ..deps import FilesDep, StoreDep, page
 from ..stages import STAGES, progress
 from .edits import time_shown
 
@@ -46,7 +48,7 @@ def open_shot(shot_id: int, store: StoreDep, level: Level = None) -> RedirectRes
 
 @router.get("/shots/{shot_id}/{stage}", response_class=HTMLResponse)
 def shot_page(
-    request: Request, shot_id: int, stage: str, store: StoreDep, level: Level = None
+    request: Request, shot_id: int, stage: str, store: StoreDep, files: FilesDep, level: Level = None
 ) -> HTMLResponse:
     """A shot in one of its stages."""
     if stage not in STAGES:
@@ -56,6 +58,7 @@ def shot_page(
         if shot["aside"]:
             raise NotFound(f"{shot['level']} was put aside; bring it back among the levels of {shot['name']}")
         run = run_of(cursor, shot)
+        _count_open(files, productions.drawings(cursor, shot["level_id"]), run["drawings"])
         model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
         offers = [m for m in models.listing(cursor) if m["production_id"] == shot["production_id"]]
         open_jobs = jobs.open_jobs(cursor, shot["level_id"])
@@ -63,7 +66,7 @@ def shot_page(
             {"id": row["id"], "name": row["name"], "drawings": len(productions.drawings(cursor, row["id"]))}
             for row in productions.levels(cursor, shot_id, aside=True)
         ]
-        keys = [{**k, "toned": _toned(cursor, shot, k["id"])} for k in model["keys"]] if model else []
+        keys = keys_of(cursor, shot)
     key = None
     if model and model["keys"]:
         key = next((k for k in model["keys"] if k["id"] == shot["key_id"]), model["keys"][0])
@@ -109,6 +112,12 @@ def shot_page(
         request, "shot.html", shot=shot, stage=stage, stages=STAGES, progress=run["progress"], model=model, key=key,
         models=offers, data=data,
     )  # fmt: skip
+
+
+def keys_of(cursor: Cursor, shot: ShotRow) -> list[dict[str, Any]]:
+    """The colour keys of a level's model, with the colours of tones."""
+    model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+    return [{**k, "toned": _toned(cursor, shot, k["id"])} for k in model["keys"]] if model else []
 
 
 def _toned(cursor: Cursor, shot: ShotRow, key: int) -> dict[str, dict[int, str]]:
@@ -244,14 +253,24 @@ def run_of(cursor: Cursor, shot: ShotRow) -> dict[str, Any]:
 
 
 @router.get("/api/shots/{shot_id}/run")
-def run_state(shot_id: int, store: StoreDep, level: Level = None) -> JSONResponse:
-    """The counts of a shot as they are now."""
+def run_state(shot_id: int, store: StoreDep, files: FilesDep, level: Level = None) -> JSONResponse:
+    """The counts of a shot as they are now, and its colours."""
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id, level)
         run = run_of(cursor, shot)
+        _count_open(files, productions.drawings(cursor, shot["level_id"]), run["drawings"])
         run["jobs"] = jobs.open_jobs(cursor, shot["level_id"])
+        model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+        run |= {"keys": keys_of(cursor, shot), "pots": model["pots"] if model else [], "key": shot["key_id"]}
     run["progress"] = vars(run["progress"])
     return JSONResponse(run)
+
+
+def _count_open(files: Files, rows: Sequence[DrawingRow], drawings: list[dict[str, Any]]) -> None:
+    """Counts the forms that are open to the outside, of drawings in which they were looked for."""
+    for row, drawing in zip(rows, drawings, strict=True):
+        found = files.read_json(open_forms_key(row)) if row["line"] and drawing["open_gaps"] else None
+        drawing["open_forms"] = len(found["open"]) if found else 0
 
 
 @router.post("/shots/{shot_id}/model")

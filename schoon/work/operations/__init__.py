@@ -3,7 +3,7 @@
 from .base import Context, DrawingOperation, Operation, RunOperation
 from .drawings import AnyDrawings, RunChange
 from .finish import AnyFinish
-from .forms import CutOut
+from .forms import Broad, CutOut
 from .key_tones import DeriveTones, SetToneRule
 from .line import AnyLine, AnyLines
 from .marks import AnyMarks
@@ -19,7 +19,7 @@ from .time import AnyTime as _AnyTime
 from .time import TimeOperation
 from .tone import AnyTone, Clear, Copy
 
-AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | AnyTone | AnySketch | CutOut
+AnyDrawing = AnyLine | AnySeal | AnyPaint | AnyMarks | AnyTone | AnySketch | CutOut | Broad
 AnyTime = _AnyTime | AnySpan | AnyDrawings
 AnyStack = _AnyStack | AnyFinish
 AnyModel = _AnyModel | SetToneRule | DeriveTones

@@ -296,6 +296,28 @@ class SetColour(ModelOperation):
         return with_keys(model, [changed if k.id == key.id else k for k in model.keys])
 
 
+class SetColours(ModelOperation):
+    """Changes what several pots look like in a key at once. colours: pot -> its base colour."""
+
+    do: Literal["colours"]
+    key: Id
+    colours: Annotated[dict[Id, str], Field(min_length=1, max_length=500)]
+    _name: str = PrivateAttr(default="a key")
+
+    def label(self) -> str:
+        return f"tune {len(self.colours)} pot{'s' * (len(self.colours) != 1)} in {self._name}"
+
+    def apply(self, model: Model, fresh: Fresh) -> Model:
+        key = model.key(self.key)
+        if key is None or any(model.pot(pot) is None for pot in self.colours):
+            raise NotFound("One of these pots is not in that colour key any more")
+        self._name = key.name
+        changed = key
+        for pot, colour in self.colours.items():
+            changed = coloured(changed, pot, "colour", colour_of(colour))
+        return with_keys(model, [changed if k.id == key.id else k for k in model.keys])
+
+
 def coloured(key: ColourKey, pot: int, tone: str, colour: str | None) -> ColourKey:
     """The key with another colour of a pot; None takes a tone away."""
     if tone == "colour":
@@ -474,6 +496,6 @@ class Depth(ModelOperation):
 
 
 AnyModel = (
-    AddPots | RenamePot | DescribePot | OrderPots | DeletePot | SetColour | AddKey | SetRule | Measure | Depth
+    AddPots | RenamePot | DescribePot | OrderPots | DeletePot | SetColour | SetColours | AddKey | SetRule | Measure | Depth
 )  # fmt: skip
 """What a page may ask for; the others come of its files and drawings."""

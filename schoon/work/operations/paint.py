@@ -33,11 +33,15 @@ class _Pouring(DrawingOperation):
 
 
 class Pour(_Pouring):
-    """Pours a pot into the patches under points; None lifts the paint off."""
+    """Pours a pot into the patches under points; None lifts the paint off.
+
+    outside: the outside of all forms is meant as well. Without it paint never reaches the paper's edge by a form that is open.
+    """
 
     do: Literal["pour"]
     points: list[Spot] = Field(min_length=1, max_length=5000)
     pot: Pot | None
+    outside: bool = False
 
     def label(self) -> str:
         return f"{'lift paint off' if self.pot is None else 'pour into'} {many(self._patches, 'patch', 'es')}"
@@ -48,10 +52,20 @@ class Pour(_Pouring):
         touched = _touched(patches, self.points)
         if not touched:
             raise Refusal("There is no patch under the pen; seal the drawing or pour inside the picture")
-        if self.pot is not None and patches.background in touched and len(touched) > 1:
+        floods = self.pot not in (None, NOTHING) and patches.background in touched
+        if floods and (len(touched) > 1 or not self._meant(sheet, patches)):
             del touched[patches.background]
+            if not touched:
+                raise Refusal(
+                    "This is the outside of all forms: if a form should be here, it is open somewhere; stitch it."
+                    " With Shift the outside itself is poured"
+                )
         self._patches = len(touched)
         return replace(sheet, spots=poured(sheet.spots, patches, touched, self.pot))
+
+    def _meant(self, sheet: Sheet, patches: Patches) -> bool:
+        """Whether the outside may be poured: it is said, or it carries paint already."""
+        return self.outside or patches.background in painting_of(sheet.spots, patches)
 
 
 class PourWithin(_Pouring):

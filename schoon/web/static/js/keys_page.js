@@ -64,7 +64,7 @@ $('keys-file').addEventListener('change', async ({ target }) => {
   if (!file) return;
   try {
     const said = JSON.parse(await file.text());
-    if (typeof said !== 'object' || !said || !('keys' in said)) throw new Error('no keys');
+    if (typeof said?.keys !== 'object' || !said.keys) throw new Error('no keys');
     mine = sound(said);
     changed();
     notice(`The keys of ${file.name} are yours now`);

@@ -128,6 +128,7 @@ export class UnsureQueue {
 
   show(acts) {
     this.acts = acts;
+    this.app.tell('cards');
     const card = this.cards?.[this.at];
     const several = this.severable(card);
     // A card comes apart or has a third pot, or both.

@@ -66,7 +66,8 @@ export class Reach {
     if (!row) return;
     const { pots } = this.app.data;
     const known = this.lately.map((id) => pots.find((pot) => pot.id === id)).filter(Boolean);
-    fill(row, known.map((pot) => html`<button data-late="${pot.id}" aria-pressed="${pot.id === this.stage.pot}" aria-label="${pot.name}, used lately" title="${pot.name}" style="background: var(--pot-${pot.id})"></button>`));
-    for (const button of row.querySelectorAll('button')) button.addEventListener('click', () => this.stage.selectPot(Number(button.dataset.late), true));
+    fill(row, known.map((pot) => html`<button data-late="${pot.id}" aria-pressed="${pot.id === this.stage.pot}" aria-label="${pot.name}, used lately" title="${pot.name}" style="background: var(--pot-${pot.id})"></button>`).concat(html`<button id="tune-pot" title="Lightness, chroma and hue of the pot in the hand, in sight of the run; a long press on any pot does it too">Tune</button>`));
+    row.querySelector('#tune-pot').addEventListener('click', () => this.stage.tuning.begin(this.stage.pot));
+    for (const button of row.querySelectorAll('[data-late]')) button.addEventListener('click', () => this.stage.selectPot(Number(button.dataset.late), true));
   }
 }

@@ -32,6 +32,7 @@ export class BrushTool {
     const sure = paintNow(entry) === shapes && !app.table.waitingOf(entry).some((op) => op.do !== 'pour');
     const value = lift ? null : stage.pot;
     let first = null;
+    let outside = false;
     const take = (e) => {
       const place = view.toPaper(e.clientX, e.clientY);
       const n = patchUnder(app, e, place);
@@ -40,7 +41,9 @@ export class BrushTool {
       // The outside is no patch like others: dragging never floods it, and a click only with Shift.
       if (n === shapes.background && !shapes.paint[n]) {
         if (hit.size || n !== first) return;
-        if (!e.shiftKey) { if (e === event) notice('This is the outside of all forms. If a form should be here, it is open: look for the mark where its line stops, or hold a key to stitch it. With Shift the outside itself is poured'); return; }
+        outside ||= e.shiftKey;
+        // While what is seen of the patches may be old, the server knows better.
+        if (sure && !lift && !outside) { if (e === event) notice('This is the outside of all forms. If a form should be here, it is open: look for the mark where its line stops, or hold a key to stitch it. With Shift the outside itself is poured'); return; }
       }
       if (stage.closed(shapes.paint[n]?.pot)) return;
       hit.set(n, place.map((v) => round(v)));
@@ -54,7 +57,7 @@ export class BrushTool {
       move: take,
       async up() {
         const points = [...hit].map(([n, place]) => (sure ? shapes.patches.find((p) => p.n === n)?.at ?? place : place));
-        if (points.length) await stage.send(entry, 'pour', { points, pot: value });
+        if (points.length) await stage.send(entry, 'pour', { points, pot: value, ...(outside ? { outside } : {}) });
       },
       cancel() { app.table.draw(); },
     };
@@ -101,6 +104,27 @@ export class CutOutTool {
       } catch (error) { notice(error.message, true); }
       clear();
     });
+  }
+}
+
+// A form laid with a broad pen, without a line: it stays in what it began on, or is free.
+export class BroadTool {
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'broad', label: 'Broad', key: 'shift+b', width: 40, within: 'patch' }); }
+
+  get pen() { return `Lay a form of ${this.stage.potName.toLowerCase()}${{ patch: ', in the form it begins on', pot: ', on the pot it begins on', part: ', on the part it begins on', free: '' }[this.within]}`; }
+
+  down(event, at) {
+    const { app, stage } = this;
+    const entry = app.current;
+    if (stage.pot === null) { notice('Choose a pot in the dock first'); return null; }
+    return penDrag(app, event, at, async (path, clear) => {
+      const done = edit(entry, 'broad', { path, pot: stage.pot, width: this.width, within: this.within });
+      clear();
+      try {
+        await done;
+        app.sync.changed(entry);
+      } catch (error) { notice(error.message, true); } finally { if (app.current === entry) await app.table.draw(); }
+    }, 2, { width: this.width, colour: `var(--pot-${stage.pot})` });
   }
 }
 

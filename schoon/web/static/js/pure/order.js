@@ -47,6 +47,7 @@ export function left(entry, stage) {
     return entry.open_gaps ? [`${entry.open_gaps} gap${entry.open_gaps > 1 ? 's' : ''}`, true] : [DONE, false];
   }
   if (stage === 'paint' || stage === 'hand-off') {
+    if (entry.open_forms) return [`${entry.open_forms} open`, true];
     if (entry.unsure) return [`${entry.unsure} ?`, true];
     return [entry.painted ? DONE : entry.strokes ? 'bare' : bare(entry), false];
   }

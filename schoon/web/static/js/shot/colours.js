@@ -6,6 +6,8 @@ export class Colours {
   constructor(app) {
     this.app = app;
     this.tag = '';
+    // Pots as they are being tuned: pot -> colour, seen and not kept.
+    this.tried = new Map();
     this.use(app.data.key);
     app.on('drawn', () => this.follow());
   }
@@ -28,6 +30,22 @@ export class Colours {
     this.tag = tagOf([key, data.pots.map((p) => p.opacity), this.level?.finish ?? [], this.changes]);
     this.app.tell('colours');
   }
+
+  // Shows colours on the paper and in the dock.
+  paint(colours) { for (const [pot, colour] of colours) document.documentElement.style.setProperty(`--pot-${pot}`, colour); }
+
+  // Looks at the run in other colours, without keeping them.
+  try(colours) {
+    const { data } = this.app;
+    this.tried = colours;
+    if (!colours.size) { this.use(data.key); this.app.tell('run'); return; }
+    this.paint(colours);
+    this.tag = `${tagOf([this.key, [...colours]])}t`;
+    this.app.tell('run');
+  }
+
+  // As addresses of pictures say it.
+  get triedWords() { return this.tried.size ? `&tried=${[...this.tried].map(([pot, hex]) => `${pot}-${hex.slice(1)}`).join(',')}` : ''; }
 
   // Where keys change over time, the drawing on the table is seen in the colours it has there.
   follow() {
@@ -68,7 +86,7 @@ export class Colours {
     const { key } = this.app.data;
     const coloured = look !== 'rough' && key && !Object.keys(this.changes).length ? `&key=${key}` : '';
     const version = look === 'rough' ? entry.rough || 'r' : `${entry.revision}.${this.tag}`;
-    return `/drawings/${entry.id}/view.webp?w=${width}&look=${look}${coloured}&v=${version}`;
+    return `/drawings/${entry.id}/view.webp?w=${width}&look=${look}${coloured}${look === 'rough' ? '' : this.triedWords}&v=${version}`;
   }
 
   // The ink that was drawn, of a drawing that keeps it. line: as the server gives it.

@@ -5,13 +5,15 @@ import { notice, post } from '../api.js';
 import { change } from '../edits/queue.js';
 
 const $ = (id) => document.getElementById(id);
+// Ms after which a press is a long one.
+const LONG = 480;
 
 export class Dock {
   constructor(app) {
     this.app = app;
     app.on('drawn', () => this.show());
     // What can be done to a pot is the stop's to say.
-    for (const what of ['stop', 'lent']) app.on(what, () => { if ($('pots')) { this.build($('pots')); this.stage.markPot?.(); } });
+    for (const what of ['stop', 'lent']) app.on(what, () => { if ($('pots')) this.build($('pots')); });
     $('key')?.addEventListener('change', (event) => this.useKey(Number(event.target.value)));
     $('dock-picture')?.addEventListener('click', (event) => this.turnSheet(event));
   }
@@ -50,6 +52,7 @@ export class Dock {
       head.setAttribute('role', 'presentation');
       return [head, item];
     }));
+    this.stage.markPot?.();
   }
 
   potItem(pot) {
@@ -65,8 +68,16 @@ export class Dock {
       button.addEventListener('click', (event) => { event.stopPropagation(); stage.potWay(button.dataset.way, pot.id); });
     }
     const pick = () => stage.selectPot(pot.id, true);
-    item.addEventListener('click', pick);
-    item.addEventListener('keydown', (event) => { if (event.key === 'Enter') { event.stopPropagation(); pick(); } });
+    // A long press, or with Shift while one is tuned, tunes it.
+    let held = 0;
+    item.addEventListener('pointerdown', (event) => { if (!event.target.closest('button')) held = setTimeout(() => { held = -1; stage.tuning?.begin(pot.id, event.shiftKey); }, LONG); });
+    for (const end of ['pointerup', 'pointerleave', 'pointercancel']) item.addEventListener(end, () => { if (held > 0) { clearTimeout(held); held = 0; } });
+    item.addEventListener('click', (event) => {
+      if (held < 0) { held = 0; return; }
+      if (event.shiftKey && stage.tuning?.open) stage.tuning.begin(pot.id, true); else pick();
+    });
+    item.addEventListener('keydown', (event) => { if (event.key !== 'Enter') return; event.stopPropagation(); if (stage.pot === pot.id && stage.tuning) stage.tuning.begin(pot.id, event.shiftKey); else pick(); });
+    if (stage.tuning) item.title = 'A press takes it; a long press, or Enter once more, tunes its colour';
     return item;
   }
 

@@ -15,13 +15,13 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'waiting', 'hover', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'passages', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'waiting', 'hover', 'pen-layer'];
 // What a stop and its tools lay over the drawing.
-const OVER = ['said', 'marks', 'ghost', 'frame', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'pen-layer'];
+const OVER = ['passages', 'said', 'marks', 'ghost', 'frame', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
 const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
-const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'doubts', 'frame', 'noted', 'waiting'];
+const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'passages', 'doubts', 'frame', 'noted', 'waiting'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -168,7 +168,7 @@ export class Paper {
 
   // A small picture of a drawing that is being read, in place of everything else.
   stand(url) {
-    for (const name of ['own', 'ink', 'patches', 'tones', 'stitches', 'doubts', 'ghost', 'marks', 'said', 'waiting', 'onion', 'before', 'noted', 'frame']) {
+    for (const name of ['own', 'ink', 'patches', 'tones', 'stitches', 'passages', 'doubts', 'ghost', 'marks', 'said', 'waiting', 'onion', 'before', 'noted', 'frame']) {
       if (name !== 'own') this.layers[name].replaceChildren();
     }
     this.own(null);

@@ -43,11 +43,11 @@ export function trailDrag(app, from, node, step, closed, done) {
 }
 
 // A drag of the pen that leaves a path; `done(path, clear)` gets [x, y, pressure] points. steady: how much of the
-// hand's unsteadiness is taken out, px; it is seen so while it is drawn.
-export function penDrag(app, event, at, done, steady = 0) {
+// hand's unsteadiness is taken out, px; it is seen so while it is drawn, so wide and in this colour.
+export function penDrag(app, event, at, done, steady = 0, { width = app.data.rule.outline, colour = '' } = {}) {
   const { paper, view } = app.table;
   const path = [[...at, pressure(event)]];
-  const node = make('path', { class: 'pen', 'stroke-width': app.data.rule.outline }, paper.layers['pen-layer']);
+  const node = make('path', { class: 'pen', 'stroke-width': width, ...(colour ? { style: `stroke: ${colour}` } : {}) }, paper.layers['pen-layer']);
   const show = () => node.setAttribute('d', `M${steadied(path, steady).map((p) => `${p[0].toFixed(1)},${p[1].toFixed(1)}`).join(' ')}`);
   show();
   return {

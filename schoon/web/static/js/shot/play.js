@@ -140,7 +140,7 @@ export class Player {
     if (level.roughs[drawing]) layers.push({ url: level.roughs[drawing], matrix, opacity, level });
     const lined = level.id === app.levels.own ? app.byId.get(drawing)?.strokes : level.drawn[drawing];
     const key = level.id === app.levels.own ? app.data.key : level.key;
-    if (lined) layers.push({ url: `/drawings/${drawing}/view.webp?w=960&look=${look}&clear=1${key ? `&key=${key}` : ''}&v=${tag}`, matrix, opacity, level, size: level.paper });
+    if (lined) layers.push({ url: `/drawings/${drawing}/view.webp?w=960&look=${look}&clear=1${key ? `&key=${key}` : ''}${level.id === app.level ? app.colours.triedWords : ''}&v=${tag}`, matrix, opacity, level, size: level.paper });
     return layers;
   }
 

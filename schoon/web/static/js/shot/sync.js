@@ -63,12 +63,14 @@ export class Sync {
     const [time, stack] = [!newer(`times/${data.shot.id}`), !newer(`stacks/${data.shot.id}`)];
     const here = this.takeRun(found.drawings, (id) => newer(`drawings/${id}`) || newer(`levels/${level}`));
     takeHeads(data.shot.id, found.heads);
+    this.takeColours(found);
     if (time) {
       Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, meant: found.meant, labels: found.labels });
       Object.assign(data.shot, { frames: found.frames, fps: found.fps, numbering: found.numbering });
     }
+    this.levelsNow = found.levels.map((l) => l.id).join();
     if (stack) Object.assign(data, { depth: found.depth, framing: found.framing });
-    if (time && stack) for (const one of data.levels) Object.assign(one, found.levels.find((l) => l.id === one.id));
+    if (time && stack) for (const one of data.levels) Object.assign(one, found.levels.find((l) => l.id === one.id) ?? {});
     if (!time || !stack) this.later();
     for (const link of document.querySelectorAll('.track a')) {
       link.classList.toggle('done', found.progress.done[link.dataset.stage]);
@@ -77,6 +79,18 @@ export class Sync {
     app.tell('run');
     app.stage.refreshed();
     if (here) await app.table.draw(); else app.onion.show();
+  }
+
+  // Pots and colour keys as they are now, whoever changed them.
+  takeColours({ keys, pots }) {
+    const { app } = this;
+    const { data } = app;
+    if (!pots || waiting(`models/${data.model}`).length || JSON.stringify([keys, pots]) === JSON.stringify([data.keys, data.pots])) return;
+    const known = pots.map((p) => [p.id, p.name, p.part]).join();
+    const same = known === data.pots.map((p) => [p.id, p.name, p.part]).join();
+    Object.assign(data, { keys, pots });
+    app.colours.use(data.key);
+    if (!same) app.tell('stop', app.stage);
   }
 
   // The drawings of the run as they are now; whether the one on the table has changed, or is another one because it is gone.
@@ -113,7 +127,7 @@ export class Sync {
     app.stage.stepped();
     const entry = subjects === 'drawings' ? app.current : undefined;
     try {
-      const found = await step(what, subjects, entry?.id ?? app.data.shot.id, { entry, level: entry && app.level });
+      const found = await step(what, subjects, entry?.id ?? (subjects === 'models' ? app.data.model : app.data.shot.id), { entry, level: entry && app.level });
       if (found.message) {
         notice(found.message);
         if (found.moved) { await this.refresh(); await app.table.draw(); }
@@ -123,9 +137,10 @@ export class Sync {
       const pots = found.pots?.length ? `; back in the model: ${found.pots.join(', ')}` : '';
       notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label || 'the last change'}${many}${pots}`);
       drawings.stepped([...(found.drawings ?? []), app.current.id]);
-      // Pots, keys and levels that came back have to be known to the page.
-      if (pots || found.kinds?.some((kind) => kind !== 'time')) setTimeout(() => window.location.reload(), 900);
+      const levels = app.data.levels.map((l) => l.id).join();
       await this.refresh();
+      // Levels that came or went bring a page of their own.
+      if (levels !== this.levelsNow) setTimeout(() => window.location.reload(), 900);
       await app.table.draw();
     } catch (error) { notice(error.message, true); }
   }

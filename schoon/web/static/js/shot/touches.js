@@ -14,7 +14,7 @@ export class Touches {
     this.box = document.getElementById('touches');
   }
 
-  // about: { act, drawings, part, source, strokes }, words: what is done. chosen: those a person has named already.
+  // about: { act, drawings, part }, words: what is done. chosen: those a person has named already.
   // Resolves to { drawings, also }, or to null if it is not to be done.
   async ask(about, words, chosen = []) {
     const { app } = this;

@@ -83,6 +83,13 @@ export class LineStage extends Stage {
     for (const [name, value] of Object.entries(hand ?? {})) if (typeof this.hand[name] === typeof value) this.hand[name] = value;
   }
 
+  next(act) {
+    const { app } = this;
+    if (act === 'clean') this.lines.clean(app.data.run.filter((d) => !d.strokes && !d.sheet).map((d) => d.id));
+    else if (act === 'empty') app.goToNext((d) => !d.strokes);
+    else this.nextDoubt();
+  }
+
   laid() { return this.layOver.laid(); }
 
   matrixOver(entry) { return this.layOver.matrixFor(entry); }

@@ -8,10 +8,12 @@ import { adopt, paintNow, paintSeen } from '../shot/drawings.js';
 import { Ledger } from '../paint/ledger.js';
 import { UnsureQueue } from '../paint/queue.js';
 import { RunView } from '../paint/run.js';
-import { BrushTool, CutOutTool, PartTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
+import { BroadTool, BrushTool, CutOutTool, PartTool, patchUnder, RingTool, SampleTool, WholeRunTool } from '../paint/tools.js';
 import { testColour } from '../pure/test_colours.js';
 import { NewPot } from '../paint/new_pot.js';
 import { Reach } from '../paint/reach.js';
+import { OpenForms } from '../paint/open_forms.js';
+import { Tune } from '../paint/tune.js';
 import { Stage } from './stage.js';
 
 const VIEWS = { run: 'Run', ledger: 'Ledger', unsure: 'Unsure' };
@@ -27,6 +29,7 @@ export class PaintStage extends Stage {
       ['j', 'unsure: take the first pot'], ['k', 'the second'], ['m', 'the third'], ['x', 'no paint'], ['l', 'decide later'], ['b', 'areas run together: trace the leak'], ['shift+k', 'take a card apart'],
       ['enter', 'ledger: goes to the cell; arrows step, with Shift choose'],
     ];
+    this.toldHints = 2;
     this.pot = app.data.pots[0]?.id ?? null;
     // Pots whose paint is not to be changed, kept in this browser; and the pot that is seen alone.
     this.lockedIn = `pots-locked-${app.level}`;
@@ -34,9 +37,12 @@ export class PaintStage extends Stage {
     this.alone = null;
     this.garish = false;
     this.part = new PartTool(app, this);
+    this.broad = new BroadTool(app, this);
     this.reach = new Reach(app, this);
+    this.tuning = new Tune(app, this);
+    this.open = new OpenForms(app);
     this.tools = [
-      new BrushTool(app, this, false, { id: 'pour', label: 'Pour', key: 'f' }), new RingTool(app, this), new WholeRunTool(app, this), new CutOutTool(app, this),
+      new BrushTool(app, this, false, { id: 'pour', label: 'Pour', key: 'f' }), new RingTool(app, this), new WholeRunTool(app, this), new CutOutTool(app, this), this.broad,
       { id: 'base', label: 'Base coat', key: 'shift+f', act: () => this.baseCoat() }, new SampleTool(app, this), this.part,
       new BrushTool(app, this, true, { id: 'lift', label: 'Lift off', key: 'x' }),
     ];
@@ -45,11 +51,14 @@ export class PaintStage extends Stage {
     this.view = 'run';
   }
 
-  start() { this.newPot = new NewPot(this.app, this); this.selectPot(this.pot); }
+  start() { this.newPot = new NewPot(this.app, this); this.selectPot(this.pot); this.open.count(); }
 
-  entered() { super.entered(); this.selectPot(this.pot); }
+  entered() { super.entered(); this.selectPot(this.pot); this.open.count(); }
 
-  unlit() { if (this.garish) document.getElementById('test-colours').click(); }
+  unlit() {
+    if (this.tuning.open) this.tuning.close();
+    if (this.garish) document.getElementById('test-colours').click();
+  }
 
   hasView(view) { return view in VIEWS; }
 
@@ -79,7 +88,9 @@ export class PaintStage extends Stage {
     this.pot = id;
     this.markPot();
     this.reach.taken(id);
-    if (pour && this.lit) this.app.tools.use('pour'); else this.app.tools.status();
+    // A tool that lays the pot down stays in the hand.
+    const lays = ['ring', 'cut-out', 'broad', 'whole-run'].includes(this.app.tools.now?.id);
+    if (pour && this.lit && !lays) this.app.tools.use('pour'); else this.app.tools.status();
   }
 
   // Says so if paint of this pot is not to be changed.
@@ -170,6 +181,18 @@ export class PaintStage extends Stage {
     if (patches) notice(`${this.potName} as a base coat in ${patches} patch${patches === 1 ? '' : 'es'}`);
   }
 
+  get questions() { return this.views.unsure.cards?.length ?? null; }
+
+  next(act) {
+    const { app } = this;
+    if (act === 'carry') this.carry();
+    else if (act === 'open') this.open.next();
+    else {
+      if (app.room.state === 'folded') app.room.ledge('open');
+      if (this.view === 'unsure') this.views.unsure.look(); else this.use('unsure');
+    }
+  }
+
   carry() {
     const { app } = this;
     const from = app.data.run.filter((d) => d.hand).length;
@@ -181,6 +204,7 @@ export class PaintStage extends Stage {
 
   // One pot alone: the others step back, so that a stray patch stands out.
   drawn() {
+    this.open.show();
     const { alone } = this;
     const shapes = paintNow(this.app.current);
     const back = (node) => alone !== null && shapes?.paint[node.dataset.n]?.pot !== alone;
@@ -206,6 +230,12 @@ export class PaintStage extends Stage {
     button.setAttribute('aria-pressed', 'false');
     button.addEventListener('click', () => { this.testColours(!this.garish); button.setAttribute('aria-pressed', String(this.garish)); });
     tray.append(button);
+    const broad = document.createElement('label');
+    broad.dataset.of = 'broad';
+    fill(broad, html`<span>broad, px <b id="broad-says">${this.broad.width}</b></span><input id="broad-width" type="range" min="2" max="200" step="1" value="${this.broad.width}" aria-label="How broad the pen is, px" autocomplete="off"><select id="broad-within" aria-label="Where the form stays" autocomplete="off"><option value="patch">in the form</option><option value="pot">on the pot</option><option value="part">on the part</option><option value="free">free</option></select>`);
+    broad.querySelector('input').addEventListener('input', ({ target }) => { this.broad.width = Number(target.value); document.getElementById('broad-says').textContent = target.value; });
+    broad.querySelector('select').addEventListener('change', ({ target }) => { this.broad.within = target.value; this.app.tools.status(); });
+    tray.append(broad);
     const parts = document.createElement('label');
     parts.dataset.of = 'part';
     fill(parts, html`<span>belongs to</span><select id="belongs-to"><option value="">its pot's part</option>${this.part.names().map((name) => html`<option>${name}</option>`)}</select>`);

@@ -72,12 +72,20 @@ export class ProofStage extends Stage {
       <span class="quiet" id="proof-left">${words}</span><span class="push"></span><span class="acts-here"></span>`);
     for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
     this[this.view].show(head.querySelector('.acts-here'));
+    this.app.tell('cards');
   }
 
   use(view) {
     this.view = view;
     this.body.replaceChildren();
     this.ledge();
+  }
+
+  get findings() { return this.cards.list.filter((f) => !f.waved).length; }
+
+  next() {
+    if (this.app.room.state === 'folded') this.app.room.ledge('open');
+    return this.cards.go();
   }
 
   key(key) {

@@ -65,6 +65,8 @@ export class RoughStage extends Stage {
 
   stepped() { this.board.on = ''; }
 
+  next() { return this.app.goToNext((d) => d.retaken); }
+
   // ---- the pen
 
   draws(event, at) {

@@ -35,6 +35,12 @@ export class SealStage extends Stage {
 
   start() { this.cards.load(); }
 
+  // The first gap, its cards in sight.
+  next() {
+    if (this.app.room.state === 'folded') this.app.room.ledge('open');
+    return this.cards.look();
+  }
+
   async remove() {
     const { app, chosen } = this;
     if (!chosen) { notice(`Choose a stitch first: ${shown('c')}, then click it`); return; }

@@ -107,6 +107,9 @@ export class Stage {
 
   keptBack({ view }) { if (view !== undefined && this.hasView?.(view) !== false) this.view = view; }
 
+  // Does the next thing there is to do, as `pure/next.js` names it.
+  next() {}
+
   // ---- what the dock asks: of a stage that paints, and of one that draws
 
   // pot -> patches that carry it, or null where pots are not counted; what the model says to them.

@@ -287,6 +287,8 @@ export class ToneStage extends Stage {
     if (this.view === 'run') strip(this.app, 'paint', this); else this[this.view].show(acts);
   }
 
+  next(act) { if (act === 'shade') this.shade(); else this.nextUnsure(); }
+
   stand() { return this.send(this.app.current, 'tone-stand', this.choose.chosen ? { ids: [this.choose.chosen.id] } : {}); }
 
   // With the finish in the ledge the table shows the picture as it is composed.

@@ -75,8 +75,7 @@ export class PassView extends View {
     const strokes = what.all ? this.strokes.map((s) => s.id) : what.strokes;
     if (!strokes.length) { notice('Choose the lines to trace back first: C, then click them'); return; }
     const { app } = this;
-    const about = { act: 'trace-back', drawings: to, part: what.part, source: app.current.id, strokes: what.part ? [] : strokes };
-    const found = await app.touches.ask(about, `Trace ${what.words} back to ${many(to.length)}`, this.named(to));
+    const found = await app.touches.ask({ act: 'trace-back', drawings: to, part: what.part }, `Trace ${what.words} back to ${many(to.length)}`, this.named(to));
     if (!found) return;
     const form = this.body.querySelector('.pass');
     notice(`Tracing ${what.words} back to ${many(found.drawings.length)}; it can be undone as one`);
