@@ -229,3 +229,52 @@ def test_four_corners_are_shown_as_they_will_be_laid(page: Page) -> None:
     ) == [True, False]
     with pytest.raises(ValueError, match="folded"):
         on_corners(points, box, folded)
+
+
+def test_colours_go_to_lightness_chroma_and_hue_and_back(page: Page) -> None:
+    colours = ["#edb21f", "#8a5a3b", "#000000", "#ffffff", "#0b7a75", "#b83a2e"]
+    back = run(page, "oklch", "given.map((hex) => m.fromOklch(m.toOklch(hex)))", colours)
+    assert back == colours
+    # As published with the space: pure red.
+    red = run(page, "oklch", "m.toOklch('#ff0000')")
+    assert (red["l"], red["c"], red["h"]) == pytest.approx((0.62796, 0.25768, 29.23), abs=0.01)
+    # What no screen shows keeps its lightness and hue.
+    seen = run(page, "oklch", "m.toOklch(m.fromOklch({ l: .7, c: .37, h: 200 }))")
+    assert seen["l"] == pytest.approx(0.7, abs=0.01)
+    assert seen["h"] == pytest.approx(200, abs=2)
+    assert seen["c"] < 0.2
+
+
+def test_what_waits_is_seen_as_it_will_stand(page: Page) -> None:
+    trace, delete = (
+        {"do": "trace", "id": "a", "path": [[0, 0, 0.5]], "width": 4},
+        {"do": "delete", "ids": ["x"]},
+    )
+    undo, redo = {"do": "undo"}, {"do": "redo"}
+    names = "given.map((edits) => m.standing(edits).map((e) => e.do))"
+    given = [[trace, undo], [trace, delete, undo], [trace, undo, redo], [undo], [trace, undo, delete, redo]]
+    assert run(page, "waiting", names, given) == [[], ["trace"], ["trace"], [], ["delete"]]
+    strokes = [{"id": "x"}, {"id": "y"}]
+    place = {"do": "place", "ids": ["y"], "matrix": [1, 0, 5, 0, 1, 7]}
+    seen = run(page, "waiting", "m.changedStrokes(given[0], given[1])", [strokes, [delete, place, place]])
+    assert seen == [{"id": "y", "matrix": [1, 0, 0, 1, 10, 14]}]
+
+
+def test_the_next_thing_is_done_here_or_shows_the_way(page: Page) -> None:
+    done = {"strokes": 9, "painted": 4, "toned": 2}
+    cases = [
+        ("line", [{**done, "strokes": 0}, done], "clean", None),
+        ("line", [done], None, "seal"),
+        ("line", [{**done, "open_gaps": 15}], None, "seal"),
+        ("seal", [{**done, "open_gaps": 2}], "gaps", None),
+        ("paint", [{**done, "open_forms": 2, "unsure": 3}], "open", None),
+        ("paint", [done, {**done, "painted": 0}], "carry", None),
+        ("paint", [{**done, "unsure": 3}], "unsure", None),
+        ("paint", [{**done, "open_gaps": 1}], None, "seal"),
+        ("tone", [{**done, "toned": 0}], "shade", None),
+        ("proof", [done], None, "hand-off"),
+    ]
+    found = run(page, "next", "given.map(([stop, run]) => m.nextOf(stop, run))", [c[:2] for c in cases])
+    assert [(f.get("act"), f.get("stop")) for f in found] == [c[2:] for c in cases]
+    assert found[2]["words"] == "15 gaps to judge →"
+    assert run(page, "next", "m.nextOf('hand-off', [{}])") is None

@@ -224,3 +224,12 @@ def test_a_hold_is_kept_alive_without_equal_neighbours(count: int, frames: int, 
 def test_one_drawing_alone_keeps_nothing_alive() -> None:
     with pytest.raises(ValueError, match="two drawings"):
         exposure.kept_alive("aa", 12, 2)
+
+
+def test_what_is_missing_for_what_falls_off_the_end_to_be_seen_as_long() -> None:
+    starts = {1: "a", 3: "b", 5: "c"}
+    longer = exposure.stretched(starts, 1, 2, 4, True)
+    assert exposure.pushed_off(starts, longer, 6) == ["c"]
+    assert exposure.missing(starts, longer, 6) == 2
+    assert exposure.missing(starts, exposure.stretched(starts, 1, 2, 3, True), 6) == 0
+    assert exposure.missing(starts, starts, 6) == 0

@@ -167,3 +167,46 @@ def test_a_list_is_kept_as_a_recipe_and_forgotten(painted: Shot) -> None:
     assert kept("Empty").status_code == 422
     assert painted.client.post(f"{url}/{found['id']}/drop").json() == {"recipes": []}
     assert painted.client.post(f"{url}/{found['id']}/drop").status_code == 404
+
+
+def act(shot: Shot, **do: Any) -> Any:
+    return shot.client.post("/api/stacks/1/do", json={"do": {"level": 1, **do}})
+
+
+def entries(shot: Shot) -> list[dict[str, Any]]:
+    return shot.run()["levels"][0]["finish"]
+
+
+def test_two_hands_on_one_list_keep_both_changes(painted: Shot) -> None:
+    finish(painted, {"kind": "cast", "opacity": 0.2}, {"kind": "wash"}, {"kind": "contact"})
+    first, second, third = (e["id"] for e in entries(painted))
+    assert act(painted, do="finish-set", entry=first, fields={"opacity": 0.5}).status_code == 200
+    assert act(painted, do="finish-set", entry=first, fields={"soft": 7, "first": 3}).status_code == 200
+    one = entries(painted)[0]
+    assert (one["opacity"], one["soft"], one["first"]) == (0.5, 7, 3)
+    # Notches frame by frame, None takes one away.
+    for notches in ({"1": {"opacity": 0.1}}, {"5": {"opacity": 0.9}}, {"1": None}):
+        assert act(painted, do="finish-set", entry=first, fields={"notches": notches}).status_code == 200
+    assert entries(painted)[0]["notches"] == {"5": {"opacity": 0.9}}
+    assert act(painted, do="finish-move", entry=third, before=first).status_code == 200
+    assert [e["id"] for e in entries(painted)] == [third, first, second]
+    assert act(painted, do="finish-move", entry=third, before="ffffffffff").status_code == 200
+    assert [e["id"] for e in entries(painted)] == [first, second, third]
+    assert act(painted, do="finish-out", entry=second).status_code == 200
+    gone = act(painted, do="finish-set", entry=second, fields={"on": False})
+    assert gone.status_code == 404
+    assert "taken out in another window" in gone.json()["error"]
+    # Sent again, it is there once.
+    again = {"id": first, "kind": "cast"}
+    assert act(painted, do="finish-add", add=[again]).status_code == 200
+    assert [e["id"] for e in entries(painted)] == [first, third]
+
+
+@pytest.mark.parametrize(
+    "fields", [{"id": "ffffffffff"}, {"kind": "wash"}, {"opacity": 7}, {"scale": 2}, {"notches": 3}]
+)
+def test_fields_that_an_entry_cannot_have_change_nothing(painted: Shot, fields: dict[str, Any]) -> None:
+    finish(painted, {"kind": "cast"})
+    before = entries(painted)
+    assert act(painted, do="finish-set", entry=before[0]["id"], fields=fields).status_code == 422
+    assert entries(painted) == before

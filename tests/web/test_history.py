@@ -320,3 +320,39 @@ def test_a_span_is_kept_as_it_was_at_a_moment_with_its_timing(shot: Shot) -> Non
     assert len(shot.drawing(3)["strokes"]) == lines[2] - 1
     shown = {f: d for first, count, d in shot.run()["spans"] for f in range(first, first + count)}
     assert [shot.ids.index(shown[f]) for f in (1, 2, 3)] == [0, 1, 2]
+
+
+def test_a_step_whose_answer_was_lost_is_taken_once_and_one_from_elsewhere_not_at_all(shot: Shot) -> None:
+    post = shot.client.post
+    for name in ("aaaaaaaa", "bbbbbbbb"):
+        path = [[20 + 3 * k, 40 + (name == "bbbbbbbb") * 60, 0.5] for k in range(20)]
+        shot.edit(1, "trace", id=name, path=path, width=4)
+    url, seen = f"/api/drawings/{shot.ids[0]}/undo", shot.drawing(1)["revision"]
+    token = {"x-schoon-token": "5" * 32}
+    first = post(url, json={"seen": seen}, headers=token).json()
+    again = post(url, json={"seen": seen}, headers={**token, "x-schoon-again": "1"}).json()
+    assert again == {**first, "again": True}
+    assert [s["id"] for s in shot.drawing(1)["strokes"]] == ["aaaaaaaa"]
+    assert first["revision"] == shot.drawing(1)["revision"]
+    # What is stepped from is another revision by now: nothing is taken back.
+    moved = post(url, json={"seen": seen}).json()
+    assert moved["moved"]
+    assert "press again" in moved["message"]
+    assert [s["id"] for s in shot.drawing(1)["strokes"]] == ["aaaaaaaa"]
+    assert not post(url, json={"seen": first["revision"]}).json()["moved"]
+    assert shot.drawing(1)["strokes"] == []
+
+
+def test_a_shot_grows_by_what_an_act_pushes_off_as_one_action(shot: Shot) -> None:
+    frames = shot.run()["frames"]
+    first, count, _ = shot.run()["spans"][0]
+    act = {
+        "do": "stretch", "levels": [1], "first": first, "last": first + count - 1, "frames": count + 2, "push": True,
+    }  # fmt: skip
+    tried = shot.client.post("/api/times/1/try", json={"do": act}).json()
+    assert tried["lost"]
+    assert tried["missing"] == 2
+    grown = shot.client.post("/api/times/1/do", json={"do": {**act, "grow": True}}).json()
+    assert grown["frames"] == frames + 2
+    shot.client.post("/api/times/1/undo")
+    assert shot.run()["frames"] == frames

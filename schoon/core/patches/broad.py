@@ -26,16 +26,18 @@ _TIGHT = 0.25
 def covered(points: Points, widths: NDArray[np.float64], size: tuple[int, int]) -> Mask:
     """What a round pen covers on its way. points: (k, 2) px; widths: (k,) px; size: (width, height). Returns (h, w)."""
     mask = np.zeros((size[1], size[0]), np.uint8)
+    # OpenCV names pixels by their middles and paints those on the edge as well.
+    points, reach = points - 0.5, np.maximum(widths / 2 - 0.5, 0.25)
     places = np.round(points * _FINE).astype(np.int64)
     for k in range(len(points)):
         x, y = (int(v) for v in places[k])
-        cv2.circle(mask, (x, y), max(1, round(widths[k] / 2 * _FINE)), 1, -1, cv2.LINE_8, 4)
+        cv2.circle(mask, (x, y), round(reach[k] * _FINE), 1, -1, cv2.LINE_8, 4)
         if k:
             along = points[k] - points[k - 1]
             far = float(np.hypot(*along))
             if far > 0:
                 across = np.array([-along[1], along[0]]) / far
-                a, b = across * widths[k - 1] / 2, across * widths[k] / 2
+                a, b = across * reach[k - 1], across * reach[k]
                 corners = np.stack([points[k - 1] + a, points[k] + b, points[k] - b, points[k - 1] - a])
                 cv2.fillConvexPoly(mask, np.round(corners * _FINE).astype(np.int32), 1, cv2.LINE_8, 4)
     return mask > 0
@@ -44,7 +46,7 @@ def covered(points: Points, widths: NDArray[np.float64], size: tuple[int, int]) 
 def filled(rings: Sequence[Points], size: tuple[int, int]) -> Mask:
     """What lies inside an odd number of closed rings, (k, 2) px each. size: (width, height). Returns (h, w)."""
     mask = np.zeros((size[1], size[0]), np.uint8)
-    cv2.fillPoly(mask, [np.round(ring * _FINE).astype(np.int32) for ring in rings], 1, cv2.LINE_8, 4)
+    cv2.fillPoly(mask, [np.round((ring - 0.5) * _FINE).astype(np.int32) for ring in rings], 1, cv2.LINE_8, 4)
     return mask > 0
 
 
