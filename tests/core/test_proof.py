@@ -232,6 +232,19 @@ def test_a_sight_is_the_same_after_it_was_kept() -> None:
     assert proof(again) == proof(run)
 
 
+def flooded(drawing: Drawing) -> Drawing:
+    """The outside of all forms painted."""
+    wall: Shape = ("outside", (320.0, 240.0), (900.0, 900.0), COAT)
+    return replace(drawing, shapes=[wall, *drawing.shapes])
+
+
+def test_a_painted_outside_is_found_unless_most_drawings_have_it() -> None:
+    (found,) = (f for f in proof(run_of(with_change(3, flooded))) if "outside of all forms" in f.words)
+    assert (found.rule, found.drawings, found.act) == ("spill", (3,), "wipe")
+    silhouettes = [flooded(d) for d in clean()]
+    assert not [f for f in proof(run_of(silhouettes)) if "outside of all forms" in f.words]
+
+
 def rules(found: list[Finding]) -> list[tuple[str, tuple[int, ...]]]:
     return [(f.rule, f.drawings) for f in found]
 

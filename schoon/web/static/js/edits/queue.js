@@ -28,7 +28,7 @@ export const count = () => [...queues.values()].reduce((sum, list) => sum + list
 export const headOf = (subject) => heads.get(subject) ?? null;
 export function takeHeads(id, found) { for (const [kind, revision] of Object.entries(found)) if (!waiting(`${kind}/${id}`).length) heads.set(`${kind}/${id}`, revision); }
 
-// How often a subject, or a level with all its drawings, was answered so far: what was read before is older than that.
+// How often a subject was answered so far: what was read before is older than that.
 export const answers = (subject) => answered.get(subject) ?? 0;
 
 // What has to have arrived before: everything of the same subject; a level waits for its drawings as they wait for it.
@@ -56,6 +56,8 @@ async function deliver(item) {
   try {
     const based = item.step ? 'seen' : 'base';
     let now = null;
+    // A step of a drawing that is not on this page: nobody knows here what it stepped from.
+    if (item.left && entry && !entry.revision) entry.revision = await revisionOf(subject);
     if (entry) now = entry.revision;
     else if (item.based) now = headOf(subject);
     const content = now === null ? item.content : { ...item.content, [based]: now };
@@ -68,7 +70,6 @@ async function deliver(item) {
     const list = queues.get(subject).filter((other) => other !== item);
     if (list.length) queues.set(subject, list); else queues.delete(subject);
     answered.set(subject, answers(subject) + 1);
-    if (item.level) answered.set(`level/${item.level}`, answers(`level/${item.level}`) + 1);
     Promise.resolve(number).then(kept.forget);
     tell(item, true, answer ?? null);
   }
@@ -131,8 +132,6 @@ export function step(what, subjects, id, { entry, level } = {}) {
 export function settled(level) {
   return Promise.all([...queues.values()].flat().filter((item) => !level || item.level === level || !item.level).map((item) => item.done.catch(() => {})));
 }
-
-export const busy = (entry, level) => waiting(`drawings/${entry.id}`).length > 0 || waiting(`levels/${level}`).length > 0;
 
 // Takes up what a closed or crashed tab has left. byId: drawings of the run that is on the page.
 let taken;

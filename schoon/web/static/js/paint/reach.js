@@ -1,6 +1,7 @@
 // Pots within reach: the first letters of a name, and those that were in the hand last.
 
 import { fill, html } from '../dom.js';
+import { paintNow } from '../shot/drawings.js';
 
 const $ = (id) => document.getElementById(id);
 const LATELY = 6;
@@ -27,7 +28,15 @@ export class Reach {
     if (!this.box) return;
     this.box.hidden = false;
     this.field.value = '';
+    // Nothing written: the pot under the pen.
+    this.under = paintNow(this.app.current)?.paint[this.app.tools.under]?.pot;
     this.field.focus();
+    this.look();
+  }
+
+  get found() {
+    const { pots } = this.app.data;
+    return this.field.value.trim() ? matching(pots, this.field.value)[0] : pots.find((pot) => pot.id === this.under);
   }
 
   close() {
@@ -38,7 +47,7 @@ export class Reach {
   mark(ids) { for (const item of this.stage.potItems) item.classList.toggle('found-pot', ids.includes(Number(item.dataset.pot))); }
 
   look() {
-    const [first] = matching(this.app.data.pots, this.field.value);
+    const first = this.found;
     this.mark(first ? [first.id] : []);
     this.stage.potItems.find((item) => Number(item.dataset.pot) === first?.id)?.scrollIntoView({ block: 'nearest' });
   }
@@ -48,7 +57,7 @@ export class Reach {
     if (event.key === 'Escape') { this.close(); $('paper').focus(); }
     if (event.key !== 'Enter') return;
     event.preventDefault();
-    const [first] = matching(this.app.data.pots, this.field.value);
+    const first = this.found;
     this.close();
     $('paper').focus();
     if (first) this.stage.selectPot(first.id, true);

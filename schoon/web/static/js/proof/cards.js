@@ -14,11 +14,11 @@ const SEEN = 80;
 const PAUSE = 900;
 const REASONS = ['it is meant', 'a blink or wink', 'covered later', 'too small to be seen'];
 
-// act -> its words, and the stage it is done in where it is not done here.
+// act -> its words, and how it is begun where a press alone does not do it.
 const ACTS = {
   pour: { words: 'Pour it right' }, wipe: { words: 'Take the paint away' }, weigh: { words: 'Bring to weight' },
-  trace: { words: 'Mend at Line', stage: 'line' }, close: { words: 'Judge at Seal', stage: 'seal' }, shade: { words: 'Mend at Tone', stage: 'tone' },
-  time: { words: 'Mend in the sheet', stage: 'rough' }, look: { words: 'Look at it at Line', stage: 'line' },
+  trace: { words: 'Redraw it here', way: 'redraw' }, close: { words: 'Shut it', way: 'close' }, shade: { words: 'Mend at Tone', way: 'atTone' },
+  time: { words: 'Mend in the sheet', way: 'inSheet' }, look: { words: 'Look at it at Line', way: 'atLine' },
 };
 
 export class Cards {
@@ -141,8 +141,8 @@ export class Cards {
   async mend() {
     const { now, app } = this;
     if (!now) { notice('There is nothing to mend'); return; }
-    const { stage } = ACTS[now.act];
-    if (stage) { window.location.href = `/shots/${app.data.shot.id}/${stage}?level=${app.level}#d=${now.drawings[0]}`; return; }
+    const { way } = ACTS[now.act];
+    if (way) { await this[way](now); return; }
     try {
       for (const id of now.drawings) await this.done(app.byId.get(id), now);
       notice(`${ACTS[now.act].words}: done in ${now.drawings.length === 1 ? `drawing ${app.byId.get(now.drawings[0]).number}` : `${now.drawings.length} drawings`}`);
@@ -151,6 +151,43 @@ export class Cards {
       await app.sync.refresh();
       await this.go();
     } catch (error) { notice(error.message, true); }
+  }
+
+  // ---- acts that a hand does, where the finding is seen as far as that can be
+
+  async redraw(now) {
+    await this.go();
+    this.app.tools.borrow('r', true);
+    notice(`Redraw the line in drawing ${this.app.byId.get(now.drawings[0]).number}; Esc gives the pen back`);
+  }
+
+  // The opening that is meant is shut; without one the leak is traced from there.
+  async close(now) {
+    const { app } = this;
+    await this.go();
+    const entry = app.byId.get(now.drawings[0]);
+    const { stitches } = await line(entry);
+    const far = ({ d }) => { const [x, y] = d.slice(1).split(/[ ,]/).map(Number); return Math.hypot(x - now.at[0], y - now.at[1]); };
+    const [found] = stitches.filter((s) => s.state === 'open').sort((a, b) => far(a) - far(b));
+    if (!found) { await app.stops.light('seal', { drawing: entry.id }); return; }
+    try {
+      await edit(entry, 'judge', { stitch: found.id, state: 'taken' });
+      app.sync.changed(entry);
+      notice(`The opening in drawing ${entry.number} is shut`);
+      this.all = this.all.filter((f) => f !== now);
+      this.soon();
+      await app.sync.refresh();
+      await this.go();
+    } catch (error) { notice(error.message, true); }
+  }
+
+  atTone(now) { return this.app.stops.light('tone', { drawing: now.drawings[0] }); }
+
+  atLine(now) { return this.app.stops.light('line', { drawing: now.drawings[0] }); }
+
+  async inSheet() {
+    await this.go();
+    if (document.getElementById('sheet-wide').getAttribute('aria-pressed') !== 'true') document.getElementById('sheet-wide').click();
   }
 
   async done(entry, finding) {

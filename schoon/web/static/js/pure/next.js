@@ -2,13 +2,16 @@
 
 const many = (n, what) => `${n} ${what}${n === 1 ? '' : 's'}`;
 const sum = (run, of) => run.reduce((n, d) => n + (Number(d[of]) || 0), 0);
+// So many lines in doubt are gone through one by one.
+const FEW = 12;
 const NAMES = { rough: 'Rough', line: 'Line', seal: 'Seal', paint: 'Paint', tone: 'Tone', proof: 'Proof', 'hand-off': 'Hand off' };
 
 const way = (stop, words = '') => ({ words: words ? `${words} →` : `on to ${NAMES[stop]} →`, stop });
 
-// run: the drawings with their counts. about: { questions, findings }, how many cards wait, null where nobody has counted.
+// run: the drawings with their counts. about: how many questions and findings wait, null where nobody has counted; how many
+// pots there are.
 // Gives { words, act } for something here, { words, stop } for the way on, null at the end.
-export function nextOf(stop, run, { questions = null, findings = null } = {}) {
+export function nextOf(stop, run, { questions = null, findings = null, pots = 1 } = {}) {
   if (!run.length) return null;
   const gaps = sum(run, 'open_gaps');
   const judge = () => way('seal', `${many(gaps, 'gap')} to judge`);
@@ -23,7 +26,8 @@ export function nextOf(stop, run, { questions = null, findings = null } = {}) {
       if (bare) return { words: `Clean ${many(bare, 'rough')}`, act: 'clean' };
       if (lined < run.length) return { words: `${many(run.length - lined, 'empty sheet')} to draw on`, act: 'empty' };
       const doubt = sum(run, 'doubtful');
-      if (doubt) return { words: `${many(doubt, 'line')} in doubt`, act: 'doubt' };
+      // Many are looked at in the run, where they matter, and keep nobody from going on.
+      if (doubt && doubt <= FEW) return { words: `${many(doubt, 'line')} in doubt`, act: 'doubt' };
       return gaps ? judge() : way('seal');
     }
     case 'seal':
@@ -34,7 +38,7 @@ export function nextOf(stop, run, { questions = null, findings = null } = {}) {
       const open = sum(run, 'open_forms');
       if (open) return { words: `${many(open, 'form')} open`, act: 'open' };
       const painted = run.filter((d) => d.painted).length;
-      if (!painted) return { words: 'Paint from the model', act: 'carry' };
+      if (!painted) return pots ? { words: 'Paint from the model', act: 'carry' } : { words: 'Make the first pot', act: 'pot' };
       const waits = run.filter((d) => d.strokes && !d.painted).length;
       if (waits) return { words: `Carry paint to ${many(waits, 'drawing')}`, act: 'carry' };
       const unsure = sum(run, 'unsure');

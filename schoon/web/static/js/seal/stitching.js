@@ -48,6 +48,17 @@ export class ChooseStitchTool {
   }
 }
 
+// Takes the stitch under the pen away; the chosen one goes by the key alone.
+export class UnstitchTool {
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'delete', label: 'Delete', key: CARD.none, pen: 'Take a stitch away: press it' }); }
+
+  down(event) {
+    const node = document.elementFromPoint(event.clientX, event.clientY);
+    if (node?.closest?.('.stitches')) this.stage.remove(node.dataset.id); else notice('There is no stitch under the pen');
+    return null;
+  }
+}
+
 // Shows where paint poured at the pen would run out; a drag says to where. The stitch can be kept or let be.
 export class LeakTool {
   constructor(app) {

@@ -13,7 +13,7 @@ export class Dock {
     this.app = app;
     app.on('drawn', () => this.show());
     // What can be done to a pot is the stop's to say.
-    for (const what of ['stop', 'lent']) app.on(what, () => { if ($('pots')) this.build($('pots')); });
+    for (const what of ['stop', 'lent', 'pots']) app.on(what, () => { if ($('pots')) this.build($('pots')); });
     $('key')?.addEventListener('change', (event) => this.useKey(Number(event.target.value)));
     $('dock-picture')?.addEventListener('click', (event) => this.turnSheet(event));
   }

@@ -8,7 +8,7 @@ export class Next {
   constructor(app) {
     this.app = app;
     this.button = $('next-step');
-    for (const what of ['run', 'stop', 'cards']) app.on(what, () => this.show());
+    for (const what of ['run', 'stop', 'cards', 'drawn']) app.on(what, () => this.show());
     this.button.addEventListener('click', () => this.go());
     // A stop without drawings has no next thing.
     this.show();
@@ -16,7 +16,7 @@ export class Next {
 
   get found() {
     const { app } = this;
-    return nextOf(app.stage.name, app.data.run, { questions: app.stage.questions ?? null, findings: app.stage.findings ?? null });
+    return nextOf(app.stage.name, app.data.run, { questions: app.stage.questions ?? null, findings: app.stage.findings ?? null, pots: app.data.pots.length });
   }
 
   show() {

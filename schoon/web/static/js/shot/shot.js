@@ -7,6 +7,9 @@
 //   time   the exposures have changed
 //   frame  another frame is looked at
 //   stop   another stop is lit
+//   lent   a tool of another stop came into the hand, or went
+//   pots   the model has other pots
+//   cards  how many cards wait at a stop has changed
 //   colours  the colour key or a colour of it has changed
 
 import { notice } from '../api.js';

@@ -52,7 +52,7 @@ export class Sync {
     // What is on its way, or was answered meanwhile, is newer than what is read.
     const began = new Map();
     const about = (subject) => { began.set(subject, answers(subject)); };
-    for (const subject of [`level/${level}`, `times/${data.shot.id}`, `stacks/${data.shot.id}`, ...data.run.map((d) => `drawings/${d.id}`)]) about(subject);
+    for (const subject of [`levels/${level}`, `times/${data.shot.id}`, `stacks/${data.shot.id}`, ...data.run.map((d) => `drawings/${d.id}`)]) about(subject);
     const newer = (subject) => waiting(subject).length > 0 || answers(subject) !== (began.get(subject) ?? answers(subject));
     const ticket = (this.ticket = (this.ticket ?? 0) + 1);
     let found;
@@ -90,7 +90,7 @@ export class Sync {
     const same = known === data.pots.map((p) => [p.id, p.name, p.part]).join();
     Object.assign(data, { keys, pots });
     app.colours.use(data.key);
-    if (!same) app.tell('stop', app.stage);
+    if (!same) app.tell('pots');
   }
 
   // The drawings of the run as they are now; whether the one on the table has changed, or is another one because it is gone.

@@ -2,7 +2,7 @@
 
 import { notice } from '../api.js';
 import { fill, html } from '../dom.js';
-import { HELD, LENT, MEANINGS, penDoes, shown } from '../keys.js';
+import { CARD, HELD, LENT, MEANINGS, penDoes, shown } from '../keys.js';
 import * as drawings from './drawings.js';
 import { Fingers } from './fingers.js';
 import { heldKeys } from './keyboard.js';
@@ -195,7 +195,11 @@ export class Tools {
   }
 
   // The tool of a key: the stop's own, else one that is lent.
-  ofKey(key) { return this.app.stage.tools.find((tool) => tool.key === key && tool.down) ?? this.lender(key)?.tool; }
+  ofKey(key) {
+    const own = (wanted) => this.app.stage.tools.find((tool) => tool.key === wanted && tool.down);
+    // What takes away is the stop's own, or rubs out where it has none.
+    return own(key) ?? this.lender(key)?.tool ?? (key === CARD.none ? own('v') : undefined);
+  }
 
   down(event) {
     const end = this.penEnd(event);

@@ -187,6 +187,7 @@ export class PaintStage extends Stage {
     const { app } = this;
     if (act === 'carry') this.carry();
     else if (act === 'open') this.open.next();
+    else if (act === 'pot') { document.getElementById('new-pot').open = true; document.querySelector('#new-pot input').focus(); }
     else {
       if (app.room.state === 'folded') app.room.ledge('open');
       if (this.view === 'unsure') this.views.unsure.look(); else this.use('unsure');

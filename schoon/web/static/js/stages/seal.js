@@ -1,11 +1,11 @@
 // Seal: gap cards through the whole shot, and stitches by hand.
 
-import { CARD, shown } from '../keys.js';
+import { CARD } from '../keys.js';
 import { notice } from '../api.js';
 import { edit } from '../edits/queue.js';
 import { GapCards } from '../seal/cards.js';
 import { Specks } from '../seal/specks.js';
-import { ChooseStitchTool, StitchTool } from '../seal/stitching.js';
+import { ChooseStitchTool, StitchTool, UnstitchTool } from '../seal/stitching.js';
 import { Stage } from './stage.js';
 
 export class SealStage extends Stage {
@@ -18,7 +18,7 @@ export class SealStage extends Stage {
     this.chosen = null;
     this.cards = new GapCards(app, this);
     this.specks = new Specks(app);
-    this.tools = [new StitchTool(app), app.leak, new ChooseStitchTool(app, this), { id: 'delete', label: 'Delete', key: 'x', act: () => this.remove() }];
+    this.tools = [new StitchTool(app), app.leak, new ChooseStitchTool(app, this), new UnstitchTool(app, this)];
   }
 
   get stitch() { return this.chosen; }
@@ -31,7 +31,10 @@ export class SealStage extends Stage {
 
   drawn() { this.specks.show(); }
 
-  key(key) { return this.cards.key(key); }
+  key(key) {
+    if (key === CARD.none && this.chosen) { this.remove(this.chosen); return true; }
+    return this.cards.key(key);
+  }
 
   start() { this.cards.load(); }
 
@@ -41,13 +44,12 @@ export class SealStage extends Stage {
     return this.cards.look();
   }
 
-  async remove() {
-    const { app, chosen } = this;
-    if (!chosen) { notice(`Choose a stitch first: ${shown('c')}, then click it`); return; }
+  async remove(stitch) {
+    const { app } = this;
     const entry = app.current;
     this.chosen = null;
     try {
-      await edit(entry, 'unstitch', { stitch: chosen });
+      await edit(entry, 'unstitch', { stitch });
       app.sync.changed(entry);
       app.table.draw();
       this.cards.load();
