@@ -16,6 +16,7 @@ from ..work.documents import sheet_of
 from ..work.placing import paper_of
 from ..work.renders import Wanted, drawn_of, keep_patches, wanted_of
 from ..work.roughs import rough_body, rough_name
+from ..work.summaries import summaries
 from . import views
 from .pool import Pool, PoolAway
 
@@ -126,19 +127,48 @@ class Seen:
         """JSON of the forms of a drawing that are open to the outside; see `views.open_forms`."""
         size = paper_of(shot)
         with self.store.transaction() as cursor:
-            found = revisions.get_documents(cursor, [row["line"], row["seal"]])
-        line, seal = found.get(row["line"]), found.get(row["seal"])
-        key = sheet_key(row["line"], sheet_of(size, None, seal, None))
+            near = beside(productions.drawings(cursor, row["level_id"]), row["id"])
+            found = revisions.get_documents(
+                cursor, [row["line"], *(one[p] for one in (row, *near) for p in ("seal", "paint"))]
+            )
+            boxes = {d: own.box for d, own in summaries(cursor, near).items()}
+
+        def key(one: DrawingRow) -> str:
+            return sheet_key(one["line"], sheet_of(size, None, found.get(one["seal"]), None))
+
+        def patches(one: DrawingRow) -> bytes | None:
+            self.shapes(one, shot)
+            return self.files.read(key(one), ".patches")
 
         def made() -> bytes:
-            return bytes(self.pool.call(views.open_forms, line, seal, size, self.files.read(key, ".patches")))
+            others = [
+                (packed, found.get(one["paint"]), boxes[one["id"]])
+                for one in near
+                if boxes[one["id"]] and (packed := patches(one))
+            ]
+            mine = patches(row)
+            line, seal = found.get(row["line"]), found.get(row["seal"])
+            return bytes(self.pool.call(views.open_forms, line, seal, size, mine, others))
 
-        return self.files.get(open_forms_key(row), ".json", made)
+        return self.files.get(open_forms_key(row, near), ".json", made)
 
 
-def open_forms_key(row: DrawingRow) -> str:
+_NEAR = 2
+"""Drawings on each side that say what is outside."""
+
+
+def beside(rows: Sequence[DrawingRow], drawing_id: int) -> list[DrawingRow]:
+    """The nearest drawings of a run that have lines, before and after one of it."""
+    ids = [row["id"] for row in rows]
+    k = ids.index(drawing_id)
+    before = [row for row in rows[:k][::-1] if row["line"]][:_NEAR]
+    return before + [row for row in rows[k + 1 :] if row["line"]][:_NEAR]
+
+
+def open_forms_key(row: DrawingRow, near: Sequence[DrawingRow]) -> str:
     """What the open forms of a drawing are kept by."""
-    return key_of("open forms", row["line"], row["seal"])
+    others = [(one["line"], one["seal"], one["paint"]) for one in near]
+    return key_of("open forms", row["line"], row["seal"], others)
 
 
 class Ahead:

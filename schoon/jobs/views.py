@@ -21,6 +21,7 @@ from ..core.paper import densities, lines_of_painted, on_paper, strongest
 from ..core.patches import add_stitches, find_patches, outlines, pack, unpack
 from ..core.prop import Placed, Sight, runs, turned_by
 from ..core.run import Placement, register_parts
+from ..core.seal.opened import Beside, Box
 from ..core.seal.opened import open_forms as forms_open
 from ..core.strokes import arc_lengths, sample, strokes_from_dicts, strokes_to_dicts
 from ..formats import svg
@@ -28,7 +29,7 @@ from ..formats.pictures import decode, encode_png
 from ..store import KeyRow, ModelRow
 from ..work import keys
 from ..work.derived import patches_in, scaled, to_json
-from ..work.documents import Own, sheet_of
+from ..work.documents import Own, painting_of, sheet_of
 from ..work.frames import Drawn, frame_of, inks_of, on_white, own_seen
 from ..work.placing import SAME
 from ..work.props import Body, solid_of
@@ -140,9 +141,16 @@ def shapes(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None) ->
     return to_json({"background": patches.background, "patches": listed}), packed or pack(patches)
 
 
-def open_forms(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None) -> bytes:
+def open_forms(
+    line: Any,
+    seal: Any,
+    size: tuple[int, int],
+    packed: bytes | None,
+    beside: Sequence[tuple[bytes, Any, Box]],
+) -> bytes:
     """JSON of the forms of a drawing that are open to the outside: `at`, `area`, and of the stitches that would close it `id`
-    and `d`. packed: its patches, if somebody has found them before."""
+    and `d`. packed: its patches, if somebody has found them before. beside: patches, paint document and box of drawings near
+    in the run."""
     sheet = sheet_of(size, line, seal, None)
     proposed = [s for s in sheet.stitches if s.state == "open"]
     if not proposed:
@@ -151,19 +159,24 @@ def open_forms(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None
     taken = [replace(s, state="taken") if s.state == "open" else s for s in sheet.stitches]
     shut = patches_in(replace(sheet, stitches=taken))
     paths = {s.id: svg.polyline_path(s.points) for s in proposed}
-    found = forms_open(now, shut, proposed) if now.shape == shut.shape else []
-    return to_json(
-        {
-            "open": [
-                {
-                    "at": form.at,
-                    "area": form.area,
-                    "stitches": [{"id": s, "d": paths[s]} for s in form.stitches],
-                }
-                for form in found
-            ]
-        }
-    )
+    boxes = np.array([s.box for s in sheet.strokes]).reshape(-1, 4)
+    box = (*boxes[:, :2].min(axis=0).tolist(), *boxes[:, 2:].max(axis=0).tolist()) if len(boxes) else None
+    others = [_figure(*other, size) for other in beside]
+    found = forms_open(now, shut, proposed, box, others) if now.shape == shut.shape else []
+    listed = [
+        {"at": form.at, "area": form.area, "stitches": [{"id": s, "d": paths[s]} for s in form.stitches]}
+        for form in found
+    ]
+    return to_json({"open": listed})
+
+
+def _figure(packed: bytes, paint: Any, box: Box, size: tuple[int, int]) -> Beside:
+    """Where the figure of a drawing is."""
+    patches = unpack(packed)
+    painted = painting_of(sheet_of(size, None, None, paint).spots, patches) if paint else {}
+    pots = [p for p, own in painted.items() if own.pot >= 0]
+    inside = np.isin(patches.labels, pots) if pots else patches.labels != patches.background
+    return Beside(inside, box)
 
 
 def marks(found: Mapping[str, Any]) -> list[dict[str, Any]]:

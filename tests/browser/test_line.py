@@ -310,7 +310,7 @@ def test_in_betweens_are_made_by_a_chart(desk: Page) -> None:
     desk.locator("[name=chart]").select_option("ease in")
     expect(desk.locator(".chart .tick")).to_have_count(1)
     desk.locator("#make-between").click()
-    expect(desk.locator("#notice")).to_contain_text("1 drawings have in-betweens of 3 lines")
+    expect(desk.locator("#notice")).to_contain_text("1 drawing has in-betweens of 3 lines")
     desk.keyboard.press("d")
     ring = min(strokes(desk), key=lambda s: box(s)[0])
     assert box(ring)[0] == pytest.approx(178 + 16 * 0.75, abs=3)
@@ -346,7 +346,7 @@ def test_an_arc_is_shown_bent_and_spaced(desk: Page) -> None:
     expect(desk.locator(".between [name=chart]")).to_have_value("own")
     until(desk, "schoon.stage.lines.views.between.shares()[0] > 0.65")
     desk.locator("#make-between").click()
-    expect(desk.locator("#notice")).to_contain_text("1 drawings have in-betweens of 3 lines")
+    expect(desk.locator("#notice")).to_contain_text("1 drawing has in-betweens of 3 lines")
     desk.get_by_role("button", name="Take away arc 1").click()
     until(desk, f"{arcs}.length == 0 && !document.querySelector('#paper .arcs polyline')")
 

@@ -8,7 +8,7 @@ import pytest
 from schoon.core.patches import find_patches
 from schoon.core.patches.broad import area, covered, edges, filled
 from schoon.core.seal import Stitch
-from schoon.core.seal.opened import open_forms
+from schoon.core.seal.opened import Beside, open_forms
 
 SIZE = (200, 120)
 
@@ -59,3 +59,15 @@ def test_a_form_that_its_gap_lets_the_outside_into_is_open() -> None:
     assert 40 < form.at[0] < 119
     # What is closed already is no open form.
     assert open_forms(find_patches(box(True)), find_patches(box(True)), [gap]) == []
+
+
+def test_what_is_outside_in_the_drawings_beside_it_is_no_form() -> None:
+    gap = Stitch(np.array([[119.0, 20.0], [119.0, 60.0], [119.0, 100.0]]), 0.3, "end to end", "open")
+    now, shut, lines = find_patches(box(False)), find_patches(box(True)), (40.0, 20.0, 120.0, 101.0)
+    figure = np.zeros((120, 200), bool)
+    # The same figure a little to the right and half as large.
+    figure[30:70, 100:140] = True
+    within, without = Beside(figure, (100.0, 30.0, 140.0, 70.0)), Beside(~figure, (100.0, 30.0, 140.0, 70.0))
+    assert len(open_forms(now, shut, [gap], lines, [within, within])) == 1
+    assert len(open_forms(now, shut, [gap], lines, [within, without])) == 1
+    assert open_forms(now, shut, [gap], lines, [without, without, within]) == []

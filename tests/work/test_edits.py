@@ -18,6 +18,7 @@ from schoon.store import Store, models, pictures, productions, revisions
 from schoon.work import edits
 from schoon.work.derived import sheet_patches
 from schoon.work.documents import Sheet, Spot, line_document, paint_document, painting_of, seal_document
+from schoon.work.operations.paint import Pour
 
 from .. import hands
 from ..conftest import table_counts
@@ -136,12 +137,20 @@ def test_what_is_refused_leaves_no_row_behind(
     assert table_counts(desk.store) == before
 
 
-def test_a_drag_never_floods_the_outside_but_a_click_may(desk: Desk) -> None:
+def test_the_outside_is_flooded_only_when_it_is_meant(desk: Desk) -> None:
     with desk.store.transaction() as cursor:
         hands.pour(cursor, desk.ids[0], None, [LEFT, OUTSIDE, RIGHT], desk.pots[0])
     assert desk.pots_at(LEFT, RIGHT, OUTSIDE) == [desk.pots[0], desk.pots[0], None]
-    desk.pour(OUTSIDE, desk.pots[1])
+    with pytest.raises(Refusal, match="the outside of all forms"):
+        desk.pour(OUTSIDE, desk.pots[1])
+    assert desk.pots_at(OUTSIDE) == [None]
+    meant = Pour(do="pour", points=[OUTSIDE], pot=desk.pots[1], outside=True)
+    with desk.store.transaction() as cursor:
+        edits.change_drawing(cursor, desk.ids[0], desk.head(), meant)
     assert desk.pots_at(OUTSIDE) == [desk.pots[1]]
+    # What carries paint already takes another pot like any patch.
+    desk.pour(OUTSIDE, desk.pots[0])
+    assert desk.pots_at(OUTSIDE) == [desk.pots[0]]
 
 
 def test_a_ring_fills_only_what_is_unpainted(desk: Desk) -> None:

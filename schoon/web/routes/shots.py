@@ -14,7 +14,7 @@ from ...core.model.depth import depth_of
 from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
-from ...jobs.seen import open_forms_key
+from ...jobs.seen import beside, open_forms_key
 from ...store import Cursor, DrawingRow, LevelRow, ShotRow, jobs, models, productions, revisions
 from ...store.revisions import Subject
 from ...store.states import Lights
@@ -269,7 +269,8 @@ def run_state(shot_id: int, store: StoreDep, files: FilesDep, level: Level = Non
 def _count_open(files: Files, rows: Sequence[DrawingRow], drawings: list[dict[str, Any]]) -> None:
     """Counts the forms that are open to the outside, of drawings in which they were looked for."""
     for row, drawing in zip(rows, drawings, strict=True):
-        found = files.read_json(open_forms_key(row)) if row["line"] and drawing["open_gaps"] else None
+        known = row["line"] and drawing["open_gaps"]
+        found = files.read_json(open_forms_key(row, beside(rows, row["id"]))) if known else None
         drawing["open_forms"] = len(found["open"]) if found else 0
 
 

@@ -35,6 +35,9 @@ export class Levels {
     if (on) this.list();
   }
 
+  // The list is as it was before, or as it will be again.
+  stepped() { if (!$('levels-box').hidden) this.list(); }
+
   get locked() { return this.all.find((l) => l.id === this.own)?.locked; }
 
   seen(level) { return this.alone === null ? level.visible : level.id === this.alone; }

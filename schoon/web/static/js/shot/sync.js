@@ -139,6 +139,7 @@ export class Sync {
       drawings.stepped([...(found.drawings ?? []), app.current.id]);
       const levels = app.data.levels.map((l) => l.id).join();
       await this.refresh();
+      app.levels.stepped();
       // Levels that came or went bring a page of their own.
       if (levels !== this.levelsNow) setTimeout(() => window.location.reload(), 900);
       await app.table.draw();
