@@ -22,11 +22,11 @@ export class Fingers {
       if (!this.pen) { this.pen = true; localStorage[SEEN] = 'yes'; }
       // A palm that lay there before the pen moves nothing more.
       this.on.clear();
-      this.resting = true;
+      this.drawing = true;
       return false;
     }
     if (event.pointerType !== 'touch') return false;
-    if (this.tools.stroke && this.resting) return true;
+    if (this.tools.stroke && this.drawing) return true;
     this.on.set(event.pointerId, [event.clientX, event.clientY]);
     if (this.on.size === 1 && !this.pen) return false;
     event.preventDefault();
@@ -35,7 +35,7 @@ export class Fingers {
       // What the first finger had begun was meant for the paper.
       const { stroke } = this.tools;
       this.tools.stroke = null;
-      stroke?.cancel();
+      if (stroke?.drop) stroke.drop(); else stroke?.cancel();
       this.turn = this.app.table.view.turn;
       this.flip(0);
     }
@@ -55,7 +55,7 @@ export class Fingers {
   }
 
   up(event) {
-    if (event.pointerType === 'pen') this.resting = false;
+    if (event.pointerType === 'pen') this.drawing = false;
     if (!this.on.delete(event.pointerId)) return event.pointerType === 'touch' && this.pen;
     if (!this.on.size) this.flip(0);
     return this.pen || this.moved(event);

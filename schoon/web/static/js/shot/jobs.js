@@ -28,13 +28,14 @@ export class Jobs {
       try { item.job = await get(`/api/jobs/${id}`); } catch { continue; }
       const { job } = item;
       const ended = !['waiting', 'running'].includes(job.state);
+      if (ended) this.open.delete(id);
+      // What is said of it is seen by then, and can be taken back.
+      if (!['export', 'proof'].includes(job.kind) && (ended || job.done !== item.seen)) { item.seen = job.done; await this.app.sync.refresh(); }
       if (ended) {
-        this.open.delete(id);
         if (job.state === 'failed') notice(job.message, true, 9000);
         else if (job.message && !item.quiet) notice(job.message, job.failed > 0, 7000);
         else if (job.state === 'cancelled') notice(`Cancelled; ${job.done} of ${job.total} are done and stay`);
       }
-      if (!['export', 'proof'].includes(job.kind) && (ended || job.done !== item.seen)) { item.seen = job.done; await this.app.sync.refresh(); }
       if (ended && item.onDone) item.onDone(job);
     }
     this.show();

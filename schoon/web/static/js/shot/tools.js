@@ -14,8 +14,9 @@ const nothing = () => {};
 const TOUCHED = 250;
 const LENT_WORDS = { s: 'Trace', r: 'Redraw', v: 'Rub out', t: 'Stitch', b: 'Leak', f: 'Pour' };
 
-// A tool is { id, label, key, pen } with `down(event, at)` that returns { move, up, cancel } or null, and whatever of
-// enter, leave, redrawn and double(event, at) it needs; or with `act()` alone, which is done at once.
+// A tool is { id, label, key, pen } with `down(event, at)` that returns { move, up, cancel } or null (drop too, where what was
+// interrupted is kept by cancel), and whatever of enter, leave, redrawn, width and double(event, at) it needs; or with
+// `act()` alone, which is done at once.
 export class Tools {
   constructor(app) {
     this.app = app;

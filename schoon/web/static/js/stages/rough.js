@@ -97,6 +97,8 @@ export class RoughStage extends Stage {
       },
       up() { board.keep(entry, id); },
       cancel() { board.keep(entry, id); },
+      // A second finger has come: it was no stroke.
+      drop() { board.touched.clear(); board.on = ''; app.table.draw(); },
     };
   }
 
