@@ -74,9 +74,8 @@ def test_a_level_that_does_not_fit_its_shot_is_refused_whole(stack: Shot) -> Non
 
 def test_levels_are_stacked_and_renamed(stack: Shot) -> None:
     post = stack.client.post
-    assert post("/api/stacks/1/do", json={"do": {"do": "order", "levels": [2, 1]}}).status_code == 200
+    assert post("/api/stacks/1/do", json={"do": {"do": "restack", "level": 1, "over": 2}}).status_code == 200
     assert levels(stack) == ["Flag", "Pim"]
-    assert post("/api/stacks/1/do", json={"do": {"do": "order", "levels": [2]}}).status_code == 422
     assert (
         post("/api/stacks/1/do", json={"do": {"do": "rename", "level": 2, "name": "Pim"}}).status_code == 422
     )
@@ -565,3 +564,22 @@ def test_a_shot_takes_its_size_from_its_runs_and_a_guide_shares_it() -> None:
     assert new_shot_size([wall]) == (900, 400)
     with pytest.raises(Refusal, match="900 × 400"):
         new_shot_size([run, level("guide", 1, (900, 400))])
+
+
+def test_two_hands_on_the_stack_move_a_level_each(stack: Shot) -> None:
+    def order() -> list[int]:
+        return [level["id"] for level in stack.run()["levels"]]
+
+    def restack(**do: object) -> int:
+        return stack.client.post("/api/stacks/1/do", json={"do": {"do": "restack", **do}}).status_code
+
+    first, second = order()
+    assert restack(level=first, over=second) == 200
+    assert order() == [second, first]
+    assert restack(level=first) == 200
+    assert order() == [first, second]
+    assert restack(level=first, over=first) == 200
+    assert restack(level=77) == 404
+    assert restack(level=first, over=77) == 404
+    assert order() == [first, second]
+    assert stack.client.post("/api/stacks/1/undo").json()["label"] == "stack the levels"

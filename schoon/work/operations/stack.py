@@ -46,19 +46,24 @@ class StackOperation(Operation):
         raise NotImplementedError
 
 
-class Order(StackOperation):
-    """Stacks the levels: ids from rear to front."""
+class Restack(StackOperation):
+    """Puts one level directly before another one, towards the front; without one to the rear of all."""
 
-    do: Literal["order"]
-    levels: Annotated[list[Id], Field(max_length=100)]
+    do: Literal["restack"]
+    level: Id
+    over: Id | None = None
 
     def label(self) -> str:
         return "stack the levels"
 
     def apply(self, stack: Stack, offers: Offers) -> Stack:
-        if sorted(self.levels) != sorted(stack.order):
-            raise Refusal("The levels have changed meanwhile; open the page again")
-        return stack.model_copy(update={"order": tuple(self.levels)})
+        if self.level not in stack.order or (self.over is not None and self.over not in stack.order):
+            raise NotFound("One of these levels is not in the shot any more")
+        if self.level == self.over:
+            return stack
+        others = [level for level in stack.order if level != self.level]
+        k = others.index(self.over) + 1 if self.over is not None else 0
+        return stack.model_copy(update={"order": (*others[:k], self.level, *others[k:])})
 
 
 class OnLevel(StackOperation):
@@ -511,7 +516,7 @@ _MOST_WAVED = 2000
 
 
 AnyStack = (
-    Order
+    Restack
     | Rename
     | Lock
     | PutAside

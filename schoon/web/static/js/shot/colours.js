@@ -42,6 +42,8 @@ export class Colours {
     this.paint(colours);
     this.tag = `${tagOf([this.key, [...colours]])}t`;
     this.app.tell('run');
+    // What plays is read in these colours as well; what was there plays on until it has come.
+    if (this.app.player.on) this.app.player.read();
   }
 
   // As addresses of pictures say it.

@@ -282,7 +282,8 @@ export class Levels {
     const order = [...this.all];
     [order[k], order[k + step]] = [order[k + step], order[k]];
     try {
-      await change('stacks', this.app.data.shot.id, 'order', { levels: order.map((l) => l.id) });
+      // One level is moved, so that another hand on the stack keeps what it did.
+      await change('stacks', this.app.data.shot.id, 'restack', { level: level.id, over: order[k + step - 1]?.id ?? null });
       this.all.splice(0, this.all.length, ...order);
       this.app.sync.undoes('stacks');
       this.keep();
