@@ -13,12 +13,12 @@ from playwright.sync_api import Page, expect
 
 from schoon.core.seal import Stitch
 from schoon.core.strokes import Stroke, fit_curve
-from schoon.store import Store, models, pictures, productions, revisions
+from schoon.store import Store, models, revisions
 from schoon.work import edits
 from schoon.work.documents import line_document, seal_document
 
 from .. import hands
-from .test_line import SIZE, lined, rough, strokes
+from .test_line import lined, lined_shot, strokes
 from .test_path import drag, on_screen, stage
 from .test_queue import at_rest
 from .test_rough import pen
@@ -33,20 +33,9 @@ TOOL = '#tray .tray-of:not([hidden]) > [aria-pressed="true"]'
 @pytest.fixture
 def desk(page: Page, store: Store) -> Page:
     """A shot of three lined drawings with three pots, the ring of the first poured, opened at Paint."""
+    pots = {"Coat": "#edb21f", "Fur": "#8a5a3b", "Lantern glass": "#cfe6e2"}
+    shot = lined_shot(store, ("key", "key", "key"), pots)
     with store.transaction() as cursor:
-        production = productions.create(cursor, "Quay")
-        model = models.create(cursor, production, "Pim")
-        key = models.add_key(cursor, model, "Day", "#1d2b3a", "#ffffff", {})
-        for name, colour in (("Coat", "#edb21f"), ("Fur", "#8a5a3b"), ("Lantern glass", "#cfe6e2")):
-            models.add_pot(cursor, model, name, colour)
-        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", model, key)
-        rows = [(k, "key", pictures.put(cursor, rough(8 * k), "image/png", *SIZE)) for k in (1, 2, 3)]
-        productions.fill_shot(cursor, shot, level, SIZE, rows, {1: 1, 3: 2, 5: 3}, 6)
-        for row in productions.drawings(cursor, level):
-            action = revisions.begin_action(cursor, "clean")
-            document = revisions.put_document(cursor, line_document(lined(8 * int(row["number"]))))
-            drawing = revisions.of(revisions.drawing(cursor, row["id"]))
-            revisions.revise(cursor, drawing, action, line=document)
         hands.pour(cursor, 1, None, [(308, 270)], 1)
     page.goto(f"/shots/{shot}/paint")
     until(page, "document.querySelectorAll('#paper .patches path').length > 0")

@@ -44,25 +44,32 @@ def lined(shift: int) -> list[Stroke]:
     return [Stroke(c, np.full((len(c) - 1) // 3 + 1, 4.0)) for c in fitted]
 
 
-@pytest.fixture
-def desk(page: Page, store: Store) -> Page:
-    """A shot of three lined drawings, opened at Line."""
+def lined_shot(store: Store, kinds: tuple[str, ...], pots: dict[str, str] | None = None) -> int:
+    """A shot of three lined drawings of these kinds, with a model of pots: name -> colour."""
     with store.transaction() as cursor:
         production = productions.create(cursor, "Quay")
         model = models.create(cursor, production, "Pim")
         key = models.add_key(cursor, model, "Day", "#1d2b3a", "#ffffff", {})
+        for name, colour in (pots or {}).items():
+            models.add_pot(cursor, model, name, colour)
         shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", model, key)
         rows = [
-            (k, "key" if k != 2 else "inbetween", pictures.put(cursor, rough(8 * k), "image/png", *SIZE))
-            for k in (1, 2, 3)
+            (k, kind, pictures.put(cursor, rough(8 * k), "image/png", *SIZE))
+            for k, kind in enumerate(kinds, 1)
         ]
         productions.fill_shot(cursor, shot, level, SIZE, rows, {1: 1, 3: 2, 5: 3}, 6)
         for row in productions.drawings(cursor, level):
             action = revisions.begin_action(cursor, "clean")
             document = revisions.put_document(cursor, line_document(lined(8 * int(row["number"]))))
-            revisions.revise(
-                cursor, revisions.of(revisions.drawing(cursor, row["id"])), action, line=document
-            )
+            drawing = revisions.of(revisions.drawing(cursor, row["id"]))
+            revisions.revise(cursor, drawing, action, line=document)
+    return shot
+
+
+@pytest.fixture
+def desk(page: Page, store: Store) -> Page:
+    """A shot of three lined drawings, opened at Line."""
+    shot = lined_shot(store, ("key", "inbetween", "key"))
     page.goto(f"/shots/{shot}/line")
     until(page, "document.querySelectorAll('#paper .ink path').length > 1")
     return page

@@ -8,12 +8,12 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, expect
 
-from schoon.store import Store, models, pictures, productions, revisions
+from schoon.store import Store, productions, revisions
 from schoon.web.statics import address
 from schoon.work.documents import line_document
 
 from .chaos import hold, let_go, line_is, unruly
-from .test_line import SIZE, lined, rough, strokes
+from .test_line import lined, lined_shot, strokes
 from .test_path import drag, on_screen, stage
 from .waiting import until
 
@@ -24,20 +24,7 @@ pytestmark = pytest.mark.browser
 def desk(page: Page, store: Store) -> Page:
     """A shot of three lined drawings with two pots, opened at Line over an unruly line."""
     unruly(page.context)
-    with store.transaction() as cursor:
-        production = productions.create(cursor, "Quay")
-        model = models.create(cursor, production, "Pim")
-        key = models.add_key(cursor, model, "Day", "#1d2b3a", "#ffffff", {})
-        for name, colour in (("Coat", "#edb21f"), ("Fur", "#8a5a3b")):
-            models.add_pot(cursor, model, name, colour)
-        shot, level = productions.create_shot(cursor, production, "Sign", 24, "Pim", model, key)
-        rows = [(k, "key", pictures.put(cursor, rough(8 * k), "image/png", *SIZE)) for k in (1, 2, 3)]
-        productions.fill_shot(cursor, shot, level, SIZE, rows, {1: 1, 3: 2, 5: 3}, 6)
-        for row in productions.drawings(cursor, level):
-            action = revisions.begin_action(cursor, "clean")
-            document = revisions.put_document(cursor, line_document(lined(8 * int(row["number"]))))
-            drawing = revisions.of(revisions.drawing(cursor, row["id"]))
-            revisions.revise(cursor, drawing, action, line=document)
+    shot = lined_shot(store, ("key", "key", "key"), {"Coat": "#edb21f", "Fur": "#8a5a3b"})
     page.goto(f"/shots/{shot}/line")
     until(page, "document.querySelectorAll('#paper .ink path').length > 1")
     return page
