@@ -22,7 +22,7 @@ export class OpenForms {
         if (this.name(entry) !== name) continue;
         this.known.set(name, open);
         if (entry.open_forms !== open.length) { entry.open_forms = open.length; app.tell('run'); }
-      } catch { return; }
+      } catch (error) { notice(error.message, true); return; }
       if (app.stage.name !== 'paint') return;
     }
     if (app.current) this.show();
@@ -38,7 +38,7 @@ export class OpenForms {
     const name = this.name(entry);
     if (!this.known.has(name)) {
       this.known.set(name, null);
-      try { this.known.set(name, (await get(`/api/drawings/${entry.id}/open`)).open); } catch { this.known.delete(name); return; }
+      try { this.known.set(name, (await get(`/api/drawings/${entry.id}/open`)).open); } catch (error) { this.known.delete(name); notice(error.message, true); return; }
     }
     if (app.current !== entry || this.name(entry) !== name || app.stage.name !== 'paint') return;
     const found = this.known.get(name);

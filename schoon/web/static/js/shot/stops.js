@@ -70,8 +70,8 @@ export class Stops {
     this.app.data.stage = name;
     for (const link of document.querySelectorAll('.track a')) {
       const here = link.dataset.stage === name;
-      link.toggleAttribute('aria-current', here);
-      if (here) { link.setAttribute('aria-current', 'page'); document.title = `${this.app.data.shot.name} · ${link.dataset.label} · Schoon`; document.getElementById('ledge').setAttribute('aria-label', `${link.dataset.label}, the whole run`); }
+      if (!here) link.removeAttribute('aria-current');
+      else { link.setAttribute('aria-current', 'page'); document.title = `${this.app.data.shot.name} · ${link.dataset.label} · Schoon`; document.getElementById('ledge').setAttribute('aria-label', `${link.dataset.label}, the whole run`); }
     }
   }
 

@@ -18,6 +18,7 @@ export function wireSwitches(app) {
   const lit = () => {
     const { stage } = app;
     $('see-rough').hidden = !stage.sights;
+    if (stage.sights) $('see-rough').firstChild.textContent = SIGHTS[stage.see][1];
     $('see-onion').hidden = !stage.onion;
     $('see-backdrop').hidden = !app.data.key || !stage.coloured;
     $('parts-box').hidden = !stage.parts;
@@ -26,6 +27,7 @@ export function wireSwitches(app) {
   lit();
   $('see-rough').addEventListener('click', () => {
     const { stage } = app;
+    if (!stage.sights) return;
     [stage.see] = SIGHTS[stage.see];
     $('see-rough').firstChild.textContent = SIGHTS[stage.see][1];
     app.table.draw();

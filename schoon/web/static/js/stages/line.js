@@ -75,7 +75,11 @@ export class LineStage extends Stage {
 
   get picked() { return this.chosen.ids; }
 
-  kept() { return { view: this.lines.view, see: this.see, hand: this.hand }; }
+  kept() {
+    // The part that is drawn on is chosen anew: nothing in sight would say which it is.
+    const { part, ...hand } = this.hand;
+    return { view: this.lines.view, see: this.see, hand };
+  }
 
   keptBack({ view, see, hand }) {
     if (this.lines.has(view)) this.lines.view = view;
@@ -137,7 +141,7 @@ export class LineStage extends Stage {
     slider('settle on the rough', 0, 1, 0.25, 'settle', 'trace', 'redraw');
     const even = document.createElement('label');
     even.dataset.of = 'trace redraw';
-    fill(even, html`<span><input type="checkbox" autocomplete="off"> even, without pressure</span>`);
+    fill(even, html`<span><input type="checkbox" ${this.hand.even ? 'checked' : ''} autocomplete="off"> even, without pressure</span>`);
     even.querySelector('input').addEventListener('change', ({ target }) => { this.hand.even = target.checked; });
     tray.append(even);
     const shown = document.createElement('label');
