@@ -22,7 +22,7 @@ from .test_line import lined, lined_shot, strokes
 from .test_path import drag, on_screen, stage
 from .test_queue import at_rest
 from .test_rough import pen
-from .waiting import until
+from .waiting import SLOW, until
 
 pytestmark = pytest.mark.browser
 
@@ -348,13 +348,10 @@ def test_a_colour_is_tuned_in_sight_of_the_run(desk: Page, store: Store) -> None
     colour = "getComputedStyle(document.documentElement).getPropertyValue('--pot-1').trim()"
     desk.locator("#pots [data-pot]").first.click()
     desk.locator("#tune-pot").click()
-    asked: list[str] = []
-    desk.on("request", lambda request: asked.append(request.url) if "tried=1-" in request.url else None)
     hue = desk.locator('#tune [data-way="h"]')
-    hue.evaluate("(node) => { node.value = 200; node.dispatchEvent(new Event('input', { bubbles: true })); }")
-    assert desk.evaluate(colour) != "#edb21f"
-    desk.wait_for_timeout(700)
-    assert asked
+    with desk.expect_request(lambda request: "tried=1-" in request.url, timeout=SLOW * 1000):
+        hue.evaluate("(node) => { node.value = 200; node.dispatchEvent(new Event('input', { bubbles: true })); }")
+        assert desk.evaluate(colour) != "#edb21f"
     hue.press("Escape")
     until(desk, f"{colour} === '#edb21f'")
     with store.transaction() as cursor:

@@ -57,7 +57,7 @@ EDITS: list[tuple[str, dict[str, Any], Callable[[dict[str, Any]], Any], Any]] = 
     ("models", {"do": "colour", "key": 2, "pot": 1, "colour": "#102030", "tone": "shade"}, lambda s: s["keys"][1]["tones"]["1"]["shade"], "#102030"),
     ("models", {"do": "rename-pot", "pot": 1, "name": "Jacket"}, lambda s: s["pots"][0]["name"], "Jacket"),
     ("models", {"do": "describe-pot", "pot": 1, "opacity": 40}, lambda s: s["pots"][0]["opacity"], 40),
-    ("models", {"do": "order-pots", "pots": [2, 1]}, lambda s: [p["id"] for p in s["pots"]], [2, 1]),
+    ("models", {"do": "move-pot", "pot": 2, "before": 1}, lambda s: [p["id"] for p in s["pots"]], [2, 1]),
     ("models", {"do": "delete-pot", "pot": 2}, lambda s: [p["id"] for p in s["pots"]], [1]),
     ("models", {"do": "add-pots", "pots": [{"name": "Boot"}]}, lambda s: [p["name"] for p in s["pots"]], ["Coat", "Fur", "Boot"]),
     ("models", {"do": "add-key", "name": "Dusk", "like": 2}, lambda s: [k["name"] for k in s["keys"]], ["Day", "Night", "Dusk"]),

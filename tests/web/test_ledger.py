@@ -234,8 +234,9 @@ def test_pots_are_renamed_ordered_and_deleted_only_when_nothing_needs_them(paint
         post("/api/models/1/do", json={"do": {"do": "rename-pot", "pot": 9, "name": "None"}}).status_code
         == 404
     )
-    assert post("/api/models/1/do", json={"do": {"do": "order-pots", "pots": [2, 1]}}).status_code == 200
-    assert post("/api/models/1/do", json={"do": {"do": "order-pots", "pots": [2]}}).status_code == 422
+    for moved in ({"pot": 2, "before": 1}, {"pot": 1, "before": 99}, {"pot": 1}):
+        assert post("/api/models/1/do", json={"do": {"do": "move-pot", **moved}}).status_code == 200
+    assert post("/api/models/1/do", json={"do": {"do": "move-pot", "pot": 9}}).status_code == 404
     page = painted.client.get("/models/1", headers={"accept": "text/html"}).text
     assert page.index(">Fur<") < page.index(">Rain coat<")
     refused = post("/api/models/1/do", json={"do": {"do": "delete-pot", "pot": 2}})

@@ -184,20 +184,24 @@ class Expect(ModelOperation):
         )
 
 
-class OrderPots(ModelOperation):
-    """Puts the pots in order."""
+class MovePot(_OnPot):
+    """Puts a pot before another, or last. before: one that is gone meanwhile is the end."""
 
-    do: Literal["order-pots"]
-    pots: list[Id] = Field(max_length=1000)
+    do: Literal["move-pot"]
+    before: Id | None = None
 
     def label(self) -> str:
-        return "put the pots in order"
+        return f"move the pot {self._name}"
 
     def apply(self, model: Model, fresh: Fresh) -> Model:
-        by_id = {pot.id: pot for pot in model.pots}
-        if sorted(by_id) != sorted(self.pots):
-            raise Refusal("The pots have changed meanwhile; open the page again")
-        return _pots(model, [by_id[pot] for pot in self.pots])
+        moved = _has_pot(model, self.pot)
+        self._name = moved.name
+        others = [pot for pot in model.pots if pot.id != self.pot]
+        # Before itself is where it is.
+        if self.before == self.pot:
+            return model
+        k = next((k for k, other in enumerate(others) if other.id == self.before), len(others))
+        return _pots(model, [*others[:k], moved, *others[k:]])
 
 
 class DeletePot(_OnPot):
@@ -496,6 +500,6 @@ class Depth(ModelOperation):
 
 
 AnyModel = (
-    AddPots | RenamePot | DescribePot | OrderPots | DeletePot | SetColour | SetColours | AddKey | SetRule | Measure | Depth
+    AddPots | RenamePot | DescribePot | MovePot | DeletePot | SetColour | SetColours | AddKey | SetRule | Measure | Depth
 )  # fmt: skip
 """What a page may ask for; the others come of its files and drawings."""

@@ -122,9 +122,10 @@ if (table) {
     if (!dragged) return;
     const moved = dragged;
     dragged = null;
-    const pots = [...table.querySelectorAll('tr[data-pot]')].map((row) => Number(row.dataset.pot));
+    const rows = [...table.querySelectorAll('tr[data-pot]')];
+    const before = Number(rows[rows.indexOf(moved) + 1]?.dataset.pot) || null;
     try {
-      await change('models', table.dataset.model, 'order-pots', { pots });
+      await change('models', table.dataset.model, 'move-pot', { pot: Number(moved.dataset.pot), before });
       // A pot belongs to the part it was dropped under.
       let part = '';
       for (const row of table.querySelectorAll('tbody tr')) {
