@@ -57,6 +57,12 @@ def pot_of(page: Page, x: float, y: float) -> Any:
     )
 
 
+def test_the_first_and_the_last_drawing_are_a_key_away(desk: Page) -> None:
+    for key, number in (("End", "3"), ("Home", "1")):
+        desk.keyboard.press(key)
+        until(desk, f"schoon.current.number === {number!r}")
+
+
 # ---- one table
 
 

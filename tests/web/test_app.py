@@ -354,6 +354,9 @@ def test_pictures_are_seen_before_they_are_taken_in(client: TestClient) -> None:
     files = [("files", (f"p{k:02d}.png", rough(k), "image/png")) for k in range(26)]
     page = client.post("/take-in/check", files=files).text
     assert page.count('<img src="data:image/png;base64,') == 24
+    assert 'data-called="P"' in page
+    named = [("files", (f"quay_east-{k}.png", rough(k), "image/png")) for k in (1, 2)]
+    assert 'data-called="Quay east"' in client.post("/take-in/check", files=named).text
     assert "p25.png" in page.split('class="order"')[1]
     assert "p03.png" not in page.split('class="order"')[1]
     body = base64.b64decode(page.split("base64,")[1].split('"')[0])

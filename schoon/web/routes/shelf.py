@@ -69,8 +69,8 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
 def create_production(store: StoreDep, name: Annotated[str, Form()] = "") -> RedirectResponse:
     """A new production."""
     with store.transaction() as cursor:
-        productions.create(cursor, named(name, "production"))
-    return RedirectResponse("/", status_code=303)
+        production = productions.create(cursor, named(name, "production"))
+    return RedirectResponse(f"/#p{production}", status_code=303)
 
 
 @router.post("/productions/restored")

@@ -14,6 +14,7 @@ from ...core.model.depth import depth_of
 from ...core.run import ODD, OFF
 from ...core.strokes import LineRule
 from ...errors import NotFound
+from ...jobs import of_model
 from ...jobs.seen import beside, open_forms_key
 from ...store import Cursor, DrawingRow, LevelRow, ShotRow, jobs, models, productions, revisions
 from ...store.revisions import Subject
@@ -62,6 +63,7 @@ def shot_page(
         model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
         offers = [m for m in models.listing(cursor) if m["production_id"] == shot["production_id"]]
         open_jobs = jobs.open_jobs(cursor, shot["level_id"])
+        speaks = of_model.speaks(cursor, shot["level_id"])
         aside = [
             {"id": row["id"], "name": row["name"], "drawings": len(productions.drawings(cursor, row["id"]))}
             for row in productions.levels(cursor, shot_id, aside=True)
@@ -100,6 +102,7 @@ def shot_page(
         "keys": keys,
         "key": key["id"] if key else None,
         "model": model["id"] if model else None,
+        "speaks": speaks,
         "rule": model["line_rule"] if model else vars(LineRule()),
         "measures": model["measures"] if model else {},
         "limits": {**vars(RunLimits()), "odd": ODD, "off": OFF},
@@ -261,6 +264,7 @@ def run_state(shot_id: int, store: StoreDep, files: FilesDep, level: Level = Non
         _count_open(files, productions.drawings(cursor, shot["level_id"]), run["drawings"])
         run["jobs"] = jobs.open_jobs(cursor, shot["level_id"])
         model = models.model(cursor, shot["model_id"]) if shot["model_id"] else None
+        run["speaks"] = of_model.speaks(cursor, shot["level_id"])
         run |= {"keys": keys_of(cursor, shot), "pots": model["pots"] if model else [], "key": shot["key_id"]}
     run["progress"] = vars(run["progress"])
     return JSONResponse(run)

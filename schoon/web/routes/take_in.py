@@ -116,7 +116,14 @@ def _look_at(
         shutil.rmtree(folder, ignore_errors=True)
     repeats = len(report.pictures) - len(exposure.from_repeats([p.content for p in report.pictures]))
     seen = {} if report.problems else {p.label: _small(p) for p in report.pictures[:_SEEN]}
-    return "take_in_report.html", {"report": report, "repeats": repeats, "seen": seen}
+    called = _called([picture.name for picture in report.pictures])
+    return "take_in_report.html", {"report": report, "repeats": repeats, "seen": seen, "called": called}
+
+
+def _called(names: Sequence[str]) -> str:
+    """What a shot may be called by the names of its pictures: what they share, without their numbers."""
+    words = {re.sub(r"[\W_]*\d*$", "", Path(name).stem) for name in names}
+    return re.sub(r"[\W_]+", " ", words.pop()).strip().capitalize() if len(words) == 1 else ""
 
 
 def _look_at_movie(aside: Aside, name: str, path: Path, folder: Path) -> dict[str, Any]:

@@ -38,7 +38,7 @@ export const LENT = {
 export const MEANINGS = [
   ['Looking', [
     ['1', 'held: the drawing before'], ['2', 'held: this drawing'], ['3', 'held: the drawing after'],
-    ['a', 'a drawing back'], ['d', 'a drawing on'], ['shift+a', 'back to the key before'], ['shift+d', 'on to the next key'],
+    ['a', 'a drawing back'], ['d', 'a drawing on'], ['home', 'the first drawing'], ['end', 'the last drawing'], ['shift+a', 'back to the key before'], ['shift+d', 'on to the next key'],
     ['space', 'play or stop'], ['shift+space', 'play at half speed'],
     [HELD.drag, 'held: drag the paper'], [HELD.turn, 'held: turn the paper'], [HELD.against, 'held: what it is compared with, see Look'],
     [PAPER.fit, 'the whole paper'], [PAPER.figure, 'the figure in this drawing; again: in the whole run'], [PAPER.wings, 'wings'],
@@ -82,7 +82,7 @@ export const known = new Set(MEANINGS.flatMap(([, list]) => list.map(([key]) => 
 
 // What a file or a note says, as far as it is sound: { keys: { meant: pressed }, pen: { eraser, barrel } }.
 export function sound(said) {
-  const pressed = /^(shift\+)?([a-z0-9]|space|backquote|[^\sa-z0-9])$/;
+  const pressed = /^(shift\+)?([a-z0-9]|space|backquote|home|end|[^\sa-z0-9])$/;
   const keys = Object.entries(said?.keys ?? {}).filter(([meant, key]) => known.has(meant) && typeof key === 'string' && (key === '' || pressed.test(key)));
   const pen = Object.entries(said?.pen ?? {}).filter(([what, choice]) => PEN.some(([name, , choices]) => name === what && choices.some(([id]) => id === choice)));
   return { keys: Object.fromEntries(keys), pen: Object.fromEntries(pen) };
@@ -144,7 +144,7 @@ export const meant = (event) => {
 // How a key is written on a tool.
 export function written(key) {
   const [, shift, letter] = key.match(/^(shift\+)?(.*)$/);
-  const plain = { space: 'Space', backquote: '⟨1', enter: 'Enter', escape: 'Esc', delete: 'Delete' }[letter] ?? letter.toUpperCase();
+  const plain = { space: 'Space', backquote: '⟨1', enter: 'Enter', home: 'Home', end: 'End', escape: 'Esc', delete: 'Delete' }[letter] ?? letter.toUpperCase();
   return `${shift ? '⇧' : ''}${plain}`;
 }
 

@@ -45,7 +45,8 @@ document.body.addEventListener('htmx:xhr:progress', ({ detail: { loaded, total }
 document.body.addEventListener('htmx:afterSwap', () => {
   const box = found();
   button.disabled = !box;
-  const { level } = shot.elements;
+  const { level, name } = shot.elements;
+  if (box?.dataset.called && !name.value) name.value = box.dataset.called;
   if (box?.dataset.watch && level.value === level.defaultValue) level.value = 'Film';
   if (box?.dataset.watch) movie = new Movie(box, shot, (ready) => { button.disabled = !ready; });
   showInto();

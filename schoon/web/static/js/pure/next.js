@@ -11,7 +11,7 @@ const way = (stop, words = '') => ({ words: words ? `${words} →` : `on to ${NA
 // run: the drawings with their counts. about: how many questions and findings wait, null where nobody has counted; how many
 // pots there are.
 // Gives { words, act } for something here, { words, stop } for the way on, null at the end.
-export function nextOf(stop, run, { questions = null, findings = null, pots = 1 } = {}) {
+export function nextOf(stop, run, { questions = null, findings = null, pots = 1, speaks = true } = {}) {
   if (!run.length) return null;
   const gaps = sum(run, 'open_gaps');
   const judge = () => way('seal', `${many(gaps, 'gap')} to judge`);
@@ -38,7 +38,8 @@ export function nextOf(stop, run, { questions = null, findings = null, pots = 1 
       const open = sum(run, 'open_forms');
       if (open) return { words: `${many(open, 'form')} open`, act: 'open' };
       const painted = run.filter((d) => d.painted).length;
-      if (!painted) return pots ? { words: 'Paint from the model', act: 'carry' } : { words: 'Make the first pot', act: 'pot' };
+      if (!painted && !pots) return { words: 'Make the first pot', act: 'pot' };
+      if (!painted) return speaks ? { words: 'Paint from the model', act: 'carry' } : { words: 'Paint a drawing', act: 'pour' };
       const waits = run.filter((d) => d.strokes && !d.painted).length;
       if (waits) return { words: `Carry paint to ${many(waits, 'drawing')}`, act: 'carry' };
       const unsure = sum(run, 'unsure');

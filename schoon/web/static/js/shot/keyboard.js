@@ -39,6 +39,12 @@ export function wireKeys(app) {
     if (key === 'space' || key === 'shift+space') { event.preventDefault(); if (first) app.player.toggle(event.shiftKey); return; }
     if (key === HELD.drag || key === HELD.turn) { $('paper').classList.add('grab'); return; }
     if (key === HELD.against) { event.preventDefault(); if (first) app.looks.hold(true); return; }
+    if (key === 'home' || key === 'end') {
+      const entry = app.data.run.at(key === 'home' ? 0 : -1);
+      event.preventDefault();
+      if (entry) app.go(entry.id, true);
+      return;
+    }
     if (key in always) { event.preventDefault(); if (first) always[key](); return; }
     if (key in steps) {
       const [by, keys] = steps[key];

@@ -63,6 +63,7 @@ export class Sync {
     const [time, stack] = [!newer(`times/${data.shot.id}`), !newer(`stacks/${data.shot.id}`)];
     const here = this.takeRun(found.drawings, (id) => newer(`drawings/${id}`) || newer(`levels/${level}`));
     takeHeads(data.shot.id, found.heads);
+    data.speaks = found.speaks;
     this.takeColours(found);
     if (time) {
       Object.assign(data, { spans: found.spans, sheet: found.sheet, notes: found.notes, meant: found.meant, labels: found.labels });

@@ -187,8 +187,11 @@ export class PaintStage extends Stage {
     const { app } = this;
     if (act === 'carry') this.carry();
     else if (act === 'open') this.open.next();
-    else if (act === 'pot') { document.getElementById('new-pot').open = true; document.querySelector('#new-pot input').focus(); }
-    else {
+    else if (act === 'pour') {
+      app.tools.use('pour');
+      notice('Pour the pots of one drawing; the others get theirs from it');
+    } else if (act === 'pot') { document.getElementById('new-pot').open = true; document.querySelector('#new-pot input').focus();
+    } else {
       if (app.room.state === 'folded') app.room.ledge('open');
       if (this.view === 'unsure') this.views.unsure.look(); else this.use('unsure');
     }
