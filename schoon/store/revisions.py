@@ -430,6 +430,20 @@ def actions(cursor: Cursor, action_ids: Sequence[int]) -> dict[int, Row]:
     return {int(row["id"]): row for row in cursor.fetchall()}
 
 
+def last_worked(cursor: Cursor) -> dict[int, Row]:
+    """shot -> the last action on its drawings, its time or its stack: `label`, `actor`, `created_at`."""
+    cursor.execute(
+        "SELECT w.shot, MAX(w.action) AS action FROM ("
+        " SELECT l.shot_id AS shot, MAX(r.action_id) AS action FROM revisions r JOIN drawings d ON d.id = r.drawing_id"
+        " JOIN levels l ON l.id = d.level_id GROUP BY l.shot_id"
+        " UNION ALL SELECT r.shot_id, MAX(r.action_id) FROM revisions r WHERE r.shot_id IS NOT NULL GROUP BY r.shot_id"
+        ") w WHERE w.action IS NOT NULL GROUP BY w.shot"
+    )
+    last = {int(row["shot"]): int(row["action"]) for row in cursor.fetchall()}
+    found = actions(cursor, list(last.values()))
+    return {shot: found[action] for shot, action in last.items() if action in found}
+
+
 def keep_action(cursor: Cursor, action_id: int, name: str) -> None:
     """Gives the moment after an action a name, "" for none."""
     cursor.execute("UPDATE actions SET kept = %s WHERE id = %s", (name, action_id))
@@ -437,6 +451,6 @@ def keep_action(cursor: Cursor, action_id: int, name: str) -> None:
 
 __all__ = [
     "PAINTED", "PARTS", "SHOWN", "Kind", "Part", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
-    "change", "drawing", "get_documents", "head", "keep_action", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
+    "change", "drawing", "get_documents", "head", "keep_action", "last_worked", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
     "state_at", "state_of", "steps_of_shot", "twins", "undo", "users",
 ]  # fmt: skip

@@ -36,6 +36,7 @@ from .routes import (
     drawings,
     edits,
     finish,
+    guide,
     hand_off,
     jobs,
     keys,
@@ -102,6 +103,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     app.mount(statics.BASE, statics.Kept(directory=str(statics.FOLDER)), name="static")
     for module in (
         shelf,
+        guide,
         take_in,
         sheets,
         shots,

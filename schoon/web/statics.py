@@ -31,10 +31,20 @@ class Kept(StaticFiles):
     """Files that browsers may keep for good: another content has another address."""
 
     async def get_response(self, path: str, scope: Scope) -> Response:
-        """As `StaticFiles`, with leave to keep it."""
-        response = await super().get_response(path, scope)
+        """As `StaticFiles`, with leave to keep it; the styles of a room in one."""
+        room = re.fullmatch(r"styles/([a-z]+)\.css", path)
+        if room and (FOLDER / "styles" / room[1]).is_dir():
+            response: Response = Response(styles(room[1]), media_type="text/css")
+        else:
+            response = await super().get_response(path, scope)
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
         return response
+
+
+@lru_cache
+def styles(room: str) -> str:
+    """The styles in the folder of a room, in the order of their names."""
+    return "\n".join(path.read_text("utf-8") for path in sorted((FOLDER / "styles" / room).glob("*.css")))
 
 
 def address(path: str) -> str:

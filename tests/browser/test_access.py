@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page
 
 from .test_path import stage
-from .waiting import until
+from .waiting import act, sight, until
 
 pytestmark = pytest.mark.browser
 
@@ -27,7 +27,7 @@ def test_no_page_shuts_anybody_out(shot: Page) -> None:
     page = shot
     found = {"rough": faults(page)}
     stage(page, "Line")
-    page.locator("#clean-all").click()
+    act(page, "clean-all").click()
     until(page, "schoon.data.run.every((d) => d.strokes > 0)")
     page.wait_for_timeout(800)
     found["line"] = faults(page)
@@ -36,18 +36,23 @@ def test_no_page_shuts_anybody_out(shot: Page) -> None:
         until(page, "document.querySelectorAll('#paper .ink path').length > 3")
         page.wait_for_timeout(600)
         found[name] = faults(page)
+    sight(page, "see-levels").click()
     page.locator("#see-history").click()
-    page.locator("#see-levels").click()
     page.locator("#time summary").click()
     until(page, "document.querySelectorAll('#history-list .deed').length > 0")
     found["history"] = faults(page)
     page.locator("#history-close").click()
-    page.locator("#dim-room").click()
-    found["dim"] = faults(page)
-    page.locator("#dim-room").click()
-    for url in ("/", "/models/1", "/productions/1/take-in", "/nowhere"):
-        page.goto(url)
+    page.locator('[data-sights="room"]').click()
+    page.locator('#sights-room [data-wish="theme"]').select_option("dark")
+    for name in ("Rough", "Line", "Seal", "Paint", "Tone", "Proof", "Hand off"):
+        stage(page, name)
         page.wait_for_timeout(400)
-        found[url] = faults(page)
+        found[f"{name}, dark"] = faults(page)
+    for theme in ("dark", "light"):
+        page.evaluate(f"localStorage.theme = {theme!r}")
+        for url in ("/", "/models/1", "/productions/1/take-in", "/keys", "/nowhere"):
+            page.goto(url)
+            page.wait_for_timeout(400)
+            found[f"{url}, {theme}"] = faults(page)
     wrong = [f"{name}: {fault}" for name, faults_ in found.items() for fault in faults_]
     assert not wrong, "\n".join(wrong)

@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 from .test_line import desk as lined
 from .test_paint import desk as painted
 from .test_path import drag, on_screen
-from .waiting import until
+from .waiting import sight, until
 
 __all__ = ["lined", "painted"]
 
@@ -90,7 +90,7 @@ def test_a_stroke_that_is_held_settles_into_a_true_form(lined: Page) -> None:
 
 
 def test_what_the_pinned_drawing_has_more_is_named_live(lined: Page) -> None:
-    lined.locator("#see-onion").click()
+    sight(lined, "see-onion").click()
     lined.locator("#onion-pin").click()
     lined.evaluate("schoon.go(schoon.data.run[1].id)")
     expect(lined.locator(".lacks")).to_contain_text("All of 1 is here")
@@ -107,7 +107,7 @@ def test_a_clip_lies_beside_the_paper_in_step(lined: Page) -> None:
     frames = [Image.new("RGB", (60, 40), (30 * k, 90, 120)) for k in range(6)]
     body = io.BytesIO()
     frames[0].save(body, "GIF", save_all=True, append_images=frames[1:], duration=42)
-    lined.locator("#see-beside").click()
+    sight(lined, "see-beside").click()
     lined.locator("#reference-file").set_input_files(
         {"name": "walk.gif", "mimeType": "image/gif", "buffer": body.getvalue()}
     )

@@ -12,14 +12,14 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from .test_path import demo_roughs, drag, on_screen, set_up, stage
-from .waiting import until
+from .waiting import act, until
 
 pytestmark = pytest.mark.browser
 
 
 def clean(page: Page) -> None:
     stage(page, "Line")
-    page.locator("#clean-all").click()
+    act(page, "clean-all").click()
     expect(page.locator("#job-state")).to_have_text("no jobs", timeout=60_000)
     until(page, "schoon.data.run.every((d) => d.strokes > 0)")
     until(page, "document.querySelectorAll('#paper .ink path').length > 3")
@@ -119,7 +119,7 @@ def test_onion_skin_shows_neighbours_in_their_colours(shot: Page) -> None:
 
 def test_a_job_is_cancelled_from_the_status_line(shot: Page) -> None:
     stage(shot, "Line")
-    shot.locator("#clean-all").click()
+    act(shot, "clean-all").click()
     shot.locator("#job-state button").click()
     expect(shot.locator("#job-state")).to_have_text("no jobs", timeout=30_000)
     expect(shot.locator("#notice")).to_contain_text("done and stay")
@@ -157,10 +157,18 @@ def test_a_colour_changed_on_the_model_page_is_seen_in_the_shot(shot: Page) -> N
     expect(swatch).to_have_css("background-color", "rgb(0, 170, 85)")
 
 
-def test_the_dim_room_lasts_from_stage_to_stage(shot: Page) -> None:
-    shot.locator("#dim-room").click()
+def test_the_theme_lasts_from_page_to_page_and_the_grey_stays_neutral(shot: Page) -> None:
+    shot.locator('[data-sights="room"]').click()
+    shot.locator('#sights-room [data-wish="theme"]').select_option("dark")
+    shot.locator("#room-grey").select_option("dark")
+    ground = shot.locator("#table")
+    expect(ground).to_have_css("background-color", "rgb(88, 88, 88)")
     stage(shot, "Line")
-    expect(shot.locator("body")).to_have_class(re.compile(r"\bdim\b"))
+    expect(shot.locator("html")).to_have_attribute("data-theme", "dark")
+    shot.goto("/")
+    expect(shot.locator("html")).to_have_attribute("data-theme", "dark")
+    shot.go_back()
+    expect(ground).to_have_css("background-color", "rgb(88, 88, 88)")
 
 
 def test_an_unknown_shot_leads_back_to_the_shelf(page: Page) -> None:

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from .test_path import drag, stage
-from .waiting import until
+from .waiting import sight, until
 
 pytestmark = pytest.mark.browser
 
@@ -37,7 +37,7 @@ def test_time_is_changed_undone_by_key_and_gone_back_to_in_a_second_window(shot:
     page = shot
     page.locator("#time summary").click()
     set_time(page, "#time-length", "12")
-    expect(page.locator("#time-says")).to_have_text("12 frames at 24")
+    expect(page.locator("#time-says")).to_have_text("12 at 24")
     set_time(page, "#time-frame", "7")
     page.locator("#time-what").select_option("again")
     expect(page.locator("#sheet .again")).to_contain_text("as from 1")
@@ -59,7 +59,7 @@ def test_time_is_changed_undone_by_key_and_gone_back_to_in_a_second_window(shot:
     assert deeds(other)[-1] == "make the shot 12 frames long"
     other.locator("#history-list .deed").last.get_by_role("button", name="Step back to here").click()
     expect(other.locator("#sheet .again")).to_have_count(0)
-    expect(other.locator("#time-says")).to_have_text("12 frames at 24")
+    expect(other.locator("#time-says")).to_have_text("12 at 24")
     # The first window undoes that as it would its own.
     page.locator("#time-undo").click()
     expect(page.locator("#sheet .again")).to_have_count(1)
@@ -91,7 +91,7 @@ def test_a_drawing_comes_back_as_it_was_from_the_history(shot: Page) -> None:
 
 def test_levels_and_models_are_undone_where_they_are_changed(shot: Page) -> None:
     page = shot
-    page.locator("#see-levels").click()
+    sight(page, "see-levels").click()
     page.get_by_role("button", name="locked").click()
     expect(page.get_by_role("button", name="locked")).to_have_attribute("aria-pressed", "true")
     page.locator("#levels-undo").click()

@@ -18,7 +18,7 @@ from schoon.work.operations.model import AddPicture
 from .. import hands
 from .test_line import SIZE, lined, rough
 from .test_path import drag, on_screen, stage
-from .waiting import until
+from .waiting import sight, until
 
 pytestmark = pytest.mark.browser
 
@@ -83,7 +83,7 @@ def test_names_are_text_on_every_page(trapped: Page) -> None:
     for name in ("rough", "line", "seal", "paint", "hand-off"):
         page.goto(f"/shots/1/{name}?level=1")
         until(page, "document.getElementById('paper').dataset.drawing")
-        page.locator("#see-levels").click()
+        sight(page, "see-levels").click()
         untrapped(page, "L", "A", "B", "M", "Coat")
         tabs = page.locator("#ledge-head [role=tab]")
         for k in range(tabs.count()):

@@ -18,7 +18,7 @@ from schoon.store.states import SheetPicture
 from schoon.work.documents import line_document
 
 from .test_path import drag, on_screen
-from .waiting import until
+from .waiting import sight, until
 
 pytestmark = pytest.mark.browser
 
@@ -119,6 +119,8 @@ def test_a_pen_traces_with_pressure_and_tilt_and_ends_snap(desk: Page) -> None:
                 },
             )  # fmt: skip
 
+    # What ends within so many px of the screen of a line is meant to meet it.
+    desk.evaluate("schoon.stage.hand.snap = 30")
     (drawn,) = (s for s in saved(desk, draw) if s["id"] not in before)
     assert drawn["widths"][-1] > 1.6 * drawn["widths"][0]
     assert drawn["points"][-2] == pytest.approx(700, abs=2.5)
@@ -440,6 +442,7 @@ def test_a_part_is_used_again_and_hides_what_lies_behind_it(desk: Page) -> None:
 
 
 def test_a_hold_is_bent_by_points_on_the_paper(desk: Page) -> None:
+    desk.get_by_role("tab", name="Hold").click()
     desk.locator('[data-tool="sway"]').click()
     expect(desk.get_by_role("tab", name="Hold")).to_have_attribute("aria-selected", "true")
     ring = next(s for s in strokes(desk) if s["closed"])
@@ -517,7 +520,7 @@ def test_lay_over_slides_a_neighbour_over_and_nothing_in_the_picture_moves(desk:
 def test_onion_skin_by_keys_and_a_pinned_drawing(desk: Page) -> None:
     desk.keyboard.press("o")
     expect(desk.locator("#paper .onion .later").first).to_be_attached()
-    desk.locator("#onion-pin").click()
+    sight(desk, "onion-pin").click()
     desk.keyboard.press("d")
     expect(desk.locator("#paper .onion .pinned").first).to_be_attached()
     desk.locator("#onion-keys").check()
@@ -615,7 +618,7 @@ def test_labels_are_written_on_parts_and_levels_and_taken_off(desk: Page) -> Non
     label = desk.locator("#parts .own-label")
     expect(label).to_have_text("ask Vera")
     expect(label).to_have_css("background-color", "rgb(47, 111, 159)")
-    desk.locator("#see-levels").click()
+    sight(desk, "see-levels").click()
     desk.get_by_label("Label of Pim").click()
     form = desk.locator("#levels-list .write-label")
     form.locator("[name=word]").fill("rush")
@@ -639,6 +642,7 @@ def test_a_part_comes_off_the_model_sheet(desk: Page, store: Store) -> None:
     desk.reload()
     until(desk, "document.querySelectorAll('#paper .ink path').length > 1 && globalThis.schoon")
     count = len(strokes(desk))
+    desk.get_by_role("tab", name="Parts").click()
     desk.locator('[data-tool="sheet-part"]').click()
     expect(desk.get_by_role("tab", name="Parts")).to_have_attribute("aria-selected", "true")
     expect(desk.locator(".sheet-page path")).to_have_count(1)

@@ -11,7 +11,7 @@ from schoon.demo.shapes import curve, ellipse
 from schoon.formats.pictures import encode_png
 from schoon.store import Store, pictures, productions
 
-from .waiting import until
+from .waiting import act, until
 
 pytestmark = pytest.mark.browser
 
@@ -112,7 +112,7 @@ def test_a_scribble_says_what_marks_are_and_is_undone(page: Page, store: Store) 
     page.locator("#teach").click()
     expect(page.locator("#taught")).to_contain_text("lines of drawing 1")
     revision = page.evaluate("schoon.current.revision")
-    page.locator("#clean-all").click()
+    act(page, "clean-all").click()
     until(page, "schoon.data.run[1].strokes > 0")
     assert page.evaluate("schoon.current.revision") == revision
 

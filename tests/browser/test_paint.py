@@ -18,7 +18,7 @@ from schoon.work.documents import line_document, paint_document, spots_of
 
 from .test_line import SIZE, lined, rough
 from .test_path import drag, on_screen, stage
-from .waiting import until
+from .waiting import sight, until
 
 pytestmark = pytest.mark.browser
 
@@ -196,6 +196,7 @@ def test_a_pot_is_seen_alone_locked_and_in_test_colours(desk: Page) -> None:
     coat = desk.locator("#pots [data-pot]").first
     fur = desk.locator("#pots [data-pot]").nth(1)
     fur.hover()
+    sight(desk, "pots-rows").click()
     fur.get_by_role("button", name="alone Fur").click()
     expect(desk.locator("#paper .patches .back")).to_have_count(1)
     fur.get_by_role("button", name="alone Fur").click()
@@ -214,6 +215,7 @@ def test_a_pot_is_seen_alone_locked_and_in_test_colours(desk: Page) -> None:
 
 
 def test_a_locked_pot_is_left_by_ledger_and_queue_and_stays_locked(desk: Page) -> None:
+    sight(desk, "pots-rows").click()
     coat = desk.locator("#pots [data-pot]").first
     coat.hover()
     coat.get_by_role("button", name="lock Coat").click()
@@ -269,7 +271,7 @@ def test_levels_are_seen_alone_locked_and_stacked(desk: Page, store: Store) -> N
         )
     desk.reload()
     expect(desk.locator("#paper .before image")).to_have_count(1)
-    desk.locator("#see-levels").click()
+    sight(desk, "see-levels").click()
     box = desk.locator("#levels-box")
     expect(box.locator("li")).to_have_text([re.compile("^Sky"), re.compile("^Pim")])
     box.get_by_role("button", name="seen Sky").click()
@@ -301,7 +303,7 @@ def test_a_level_is_put_aside_and_brought_back(desk: Page, store: Store) -> None
         picture = pictures.put(cursor, rough(0), "image/png", *SIZE)
         productions.fill_level(cursor, level, [(1, "key", picture)], {1: 1})
     desk.reload()
-    desk.locator("#see-levels").click()
+    sight(desk, "see-levels").click()
     rows = desk.locator("#levels-list li")
     expect(rows).to_have_count(2)
     desk.get_by_role("button", name="put aside Sky").click()

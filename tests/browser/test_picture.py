@@ -18,7 +18,7 @@ from schoon.work.frames import frame_of, on_white
 from schoon.work.renders import drawn_of, wanted_of
 
 from .test_path import on_screen, revision, stage
-from .waiting import until
+from .waiting import act, until
 
 pytestmark = pytest.mark.browser
 
@@ -39,7 +39,7 @@ def shown(page: Page) -> NDArray[np.uint8]:
     page.set_viewport_size({"width": 1500, "height": 960})
     page.evaluate("schoon.room.ledge('folded')")
     page.evaluate(
-        "for (const n of document.querySelectorAll('#tray, .sights, .wing, #waiting')) n.style.display = 'none'"
+        "for (const n of document.querySelectorAll('.slip, .sights, #waiting')) n.style.display = 'none'"
     )
     page.wait_for_timeout(400)
     page.evaluate(
@@ -54,7 +54,7 @@ def shown(page: Page) -> NDArray[np.uint8]:
 def test_page_and_frame_agree(shot: Page, store: Store, tmp_path: Path) -> None:
     page = shot
     stage(page, "Line")
-    page.locator("#clean-all").click()
+    act(page, "clean-all").click()
     until(
         page,
         "document.getElementById('job-state').textContent === 'no jobs' && schoon.data.run[2].strokes > 0",

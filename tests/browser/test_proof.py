@@ -12,7 +12,7 @@ from schoon.work.operations.paint import Pour
 
 from .test_paint import desk as painted
 from .test_path import drag
-from .waiting import until
+from .waiting import sight, until
 
 __all__ = ["painted"]
 
@@ -75,9 +75,9 @@ def test_it_is_waved_through_seen_again_and_asked_again(desk: Page) -> None:
 
 def test_sights_and_the_contact_sheet(desk: Page) -> None:
     desk.locator("#table").focus()
-    for sight in ("silhouette", "values", "garish", "bare", "plain"):
+    for way in ("silhouette", "values", "garish", "bare", "plain"):
         desk.keyboard.press("Shift+Z")
-        expect(desk.locator("body")).to_have_attribute("data-sight", sight)
+        expect(desk.locator("body")).to_have_attribute("data-sight", way)
     desk.get_by_role("tab", name="Contact sheet").click()
     expect(desk.locator(".contact button")).to_have_count(3)
     expect(desk.locator(".contact button").nth(1)).to_contain_text("1 found")
@@ -95,7 +95,7 @@ def composed(page: Page) -> str:
 def test_a_drawing_is_held_against_others_and_seen_as_it_was(desk: Page) -> None:
     desk.evaluate("schoon.go(schoon.data.run[1].id)")
     until(desk, "schoon.current.number === '2'")
-    desk.locator("#see-looks").click()
+    sight(desk, "see-looks").click()
     until(desk, "document.querySelectorAll('#looks-moment option').length > 1")
     ways = desk.locator("#looks-against option").all_inner_texts()
     assert any("what differs" in way for way in ways)

@@ -51,6 +51,7 @@ def crates(page: Page) -> int:
 
 
 def test_a_prop_is_placed_moved_turned_in_space_and_carried(bench: Page) -> None:
+    bench.get_by_role("tab", name="Prop").click()
     saved(bench, lambda: bench.locator('[data-tool="prop"]').click())
     expect(bench.get_by_role("tab", name="Prop")).to_have_attribute("aria-selected", "true")
     expect(bench.locator(".prop-here b")).to_contain_text("Drawing 1: placed by hand")
@@ -98,6 +99,7 @@ def test_a_prop_is_placed_moved_turned_in_space_and_carried(bench: Page) -> None
 def test_without_a_prop_the_tool_says_what_to_do(shot: Page) -> None:
     shot.goto("/shots/1/line")
     until(shot, "document.getElementById('paper').dataset.drawing && globalThis.schoon")
+    shot.get_by_role("tab", name="Prop").click()
     shot.locator('[data-tool="prop"]').click()
     expect(shot.locator(".prop-none")).to_be_visible()
     shot.on("dialog", lambda dialog: dialog.accept("Lantern"))

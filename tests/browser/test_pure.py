@@ -278,5 +278,7 @@ def test_the_next_thing_is_done_here_or_shows_the_way(page: Page) -> None:
     assert [(f.get("act"), f.get("stop")) for f in found] == [c[2:] for c in cases]
     assert found[2]["words"] == "15 gaps to judge →"
     assert run(page, "next", "m.nextOf('hand-off', [{}])") is None
-    bare = run(page, "next", "[true, false].map((speaks) => m.nextOf('paint', [{ strokes: 9 }], { speaks }).act)")
+    bare = run(
+        page, "next", "[true, false].map((speaks) => m.nextOf('paint', [{ strokes: 9 }], { speaks }).act)"
+    )
     assert bare == ["carry", "pour"]

@@ -190,7 +190,7 @@ def test_the_paper_never_shows_another_drawing_than_it_says_and_the_pen_waits(de
     desk.keyboard.press("d")
     until(desk, "document.getElementById('paper').dataset.drawing === '2'")
     desk.keyboard.press("d")
-    expect(desk.locator("#pen-now")).to_contain_text("drawing 3")
+    expect(desk.locator("#here")).to_contain_text("drawing 3")
     # Neither the drawing before nor its number lies there, and nothing can be drawn on it.
     assert in_ink(desk) == []
     assert desk.evaluate("document.getElementById('paper').dataset.drawing") is None

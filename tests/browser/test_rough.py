@@ -11,7 +11,7 @@ from playwright.sync_api import Page, Route, expect
 from schoon.store import Store, productions
 
 from .test_path import drag, on_screen, stage
-from .waiting import until
+from .waiting import act, until
 
 pytestmark = pytest.mark.browser
 
@@ -197,7 +197,7 @@ def test_a_small_shot_is_made_from_empty_sheets_to_a_gif(page: Page, store: Stor
         pen(page, [(x + 70 * math.cos(t), 180 + 70 * math.sin(t)) for t in turn], "pen", 0.8)
         arrived(page)
     stage(page, "Line")
-    page.get_by_role("button", name="Clean all").click()
+    act(page, "clean-all").click()
     expect(page.locator("#job-state")).to_have_text("no jobs", timeout=60_000)
     until(page, "schoon.data.run.every((d) => d.strokes > 0)")
     stage(page, "Paint")

@@ -13,7 +13,7 @@ from schoon.work.documents import line_document
 
 from ..films import film
 from .test_line import SIZE, lined, rough
-from .waiting import until
+from .waiting import sight, until
 
 pytestmark = pytest.mark.browser
 
@@ -168,9 +168,9 @@ def test_a_large_sheet_is_drawn_within_a_frame(sheet: Page) -> None:
 
 def test_a_level_is_placed_by_hand_and_the_framing_in_numbers(sheet: Page) -> None:
     press(sheet, "Escape")
-    sheet.locator("#see-levels").click()
+    sight(sheet, "see-levels").click()
     sheet.get_by_role("button", name="Place Pim").click()
-    sheet.locator("#see-levels").click()
+    sight(sheet, "see-levels").click()
     box = sheet.locator("#surface").bounding_box()
     assert box
     middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
@@ -184,7 +184,7 @@ def test_a_level_is_placed_by_hand_and_the_framing_in_numbers(sheet: Page) -> No
     assert place == pytest.approx([1, 0, 0, 1, 100, -50], abs=2)
     press(sheet, "Escape")
     expect(sheet.locator("#placing")).to_be_hidden()
-    sheet.locator("#see-framing").click()
+    sight(sheet, "see-framing").click()
     sheet.locator('#placing input[name="scale"]').fill("0.5")
     press(sheet, "Tab")
     until(sheet, "schoon.data.framing.fields[0][0] === 0.5")

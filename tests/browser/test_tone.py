@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from .test_paint import desk as painted
 from .test_path import drag, on_screen
-from .waiting import until
+from .waiting import act, options, until
 
 __all__ = ["painted"]
 
@@ -73,13 +73,14 @@ def test_a_colour_key_is_lit_by_itself_and_doubt_is_gone_through(desk: Page) -> 
     set_sun(desk, 90)
     keys = desk.evaluate("schoon.data.keys.map((k) => k.id)")
     desk.locator("#key").select_option(str(keys[1]))
+    options(desk)
     desk.locator("#light-key").select_option("alone")
     set_sun(desk, 270)
     assert desk.evaluate(f"schoon.levels.mine.key_lights[{keys[1]}][''][1].azimuth") == pytest.approx(
         270, abs=3
     )
     assert desk.evaluate("schoon.levels.mine.lights[''][1].azimuth") == pytest.approx(90, abs=3)
-    desk.locator("#shade").click()
+    act(desk, "shade").click()
     until(desk, "schoon.data.run.every((d) => d.toned > 0)")
     until(desk, "schoon.stage.tonesNow().length > 0")
     shapes = "schoon.stage.tonesNow().map((t) => t.d).join()"
@@ -99,7 +100,7 @@ def test_a_colour_key_is_lit_by_itself_and_doubt_is_gone_through(desk: Page) -> 
 
 
 def test_without_light_it_says_what_to_do_first(desk: Page) -> None:
-    desk.locator("#shade").click()
+    act(desk, "shade").click()
     expect(desk.locator("#notice")).to_contain_text("Drag the sun first")
 
 
@@ -156,12 +157,11 @@ def test_a_drawn_drawing_teaches_and_is_copied(desk: Page) -> None:
     desk.keyboard.press("Shift+P")
     drag(desk, [(308, 140), (308, 270), (308, 400)])
     until(desk, "schoon.stage.tonesNow().length === 1")
-    desk.locator("#shade").click()
+    act(desk, "shade").click()
     expect(desk.locator("#notice")).to_contain_text("1 drawn by hand stays")
     until(desk, "schoon.data.run.slice(1).every((d) => d.toned > 0)")
-    desk.locator("#ledge-fold").click()
     desk.locator(".frame-card").nth(2).click(modifiers=["Shift"])
-    desk.locator("#tone-copy").click()
+    act(desk, "tone-copy").click()
     expect(desk.locator("#notice")).to_contain_text("1 tone copied to 2 drawings")
 
 
@@ -254,6 +254,7 @@ def test_a_shadow_is_cut_out_for_one_drawing(desk: Page) -> None:
 
 def test_the_brush_and_light_that_changes(desk: Page) -> None:
     desk.locator('[data-tool="brush"]').click()
+    options(desk)
     desk.locator("#tone-brush").fill("30")
     desk.locator("#tone-brush").press("Tab")
     box = desk.evaluate("schoon.current.box")

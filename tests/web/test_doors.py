@@ -57,7 +57,7 @@ def test_other_sites_change_nothing(
 
 
 def test_every_answer_says_what_a_browser_may_do_with_it(client: TestClient, shot: Shot) -> None:
-    for url in ("/", "/shots/1/paint", "/api/shots/1/run", "/static/schoon.css", "/nowhere"):
+    for url in ("/", "/shots/1/paint", "/api/shots/1/run", "/static/styles/base.css", "/nowhere"):
         headers = client.get(url).headers
         policy = headers["content-security-policy"]
         assert "script-src 'self'" in policy

@@ -13,9 +13,10 @@ from pydantic import Field
 
 from ...errors import Refusal
 from ...formats.pictures import LARGEST_SIDE
-from ...store import models, productions
+from ...store import models, productions, revisions
 from ...text import named
 from ...work import backup, proofing
+from ...work.strips import strip
 from ...work.summaries import summaries, without
 from ..deps import SettingsDep, StoreDep, page
 from ..stages import STAGES, progress
@@ -24,7 +25,7 @@ from ..values import Body
 router = APIRouter()
 
 STRIP = 8
-"""Small drawings shown per shot."""
+"""Frames shown per shot."""
 
 
 @router.get("/keys", response_class=HTMLResponse)
@@ -39,8 +40,8 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
     with store.transaction() as cursor:
         found = productions.listing(cursor)
         shots = productions.shots(cursor)
+        worked_on = revisions.last_worked(cursor)
         for shot in shots:
-            rows = productions.drawings(cursor, shot["level_id"])
             levels = productions.levels(cursor, shot["id"])
             worked = [level for level in levels if level["kind"] == "drawings"] or levels
             stack = productions.stack_of(cursor, shot["id"])
@@ -57,10 +58,10 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
             left = sum(known) if len(known) == len(worked) or any(known) else None
             shot["progress"] = progress(counts, left)
             shot["count"] = len(counts)
-            shot["drawings"] = rows
             shot["fps"] = float(shot["fps"])
-            step = max(1, -(-len(rows) // STRIP))
-            shot["strip"] = rows[::step]
+            last = worked_on.get(shot["id"])
+            shot["worked"] = last and {**last, "at": last["created_at"].isoformat(" ", "minutes")}
+            shot["strip"] = strip(cursor, shot["id"], productions.time_of(cursor, shot["id"]), stack, STRIP)
         all_models = models.listing(cursor)
     return page(request, "shelf.html", productions=found, shots=shots, models=all_models, stages=STAGES)
 

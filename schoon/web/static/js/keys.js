@@ -13,7 +13,7 @@ export const HELD = { drag: '5', turn: '6', against: 'backquote' };
 
 export const FLIP = { 1: -1, 2: 0, 3: 1 };
 
-export const PAPER = { fit: '0', figure: '9', wings: '8', ledge: '4', large: 'shift+-', wide: '-' };
+export const PAPER = { fit: '0', figure: '9', strip: '8', ledge: '4', large: 'shift+-', wide: '-' };
 
 export const TIME = { sheet: '7', longer: 'shift+.', shorter: 'shift+,' };
 
@@ -41,7 +41,7 @@ export const MEANINGS = [
     ['a', 'a drawing back'], ['d', 'a drawing on'], ['home', 'the first drawing'], ['end', 'the last drawing'], ['shift+a', 'back to the key before'], ['shift+d', 'on to the next key'],
     ['space', 'play or stop'], ['shift+space', 'play at half speed'],
     [HELD.drag, 'held: drag the paper'], [HELD.turn, 'held: turn the paper'], [HELD.against, 'held: what it is compared with, see Look'],
-    [PAPER.fit, 'the whole paper'], [PAPER.figure, 'the figure in this drawing; again: in the whole run'], [PAPER.wings, 'wings'],
+    [PAPER.fit, 'the whole paper'], [PAPER.figure, 'the figure in this drawing; again: in the whole run'], [PAPER.strip, 'the drawings under the paper'],
     ['e', 'rough, line, or both'], ['o', 'onion skin'], ['shift+z', 'another look: silhouette, values, garish, no ink'],
     ['n', 'the next that is in doubt'],
   ]],

@@ -27,7 +27,7 @@ function show() {
   fill($('keys-conflicts'), twice.map(([key, what]) => html`<span><kbd>${written(key)}</kbd> means ${what.length} things: ${what.join('; ')}. Give one of them another key</span>`));
   fill($('keys-groups'), MEANINGS.map(([group, list]) => html`<section><h2>${group}</h2><ul>${list.map(([meant, words]) => {
     const key = keyOf(meant);
-    return html`<li class="${bad.has(key) && key ? 'twice' : ''}"><button data-meant="${meant}" aria-label="Key for: ${words}">${waiting === meant ? 'press a key' : html`<kbd>${key ? written(key) : 'none'}</kbd>`}</button><span>${words}</span>${key === meant ? '' : html`<button class="back" data-back="${meant}" aria-label="${words}: as it came">↺</button>`}</li>`;
+    return html`<li class="${bad.has(key) && key ? 'twice' : ''}"><button data-meant="${meant}" aria-label="${waiting === meant ? 'press a key' : key ? written(key) : 'none'}, key for: ${words}">${waiting === meant ? 'press a key' : html`<kbd>${key ? written(key) : 'none'}</kbd>`}</button><span>${words}</span>${key === meant ? '' : html`<button class="back" data-back="${meant}" aria-label="${words}: as it came">↺</button>`}</li>`;
   })}</ul></section>`));
   fill($('keys-pen'), html`${PEN.map(([what, words, choices, first]) => html`<label>${words} <select data-pen="${what}" autocomplete="off">${choices.map(([id, said]) => html`<option value="${id}" ${id === (mine.pen[what] ?? first) ? 'selected' : ''}>${said}</option>`)}</select></label>`)}
     <label>beside a pen <select id="one-finger" autocomplete="off">${Object.entries(ONE).map(([id, said]) => html`<option value="${id}" ${id === (localStorage.oneFinger ?? 'pans') ? 'selected' : ''}>${said}</option>`)}</select></label>

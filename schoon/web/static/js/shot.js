@@ -1,18 +1,20 @@
-// The page of a shot: one drawing on the table, its neighbours in the wings, the run in sheet and ledge.
+// The page of a shot: one drawing on the table, its neighbours under it, the run in sheet and ledge.
 
 import { catchUp } from './early.js';
 import { takeUp } from './edits/queue.js';
 import { Depth } from './shot/depth.js';
 import { Dock } from './shot/dock.js';
 import { KeyChanges } from './shot/key_changes.js';
-import { wireKeys } from './shot/keyboard.js';
+import { Help } from './shot/help.js';
+import { keysOf, wireKeys } from './shot/keyboard.js';
 import { Next } from './shot/next.js';
 import { Notes } from './shot/notes.js';
 import { References } from './shot/references.js';
 import { Sheet } from './shot/sheet.js';
 import { Shot } from './shot/shot.js';
+import { Sights } from './shot/sights.js';
 import { wireSwitches } from './shot/switches.js';
-import { Wings } from './shot/wings.js';
+import { Near } from './shot/near.js';
 import { Wide } from './time/wide.js';
 
 const $ = (id) => document.getElementById(id);
@@ -23,14 +25,16 @@ export const app = new Shot(data, first);
 
 new Sheet(app);
 new Wide(app);
-new Wings(app);
+new Near(app);
 new Dock(app);
 new KeyChanges(app);
 app.depth = new Depth(app);
 new Next(app);
 new Notes(app);
-new References(app);
+app.references = new References(app);
+new Sights(app);
 wireSwitches(app);
+app.help = new Help(app, keysOf);
 wireKeys(app);
 app.on('leave', () => app.stage.left());
 app.on('run', () => {

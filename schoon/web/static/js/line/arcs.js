@@ -56,7 +56,7 @@ export class Arcs {
 
   tool() {
     return {
-      id: 'arc', label: 'Arc', key: '', pen: 'Arc: click a line to see its way to the last drawing; drag its middle to bend it, a tick to space it',
+      id: 'arc', pen: 'Arc: click a line to see its way to the last drawing; drag its middle to bend it, a tick to space it',
       enter: () => { this.shown = true; this.view.open(); this.show(); },
       leave: () => { this.shown = false; this.show(); },
       down: (event, from) => this.down(from),

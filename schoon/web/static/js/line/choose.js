@@ -12,7 +12,7 @@ const STEP = 4;
 
 export class ChooseTool {
   constructor(app, chosen) {
-    Object.assign(this, { app, chosen, id: 'choose', label: 'Choose', key: 'c' });
+    Object.assign(this, { app, chosen, id: 'choose' });
     this.pen = 'Choose: click, or drag across lines; drag a chosen line to move it';
   }
 
@@ -104,7 +104,7 @@ export class ChooseTool {
 
 export class BendTool {
   constructor(app, chosen, hand) {
-    Object.assign(this, { app, chosen, hand, id: 'bend', label: 'Bend', key: 'shift+r', rare: true, pen: 'Bend: drag a line; only what is near follows' });
+    Object.assign(this, { app, chosen, hand, id: 'bend', pen: 'Bend: drag a line; only what is near follows' });
   }
 
   // The strokes that may follow: the chosen ones, or the line under the pen with what meets it.

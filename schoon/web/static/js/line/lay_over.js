@@ -57,7 +57,7 @@ export class LayOver {
 
   tool() {
     return {
-      id: 'lay-over', label: 'Lay over', key: 'z', rare: true, pen: 'Lay over: drag slides the drawing laid over, Shift turns it, Alt scales it',
+      id: 'lay-over', pen: 'Lay over: drag slides the drawing laid over, Shift turns it, Alt scales it',
       enter: () => { if (!this.other() || this.other() === this.app.current) this.which = this.app.neighbour(-1) ? 'before' : 'after'; this.app.onion.need(this.which); this.show(); this.app.onion.show(); },
       leave: () => { this.box.hidden = true; },
       down: (event, from) => {

@@ -1,6 +1,6 @@
 // The ledge of the Line stage: its views, and what they share.
 
-import { fill, html } from '../dom.js';
+import { html } from '../dom.js';
 import { notice } from '../api.js';
 import { changeRun } from '../edits/queue.js';
 import { BetweenView } from './views/between.js';
@@ -18,10 +18,7 @@ const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['
 
 export class LineLedge {
   constructor(app, stage, chosen) {
-    this.app = app;
-    this.chosen = chosen;
-    this.head = stage.head;
-    this.body = stage.body;
+    Object.assign(this, { app, stage, chosen, body: stage.body });
     this.reading = { searching: null, detail: 0.5, follow: 0.5, blacks: 'found', ink: 'strokes', pencils: [], keep: [], taught_by: [], ...app.data.reading };
     delete this.reading.pressure;
     this.reading.pencils = (this.reading.pencils || []).map((p) => (Array.isArray(p) ? { hue: p[0], role: p[1] } : p));
@@ -31,15 +28,17 @@ export class LineLedge {
 
   has(view) { return view in VIEWS; }
 
+  // The tab that is lit.
+  get inView() { return VIEWS[this.view][2] ?? this.view; }
+
   show() {
-    const { head } = this;
+    const { stage } = this;
     const { run } = this.app.data;
     const lined = run.filter((d) => d.strokes).length;
-    const tabs = Object.entries(VIEWS).filter(([, [label]]) => label).map(([id, [label]]) => html`<button role="tab" data-view="${id}" aria-selected="${id === (VIEWS[this.view][2] ?? this.view)}">${label}</button>`);
-    fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${tabs}</div>
-      <span class="push"></span><span class="quiet">${lined === run.length ? '' : `${lined} of ${run.length} lined`}</span><span class="acts-here"></span>`);
-    for (const tab of head.querySelectorAll('[role="tab"]')) tab.addEventListener('click', () => this.use(tab.dataset.view));
-    this.acts = head.querySelector('.acts-here');
+    const tabs = Object.entries(VIEWS).filter(([, [label]]) => label).map(([id, [label]]) => [id, label]);
+    stage.heads(tabs, this.inView, html`<span class="quiet">${lined === run.length ? '' : `${lined} of ${run.length} lined`}</span>
+      <span class="push"></span><span class="acts-here"></span>`);
+    this.acts = stage.head.querySelector('.acts-here');
     this.views[this.view].show();
   }
 

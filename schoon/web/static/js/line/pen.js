@@ -42,7 +42,7 @@ class PenTool {
 }
 
 export class TraceTool extends PenTool {
-  constructor(app, hand, points) { super(app, hand, { id: 'trace', label: 'Trace', key: 's', pen: 'Trace', points }); }
+  constructor(app, hand, points) { super(app, hand, { id: 'trace', pen: 'Trace', points }); }
 
   leave() { this.points.takeBack(); }
 
@@ -102,7 +102,7 @@ export class TraceTool extends PenTool {
 }
 
 export class RedrawTool extends PenTool {
-  constructor(app, hand) { super(app, hand, { id: 'redraw', label: 'Redraw', key: 'r', pen: 'Redraw a stretch: begin and end on its line' }); }
+  constructor(app, hand) { super(app, hand, { id: 'redraw', pen: 'Redraw a stretch: begin and end on its line' }); }
 
   async draw(entry, path, clear) {
     const { app, hand } = this;

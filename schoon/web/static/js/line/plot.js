@@ -10,7 +10,7 @@ const REACH = 11;
 
 export class PlotTool {
   constructor(app, hand) {
-    Object.assign(this, { app, hand, id: 'plot', label: 'Point by point', key: 'shift+s', rare: true, points: [] });
+    Object.assign(this, { app, hand, id: 'plot', points: [] });
     this.pen = 'Point by point: Shift for a corner, Backspace takes the last back, the first closes, Enter ends';
   }
 

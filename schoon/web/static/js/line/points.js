@@ -9,7 +9,7 @@ import { change } from './change.js';
 
 export class PointsTool {
   constructor(app) {
-    Object.assign(this, { app, id: 'points', label: 'Points', key: 'h', rare: true, shown: null, active: null });
+    Object.assign(this, { app, id: 'points', shown: null, active: null });
     this.pen = 'Points: click a line; drag its points; double-click adds one, Delete takes the marked one away; with Alt a handle moves alone';
   }
 
@@ -38,11 +38,12 @@ export class PointsTool {
       const [x, y] = [points[k], points[k + 1]];
       if (index % 3 === 0) {
         const mark = index === this.active ? 'knot active' : 'knot';
-        make('rect', { x: x - size / 2, y: y - size / 2, width: size, height: size, class: mark, 'data-index': index }, layer);
+        make('circle', { cx: x, cy: y, r: size * 0.55, class: mark, 'data-index': index }, layer);
       } else {
         const knot = index % 3 === 1 ? index - 1 : index + 1;
         make('path', { d: `M${x} ${y}L${points[2 * knot]} ${points[2 * knot + 1]}`, class: 'handle-line' }, layer);
-        make('circle', { cx: x, cy: y, r: size * 0.45, class: 'handle', 'data-index': index }, layer);
+        const far = size * 0.7;
+        make('path', { d: `M${x} ${y - far}L${x + far} ${y}L${x} ${y + far}L${x - far} ${y}Z`, class: 'handle', 'data-index': index }, layer);
       }
     }
   }

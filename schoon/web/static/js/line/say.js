@@ -15,7 +15,7 @@ const STEP = 3;
 export class SayTool {
   // said: called when something was said of the drawing.
   constructor(app, said) {
-    Object.assign(this, { app, said, id: 'say', label: 'This is', key: 'shift+i', rare: true, kind: 'construction' });
+    Object.assign(this, { app, said, id: 'say', kind: 'construction' });
   }
 
   get pen() { return `This is ${MARKS[this.kind]}: scribble over the marks; ${shown('shift+i')} for the next kind`; }

@@ -16,7 +16,7 @@ const LEAST = 12;
 export class TidyTool {
   // reading: how roughs are read now.
   constructor(app, reading) {
-    Object.assign(this, { app, reading, id: 'tidy', label: 'Tidy here', key: '=', rare: true, pen: 'Tidy here: draw round a tangled spot; it is read in three ways', offer: null });
+    Object.assign(this, { app, reading, id: 'tidy', pen: 'Tidy here: draw round a tangled spot; it is read in three ways', offer: null });
     this.box = document.getElementById('tidy-offer');
   }
 

@@ -26,7 +26,7 @@ export class TouchTool {
 
 export class WeighTool {
   constructor(app) {
-    Object.assign(this, { app, id: 'weigh', label: 'Weigh', key: 'shift+h', rare: true });
+    Object.assign(this, { app, id: 'weigh' });
     this.pen = 'Weigh: drag along a line to make that stretch heavier; with Shift lighter';
   }
 

@@ -65,7 +65,7 @@ export class BrushTool {
 }
 
 export class RingTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'ring', label: 'Ring', key: 'g' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'ring' }); }
 
   get pen() { return `Draw a ring: ${this.stage.potName.toLowerCase()} into everything unpainted in it`; }
 
@@ -85,7 +85,7 @@ export class RingTool {
 
 // A form without a line: drawn round, filled at once. With Shift its edge is inked.
 export class CutOutTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'cut-out', label: 'Cut out', key: 'p' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'cut-out' }); }
 
   get pen() { return `Draw a form of ${this.stage.potName.toLowerCase()}; hold Shift to ink its edge`; }
 
@@ -109,7 +109,7 @@ export class CutOutTool {
 
 // A form laid with a broad pen, without a line: it stays in what it began on, or is free.
 export class BroadTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'broad', label: 'Broad', key: 'shift+b', width: 40, within: 'patch' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'broad', width: 40, within: 'patch' }); }
 
   get pen() { return `Lay a form of ${this.stage.potName.toLowerCase()}${{ patch: ', in the form it begins on', pot: ', on the pot it begins on', part: ', on the part it begins on', free: '' }[this.within]}`; }
 
@@ -130,7 +130,7 @@ export class BroadTool {
 
 // Says that a patch belongs to another part than its pot does. While it is in the hand the parts are told apart by tints.
 export class PartTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'part', label: 'Part', key: 'shift+i', part: '' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'part', part: '' }); }
 
   get pen() { return this.part ? `Make patches ${this.part}` : 'Give patches the part of their pot'; }
 
@@ -162,7 +162,7 @@ export class PartTool {
 }
 
 export class WholeRunTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'whole-run', label: 'Whole run', key: 'shift+w' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'whole-run' }); }
 
   get pen() { return `Pour ${this.stage.potName.toLowerCase()} into this patch in all drawings`; }
 
@@ -182,7 +182,7 @@ export class WholeRunTool {
 
 export class SampleTool {
   constructor(app, stage) {
-    Object.assign(this, { app, stage, id: 'sample', label: 'Sample', key: 'i', pen: 'Sample a pot from the paper or from the sheet picture' });
+    Object.assign(this, { app, stage, id: 'sample', pen: 'Sample a pot from the paper or from the sheet picture' });
   }
 
   sampled(pot) { this.stage.selectPot(pot, true); }

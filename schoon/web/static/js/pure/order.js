@@ -54,3 +54,10 @@ export function left(entry, stage) {
   if (stage === 'tone') return entry.toned_unsure ? [`${entry.toned_unsure} ?`, true] : [entry.toned ? DONE : entry.strokes ? 'no tone' : bare(entry), false];
   return ['', false];
 }
+
+// The same in a sign for the narrow sheet: how many ask, a tick, nothing.
+export function leftInShort(entry, stage) {
+  const [words, ask] = left(entry, stage);
+  const count = words.match(/^\d+/)?.[0];
+  return [ask ? count ?? '!' : words === DONE ? DONE : '', ask];
+}

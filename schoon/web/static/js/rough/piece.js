@@ -1,4 +1,4 @@
-// A piece of the rough inside a lasso: moved, turned, scaled and bent by its corners, then laid down, here or on others.
+// A piece of the rough that was drawn round: moved, turned, scaled and bent by its corners, then laid down, here or on others.
 
 import { notice } from '../api.js';
 import { change } from '../edits/queue.js';
@@ -9,6 +9,8 @@ import { base64 } from './board.js';
 import { newId } from './passes.js';
 
 const REACH = 14;
+// Px of the screen from a corner to the tip that bends it.
+const TIP = 26;
 const $ = (id) => document.getElementById(id);
 
 // Ink off its paper: what is as light as the paper is clear.
@@ -40,7 +42,7 @@ export class Piece {
     const [xs, ys] = [0, 1].map((k) => ring.map((p) => p[k]));
     const [x0, y0] = [Math.max(0, Math.floor(Math.min(...xs))), Math.max(0, Math.floor(Math.min(...ys)))];
     const [x1, y1] = [Math.min(w, Math.ceil(Math.max(...xs))), Math.min(h, Math.ceil(Math.max(...ys)))];
-    if (x1 - x0 < 4 || y1 - y0 < 4 || !(line?.rough || this.stage.board.on)) { notice('Draw the lasso round something'); return; }
+    if (x1 - x0 < 4 || y1 - y0 < 4 || !(line?.rough || this.stage.board.on)) { notice('Draw round something'); return; }
     const image = new Image();
     image.src = `/drawings/${entry.id}/rough.png?v=${entry.revision}`;
     try { await image.decode(); } catch { notice('There is nothing drawn here yet'); return; }
@@ -60,16 +62,28 @@ export class Piece {
     this.bar();
   }
 
+  // Beyond each corner: what bends the piece by that corner alone.
+  get tips() {
+    const [mx, my] = [0, 1].map((k) => this.corners.reduce((sum, c) => sum + c[k], 0) / 4);
+    const out = TIP / this.app.table.view.zoom;
+    return this.corners.map(([x, y]) => {
+      const far = Math.hypot(x - mx, y - my) || 1;
+      return [x + ((x - mx) / far) * out, y + ((y - my) / far) * out];
+    });
+  }
+
   // While it is there the pen moves it.
   down(at) {
     const { view } = this.app.table;
-    const near = this.corners.findIndex(([x, y]) => Math.hypot(x - at[0], y - at[1]) * view.zoom < REACH);
+    const nearest = (places) => places.findIndex(([x, y]) => Math.hypot(x - at[0], y - at[1]) * view.zoom < REACH);
+    const near = nearest(this.corners);
+    const alone = near < 0 ? nearest(this.tips) : -1;
     const before = this.corners.map((c) => [...c]);
     const move = (e) => {
       const to = view.toPaper(e.clientX, e.clientY);
       const by = [to[0] - at[0], to[1] - at[1]];
-      if (near < 0) this.corners = before.map(([x, y]) => [x + by[0], y + by[1]]);
-      else if (e.altKey) this.corners = before.map((c, k) => (k === near ? [c[0] + by[0], c[1] + by[1]] : c));
+      if (alone >= 0) this.corners = before.map((c, k) => (k === alone ? [c[0] + by[0], c[1] + by[1]] : c));
+      else if (near < 0) this.corners = before.map(([x, y]) => [x + by[0], y + by[1]]);
       else this.corners = turned(before, near, [before[near][0] + by[0], before[near][1] + by[1]]);
       this.show();
     };
@@ -85,13 +99,18 @@ export class Piece {
     make('image', { href: `data:image/png;base64,${this.png}`, width: w, height: h, preserveAspectRatio: 'none', transform: `matrix(${(bx - ax) / w} ${(by - ay) / w} ${(dx - ax) / h} ${(dy - ay) / h} ${ax} ${ay})` }, layer);
     make('path', { class: 'piece', d: `M${this.corners.map((c) => c.join()).join(' ')}Z` }, layer);
     for (const [cx, cy] of this.corners) make('circle', { class: 'piece-corner', cx, cy, r: 6 / this.app.table.view.zoom }, layer);
+    const tip = 5 / this.app.table.view.zoom;
+    this.tips.forEach(([x, y], k) => {
+      make('path', { class: 'piece', d: `M${this.corners[k].join()}L${x},${y}` }, layer);
+      make('path', { class: 'piece-corner', d: `M${x},${y - tip}L${x + tip},${y}L${x},${y + tip}L${x - tip},${y}Z` }, layer);
+    });
   }
 
   bar() {
     const bar = $('chosen-bar');
     const many = this.app.chosen.size > 1 ? this.app.chosen.size : 0;
     fill(bar, html`<b>Piece</b><button id="piece-move">Lay down <kbd>Enter</kbd></button><button id="piece-copy">Lay down a copy</button>
-      ${many ? html`<button id="piece-many">Copy to ${many} chosen drawings</button>` : ''}<button id="piece-mirror">Mirror</button><button id="piece-off">Put back <kbd>Esc</kbd></button><span class="quiet">corners scale and turn; with Alt each alone</span>`);
+      ${many ? html`<button id="piece-many">Copy to ${many} chosen drawings</button>` : ''}<button id="piece-mirror">Mirror</button><button id="piece-off">Put back <kbd>Esc</kbd></button><span class="quiet">corners scale and turn; a tip bends its corner alone</span>`);
     bar.hidden = false;
     const on = (id, does) => $(id)?.addEventListener('click', does);
     on('piece-move', () => this.lay(true));

@@ -47,8 +47,8 @@ export class GapCards {
 
   showHead(head) {
     const waits = this.cards.length;
-    fill(head, html`<h2 title="worst doubt first, whole shot">Gaps</h2>
-      <span class="${waits ? 'ask' : 'quiet'}" title="${this.judged} judged by hand">${waits} to judge</span><span class="push"></span>
+    const count = html`Gaps${waits ? html` <b class="ask">${waits}</b>` : ''}`;
+    this.stage.heads([['gaps', count]], 'gaps', html`<span class="${waits ? 'ask' : 'quiet'}" title="Worst doubt first, whole shot; ${this.judged} judged by hand">${waits} to judge</span><span class="push"></span>
       <button id="gap-take">Take <kbd>${shown(CARD.take)}</kbd></button><button id="gap-leave">Leave open <kbd>${shown(CARD.other)}</kbd></button><button id="gap-later">Later <kbd>${shown(CARD.later)}</kbd></button>
       <label title="Take all that wait with less doubt than this">below <input id="gap-limit" type="number" min="0.05" max="1" step="0.05" value="${this.limit}"></label>
       <button id="gap-under"></button><button id="find-gaps">Look again</button>`);

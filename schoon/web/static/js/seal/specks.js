@@ -16,13 +16,13 @@ export class Specks {
     this.partOf = null;
   }
 
-  build(tray) {
+  build(slip) {
     const label = document.createElement('label');
     label.className = 'specks';
     label.title = 'Areas smaller than this join the neighbour that is nearest, in all drawings of the level';
     fill(label, html`Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span><button id="specks-part" type="button" hidden></button>`);
     label.querySelector('input').addEventListener('change', () => this.set());
-    tray.append(label);
+    slip.append(label);
   }
 
   set() {

@@ -9,7 +9,7 @@ import { make } from '../shot/paper.js';
 const FAR = 12;
 
 export class StitchTool {
-  constructor(app) { Object.assign(this, { app, id: 'stitch', label: 'Stitch', key: 't', pen: 'Draw a stitch' }); }
+  constructor(app) { Object.assign(this, { app, id: 'stitch', pen: 'Draw a stitch' }); }
 
   down(event, from) {
     const { app } = this;
@@ -37,7 +37,7 @@ export class StitchTool {
 }
 
 export class ChooseStitchTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'choose', label: 'Choose', key: 'c', pen: 'Choose a stitch' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'choose', pen: 'Choose a stitch' }); }
 
   down(event) {
     const { app } = this;
@@ -50,7 +50,7 @@ export class ChooseStitchTool {
 
 // Takes the stitch under the pen away; the chosen one goes by the key alone.
 export class UnstitchTool {
-  constructor(app, stage) { Object.assign(this, { app, stage, id: 'delete', label: 'Delete', key: CARD.none, pen: 'Take a stitch away: press it' }); }
+  constructor(app, stage) { Object.assign(this, { app, stage, id: 'delete', pen: 'Take a stitch away: press it' }); }
 
   down(event) {
     const node = document.elementFromPoint(event.clientX, event.clientY);
@@ -62,7 +62,7 @@ export class UnstitchTool {
 // Shows where paint poured at the pen would run out; a drag says to where. The stitch can be kept or let be.
 export class LeakTool {
   constructor(app) {
-    Object.assign(this, { app, id: 'leak', label: 'Trace leak', key: CARD.leak, found: null });
+    Object.assign(this, { app, id: 'leak', found: null });
     this.pen = 'Trace a leak: click inside the form that leaks, or drag to where it runs';
   }
 

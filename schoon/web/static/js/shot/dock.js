@@ -14,8 +14,16 @@ export class Dock {
     app.on('drawn', () => this.show());
     // What can be done to a pot is the stop's to say.
     for (const what of ['stop', 'lent', 'pots']) app.on(what, () => { if ($('pots')) this.build($('pots')); });
+    this.rows(localStorage.potRows === 'yes');
+    $('pots-rows').addEventListener('click', () => this.rows(localStorage.potRows !== 'yes'));
     $('key')?.addEventListener('change', (event) => this.useKey(Number(event.target.value)));
     $('dock-picture')?.addEventListener('click', (event) => this.turnSheet(event));
+  }
+
+  rows(on) {
+    $('pots')?.classList.toggle('rows', on);
+    $('pots-rows').setAttribute('aria-pressed', String(on));
+    localStorage.potRows = on ? 'yes' : '';
   }
 
   // Whose pots are in the dock: those of a stop that pours, also while its tool is only lent.
@@ -109,7 +117,10 @@ export class Dock {
     const pictures = JSON.parse(box.dataset.pictures);
     const at = Number(box.dataset.at || 0);
     if (this.app.tools.now?.sampled && event.detail) { this.sample(image, pictures[at].sha256, event); return; }
-    const next = (at + 1) % pictures.length;
+    // Small until it is pressed; large, a press turns to the next one, and after the last it is small again.
+    const large = box.classList.contains('large');
+    const next = large ? (at + 1) % pictures.length : at;
+    box.classList.toggle('large', !large || next > 0);
     box.dataset.at = next;
     image.src = `/pictures/${pictures[next].sha256}`;
     $('dock-count').textContent = `${pictures[next].caption}, ${next + 1} of ${pictures.length}`;

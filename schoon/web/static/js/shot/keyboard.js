@@ -1,6 +1,5 @@
 // Keys: the left hand flips, steps and chooses tools while the right one draws.
 
-import { fill, html } from '../dom.js';
 import { CARD, FLIP, HELD, LENT, MEANINGS, meant, PAPER, shown, STOPS, TIME } from '../keys.js';
 
 const $ = (id) => document.getElementById(id);
@@ -13,9 +12,9 @@ export const heldKeys = { has: (key) => [...held.values()].includes(key) };
 export function wireKeys(app) {
   for (const node of document.querySelectorAll('kbd[data-key]')) node.textContent = shown(node.dataset.key);
   const always = {
-    [PAPER.fit]: () => app.table.view.fit(), [PAPER.figure]: () => app.room.figure(), [PAPER.wings]: () => $('see-wings').click(),
+    [PAPER.fit]: () => app.table.view.fit(), [PAPER.figure]: () => app.room.figure(), [PAPER.strip]: () => $('see-strip').click(),
     [PAPER.wide]: () => $('sheet-wide').click(), [PAPER.ledge]: () => app.room.turnLedge(), [PAPER.large]: () => app.room.largeLedge(),
-    '?': () => showKeys(app.stage), e: () => $('see-rough').click(), o: () => $('see-onion').click(), 'shift+z': () => app.looks.next(),
+    '?': () => app.help.open(), e: () => $('see-rough').click(), o: () => $('see-onion').click(), 'shift+z': () => app.looks.next(),
     [TIME.sheet]: () => app.span.sheet(), [TIME.longer]: () => app.span.longer(1), [TIME.shorter]: () => app.span.longer(-1),
     ...Object.fromEntries(STOPS.map((stop, k) => [`shift+${k + 1}`, () => app.stops.light(stop)])),
   };
@@ -72,15 +71,14 @@ export function wireKeys(app) {
   window.addEventListener('blur', () => { held.clear(); if (app.looks.held) app.looks.hold(false); app.tools.giveBack(); });
 }
 
-function showKeys(stage) {
+// What the keys of a stop do: [key, words].
+export function keysOf(stage) {
   const words = new Map(MEANINGS.flatMap(([, list]) => list));
   const lent = Object.entries(LENT).filter(([key, [, , where]]) => where.includes(stage.name) && !stage.tools.some((t) => t.key === key));
-  const rows = [
+  return [
     ...stage.tools.filter((t) => t.key).map((t) => [shown(t.key), t.label.toLowerCase()]), ...stage.hints.map(([key, said]) => [shown(key), said]),
     ...lent.map(([key, [of, id]]) => [shown(key), `held: ${words.get(key)}${of === 'paint' && id === 'pour' ? ' the pot in the dock' : ''}`]),
     ...MEANINGS.filter(([group]) => ['Looking', 'Stops and ledge', 'Time'].includes(group)).flatMap(([, list]) => list.map(([key, said]) => [shown(key), said])),
     ['Ctrl+Z', 'undo; with Shift redo'], ['wheel', 'zoom at the pointer'],
   ];
-  fill($('keys-help').querySelector('dl'), rows.map(([k, said]) => html`<dt>${k}</dt><dd>${said}</dd>`));
-  $('keys-help').showModal();
 }

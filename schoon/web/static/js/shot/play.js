@@ -2,8 +2,10 @@
 // level lies in the frame and seen through the framing.
 
 import { notice } from '../api.js';
+import { fill } from '../dom.js';
 import { Alternatives } from './alternatives.js';
 import { Levels } from './levels.js';
+import { general } from './signs.js';
 
 const SAME = [1, 0, 0, 1, 0, 0];
 // Kinds of levels that are part of the result.
@@ -61,16 +63,23 @@ export class Player {
   // What is playing begins again, as it is asked for now.
   again() { this.start = performance.now(); }
 
+  // What a press of the button does, in its sign and its name.
+  says(words) {
+    const button = document.getElementById('play');
+    button.setAttribute('aria-label', words);
+    button.classList.toggle('reading', words.endsWith('…'));
+    fill(button, general(words === 'Stop' ? 'pause-fill' : 'play-fill'));
+  }
+
   // slowly: this time at half speed.
   async toggle(slowly = false) {
     if (this.on) { this.stop(); return; }
     this.slowly = slowly;
-    const button = document.getElementById('play');
-    button.textContent = 'Reading …';
+    this.says('Reading …');
     this.late = 0;
-    if (!await this.read()) { button.textContent = 'Play'; return; }
+    if (!await this.read()) { this.says('Play'); return; }
     this.on = true;
-    button.textContent = 'Stop';
+    this.says('Stop');
     this.canvas.hidden = false;
     document.body.classList.add('playing');
     this.run();
@@ -226,7 +235,7 @@ export class Player {
     this.canvas.hidden = true;
     this.alternatives.show([]);
     document.body.classList.remove('playing');
-    document.getElementById('play').textContent = 'Play';
+    this.says('Play');
     this.app.tools.status();
   }
 }

@@ -51,7 +51,8 @@ export class Remember {
     const { view } = app.table;
     const kept = read.view;
     const sound = kept && [kept.zoom, kept.turn, kept.x, kept.y].every(Number.isFinite);
-    if (!sound || kept.fitted) { view.fit(); return; }
+    if (!sound) { app.room.opened(); return; }
+    if (kept.fitted) { view.fit(); return; }
     Object.assign(view, { zoom: kept.zoom, turn: kept.turn, x: kept.x, y: kept.y, mirrored: Boolean(kept.mirrored), fitted: false });
     // A window of another size: what was seen may lie outside of it now.
     const [w, h] = view.size;

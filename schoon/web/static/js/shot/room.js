@@ -1,4 +1,4 @@
-// The room round the paper: the ledge folded, open or large, the wings, and what of the paper is framed.
+// The room round the paper: the ledge folded, open or large, the run under the paper, the dock, and what of the paper is framed.
 
 import { notice } from '../api.js';
 
@@ -10,6 +10,9 @@ const OPEN = 214;
 const LEAST = 120;
 const BESIDE = 320;
 const MARGIN = 1.12;
+// Room round a figure when a shot is opened, and the share of the paper, in width and in height, below which it is framed.
+const AIR = 1.35;
+const FAR = 0.8;
 
 export class Room {
   constructor(app) {
@@ -17,11 +20,13 @@ export class Room {
     this.height = Number(localStorage.ledgeHeight) || OPEN;
     this.atStop();
     app.on('stop', () => this.atStop());
-    this.wings(localStorage.wings !== 'away');
+    this.strip(localStorage.strip !== 'away');
+    this.dock(localStorage.dock !== 'folded');
     $('ledge-fold').addEventListener('click', () => this.turnLedge());
-    $('ledge').addEventListener('click', (event) => { if (event.target.closest('[role="tab"]') && this.state === 'folded') this.ledge('open'); });
+    $('views').addEventListener('click', (event) => { if (event.target.closest('[role="tab"]') && this.state === 'folded') this.ledge('open'); });
     $('see-figure').addEventListener('click', () => this.figure());
-    $('see-wings').addEventListener('click', () => this.wings(document.body.classList.contains('no-wings')));
+    $('see-strip').addEventListener('click', () => this.strip(document.body.classList.contains('no-strip')));
+    $('dock-open').addEventListener('click', () => this.dock(document.body.classList.contains('dock-folded')));
     this.wireGrip();
   }
 
@@ -44,12 +49,13 @@ export class Room {
     body.classList.toggle('ledge-folded', state === 'folded');
     body.classList.toggle('ledge-large', state === 'large');
     const height = state === 'large' ? this.most : Math.min(this.most, this.height);
-    body.style.setProperty('--ledge', state === 'folded' ? 'auto' : `${height}px`);
+    body.style.setProperty('--ledge', state === 'folded' ? '0px' : `${height}px`);
     $('ledge-fold').setAttribute('aria-expanded', String(state !== 'folded'));
-    $('ledge-fold').firstChild.textContent = state === 'folded' ? 'Open ' : 'Fold ';
+    body.classList.toggle('short', state === 'large');
     const says = { valuenow: Math.round(height), valuemin: LEAST, valuemax: Math.round(this.most) };
     for (const [name, value] of Object.entries(says)) $('ledge-grip').setAttribute(`aria-${name}`, value);
     if (keep) localStorage[`ledge-${this.stage}`] = state;
+    this.app.tell('ledge');
   }
 
   resize(height) {
@@ -62,7 +68,7 @@ export class Room {
     const grip = $('ledge-grip');
     grip.addEventListener('pointerdown', (event) => {
       grip.setPointerCapture(event.pointerId);
-      const move = (e) => this.resize(window.innerHeight - 28 - e.clientY);
+      const move = (e) => this.resize(window.innerHeight - 36 - e.clientY);
       grip.addEventListener('pointermove', move);
       grip.addEventListener('pointerup', () => grip.removeEventListener('pointermove', move), { once: true });
     });
@@ -73,12 +79,26 @@ export class Room {
     });
   }
 
-  wings(on) {
-    document.body.classList.toggle('no-wings', !on);
-    $('see-wings').setAttribute('aria-pressed', String(on));
-    localStorage.wings = on ? 'seen' : 'away';
-    const { view } = this.app.table;
-    if (view.fitted) view.fit();
+  strip(on) {
+    document.body.classList.toggle('no-strip', !on);
+    $('see-strip').setAttribute('aria-pressed', String(on));
+    localStorage.strip = on ? 'seen' : 'away';
+  }
+
+  // Folded, it is a strip of swatches.
+  dock(on) {
+    document.body.classList.toggle('dock-folded', !on);
+    $('dock-open').setAttribute('aria-expanded', String(on));
+    localStorage.dock = on ? 'open' : 'folded';
+  }
+
+  // As a shot is opened: the figure with some air where the paper is much larger than it is.
+  opened() {
+    const { app } = this;
+    const { box } = app.current;
+    const [w, h] = app.table.view.size;
+    if (box && (box[2] - box[0]) * AIR < w * FAR && (box[3] - box[1]) * AIR < h * FAR) app.table.view.frame(box, AIR);
+    else app.table.view.fit();
   }
 
   // What is drawn in this drawing; again at once: in the whole run.

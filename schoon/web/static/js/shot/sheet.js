@@ -4,7 +4,7 @@
 import { notice, post } from '../api.js';
 import { fill, html } from '../dom.js';
 import { shown } from './label.js';
-import { byWork, left } from '../pure/order.js';
+import { byWork, left, leftInShort } from '../pure/order.js';
 
 const $ = (id) => document.getElementById(id);
 const ROW = 20;
@@ -19,7 +19,7 @@ export class Sheet {
     for (const what of ['run', 'time']) app.on(what, () => this.show());
     $('sheet-order').addEventListener('click', () => {
       this.work = !this.work;
-      $('sheet-order').textContent = this.work ? 'by work' : 'by frame';
+      $('sheet-order').setAttribute('aria-pressed', String(this.work));
       this.show();
     });
     this.wireFoot();
@@ -59,10 +59,11 @@ export class Sheet {
     item.dataset.kind = entry.kind;
     if (entry === app.current) item.setAttribute('aria-current', 'true');
     item.classList.toggle('chosen', app.chosen.has(entry.id));
-    const [words, ask] = left(entry, app.stage.name);
+    const [words] = left(entry, app.stage.name);
+    const [short, ask] = leftInShort(entry, app.stage.name);
     const label = app.data.labels?.[entry.id];
     fill(item, html`<span class="frame">${first}</span><span class="which">${entry.number}</span>
-      <span class="mark-left${ask ? ' ask' : ''}">${words}</span>${label ? shown(label) : ''}${ends(count > 1)}`);
+      <span class="mark-left${ask ? ' ask' : ''}" title="${words}">${short}</span>${label ? shown(label) : ''}${ends(count > 1)}`);
     item.title = `Drawing ${entry.number}, ${KINDS[entry.kind]}, held ${count} frame${count > 1 ? 's' : ''}. Double-click to change its kind.`;
     item.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(entry.id) : app.go(entry.id, true)));
     item.addEventListener('dblclick', () => this.nextKind(entry));
@@ -111,7 +112,7 @@ export class Sheet {
     const { shot, run, sheet } = this.app.data;
     this.pointed = Math.min(Math.max(1, this.pointed), shot.frames);
     const { pointed } = this;
-    $('time-says').textContent = `${shot.frames} frames at ${shot.fps}`;
+    $('time-says').textContent = `${shot.frames} at ${shot.fps}`;
     $('time-frame').value = pointed;
     $('time-frame').max = shot.frames;
     $('time-length').value = shot.frames;

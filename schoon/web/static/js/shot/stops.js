@@ -1,6 +1,7 @@
 // The stops of a shot on one table. A stop is not a page: it lights what is open there, brings its tray and its ledge, and
 // leaves the view, the drawing, what is chosen, and each stop's own tool and pot as they are.
 
+import { describe } from './controls.js';
 import { HandOffStage } from '../stages/hand_off.js';
 import { LineStage } from '../stages/line.js';
 import { PaintStage } from '../stages/paint.js';
@@ -45,6 +46,7 @@ export class Stops {
   of(name) {
     if (!this.made.has(name)) {
       const stage = new STAGES[name](this.app, name);
+      describe(stage);
       this.made.set(name, stage);
       this.app.remember.stop(stage);
     }
@@ -65,7 +67,7 @@ export class Stops {
     const { name } = stage;
     const { body } = document;
     for (const other of NAMES) body.classList.toggle(`stage-${other}`, other === name);
-    for (const other of this.made.values()) for (const part of ['tray', 'head', 'body']) { other[part].hidden = other !== stage; other[part].removeAttribute('id'); }
+    for (const other of this.made.values()) for (const part of ['tray', 'slip', 'tabs', 'head', 'body']) { other[part].hidden = other !== stage; other[part].removeAttribute('id'); }
     [stage.head.id, stage.body.id] = ['ledge-head', 'ledge-body'];
     this.app.data.stage = name;
     for (const link of document.querySelectorAll('.track a')) {

@@ -21,6 +21,7 @@ export function wireSwitches(app) {
     if (stage.sights) $('see-rough').firstChild.textContent = SIGHTS[stage.see][1];
     $('see-onion').hidden = !stage.onion;
     $('see-backdrop').hidden = !app.data.key || !stage.coloured;
+    $('test-colours').hidden = stage.name !== 'paint';
     $('parts-box').hidden = !stage.parts;
   };
   app.on('stop', lit);
@@ -34,7 +35,6 @@ export function wireSwitches(app) {
   });
   toggle('see-onion', (on) => { app.onion.on = on; app.onion.show(); });
   toggle('see-backdrop', (on) => document.body.classList.toggle('on-backdrop', on), 'backdrop');
-  toggle('dim-room', (on) => document.body.classList.toggle('dim', on), 'dim');
   $('see-all').addEventListener('click', () => app.table.view.fit());
   $('play').addEventListener('click', () => app.player.toggle());
   $('see-frame').addEventListener('click', () => app.player.still());

@@ -1,18 +1,27 @@
 // The tools of a stage in the tray, the one in the hand, and the pen on the paper.
 
 import { notice } from '../api.js';
-import { fill, html } from '../dom.js';
-import { CARD, HELD, LENT, MEANINGS, penDoes, shown } from '../keys.js';
+import { CARD, HELD, LENT, penDoes, shown } from '../keys.js';
 import * as drawings from './drawings.js';
 import { Fingers } from './fingers.js';
 import { heldKeys } from './keyboard.js';
 import { make } from './paper.js';
+import { Rail } from './rail.js';
 
 const $ = (id) => document.getElementById(id);
 const nothing = () => {};
 // A key that is down for less than this, ms, without a stroke is only touched.
 const TOUCHED = 250;
-const LENT_WORDS = { s: 'Trace', r: 'Redraw', v: 'Rub out', t: 'Stitch', b: 'Leak', f: 'Pour' };
+// As many options of a tool are always in sight.
+const FEW = 2;
+
+// The frames in which the drawing on the table stands, the ones looked at first.
+function frames({ data, current, frame }) {
+  const spans = data.spans.filter(([, , id]) => id === current.id);
+  const [first, count] = spans.find(([at, long]) => frame >= at && frame < at + long) ?? spans[0] ?? [];
+  if (!first) return '';
+  return count > 1 ? ` · frames ${first} to ${first + count - 1}` : ` · frame ${first}`;
+}
 
 // A tool is { id, label, key, pen } with `down(event, at)` that returns { move, up, cancel } or null (drop too, where what was
 // interrupted is kept by cancel), and whatever of enter, leave, redrawn, width and double(event, at) it needs; or with
@@ -30,7 +39,14 @@ export class Tools {
     // A tool of another stop, for as long as its key is held: { tool, stage, key, … }.
     this.lent = null;
     this.fingers = new Fingers(app, this);
+    this.rail = new Rail(app, this);
+    // The rail is told when the ledge opens another view.
+    app.on('ledge', () => this.rail.show());
     this.wirePen();
+    $('slip-more').addEventListener('click', () => {
+      localStorage.slip = localStorage.slip === 'open' ? '' : 'open';
+      this.showSlip();
+    });
     app.on('run', () => this.status());
   }
 
@@ -38,7 +54,6 @@ export class Tools {
   build() {
     const { stage } = this.app;
     if (!stage.built) this.make(stage);
-    $('tray').hidden = !stage.tray.children.length;
     const first = stage.tool ?? stage.tools.find((t) => t.down);
     $('paper').setAttribute('class', '');
     if (first && this.app.current) this.use(first.id); else this.status();
@@ -56,30 +71,24 @@ export class Tools {
 
   make(stage) {
     stage.built = true;
-    for (const item of stage.tools) {
-      const button = document.createElement('button');
-      button.dataset.tool = item.id;
-      fill(button, html`${item.label}${item.key ? html` <kbd>${shown(item.key)}</kbd>` : ''}`);
-      button.setAttribute('aria-pressed', 'false');
-      button.addEventListener('click', () => this.use(item.id));
-      stage.tray.append(button);
-    }
-    stage.extra(stage.tray);
-    this.makeLent(stage);
+    this.rail.build(stage);
+    stage.options(stage.slip);
   }
 
-  // At the foot of the tray: tools of other stops that mend what one sees here.
-  makeLent(stage) {
-    const words = new Map(MEANINGS.flatMap(([, list]) => list));
-    const offers = Object.entries(LENT).filter(([key, [, , where]]) => where.includes(stage.name) && !stage.tools.some((tool) => tool.key === key));
-    if (!offers.length) return;
-    const box = document.createElement('div');
-    box.className = 'lent';
-    box.setAttribute('role', 'group');
-    box.setAttribute('aria-label', 'Lent while their key is held');
-    fill(box, offers.map(([key]) => html`<button data-lent="${key}" aria-pressed="false" title="Held: ${words.get(key)}; let go, and what was in the hand is back">${LENT_WORDS[key]} <kbd>${shown(key)}</kbd></button>`));
-    for (const button of box.querySelectorAll('button')) button.addEventListener('click', () => this.borrow(button.dataset.lent, true));
-    stage.tray.append(box);
+  // Only what the tool in the hand can use.
+  showSlip() {
+    const { app, inHand, lent } = this;
+    const owner = lent?.stage ?? app.stage;
+    if (!owner.built) this.make(owner);
+    for (const stage of app.stops.made.values()) stage.slip.hidden = stage !== owner;
+    for (const node of owner.slip.querySelectorAll('[data-of]')) node.hidden = !node.dataset.of.split(' ').includes(inHand?.id);
+    // Few options are in sight; many lie in a fold until they are wanted.
+    const count = [...owner.slip.children].filter((node) => !node.hidden).length;
+    const more = $('slip-more');
+    more.hidden = count <= FEW;
+    const open = count <= FEW || localStorage.slip === 'open';
+    more.setAttribute('aria-expanded', String(open));
+    $('slip').classList.toggle('folded', !open || !count);
   }
 
   use(id) {
@@ -93,7 +102,8 @@ export class Tools {
     this.now = found;
     found.enter?.();
     stage.toolChanged();
-    for (const button of stage.tray.querySelectorAll('[data-tool]')) button.setAttribute('aria-pressed', String(button.dataset.tool === id));
+    this.showSlip();
+    this.rail.show();
     $('paper').setAttribute('class', `tool-${id}`);
     this.status();
   }
@@ -147,7 +157,8 @@ export class Tools {
   }
 
   showLent() {
-    for (const button of this.app.stage.tray.querySelectorAll('[data-lent]')) button.setAttribute('aria-pressed', String(button.dataset.lent === this.lent?.key));
+    this.showSlip();
+    this.rail.show();
     this.status();
   }
 
@@ -160,7 +171,10 @@ export class Tools {
     const { app, lent } = this;
     const locked = app.levels.locked ? ` · ${app.data.shot.level} is locked` : '';
     const back = lent?.stays ? ' · Esc gives it back' : '';
-    this.says(`${this.inHand?.pen || app.stage.pen}${back} · drawing ${app.current.number}${locked}`);
+    const { inHand } = this;
+    this.says(`${inHand?.pen || app.stage.pen}${back}${locked}`);
+    $('pen-key').textContent = inHand?.key ? shown(inHand.key) : '';
+    $('here').textContent = `drawing ${app.current.number}${frames(app)}`;
     $('pen-keys').textContent = app.stage.keys;
   }
 
@@ -170,6 +184,7 @@ export class Tools {
     const surface = $('surface');
     const lift = (how) => (event) => {
       if (this.fingers.up(event)) return;
+      document.body.classList.remove('pen-down');
       const done = this.stroke;
       this.stroke = null;
       done?.[how](event);
@@ -207,6 +222,7 @@ export class Tools {
     if (this.stroke || (event.button > 1 && !end && event.pointerType !== 'pen')) return;
     const { table, sync } = this.app;
     event.preventDefault();
+    document.body.classList.add('pen-down');
     sync.undoes('drawings');
     $('paper').focus({ preventScroll: true });
     $('surface').setPointerCapture(event.pointerId);

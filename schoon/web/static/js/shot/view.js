@@ -1,5 +1,10 @@
 // Where the paper lies on the table: zoom, turn and place. Only the view moves, never the picture.
 
+// Px that stay free round the paper.
+const EDGE = 4;
+// Px above it for what is in the hand and for the sights: a pen reaches all of the paper.
+const TOP = 46;
+
 export class View {
   constructor(element, size, onChange) {
     this.element = element;
@@ -13,29 +18,26 @@ export class View {
   }
 
   fit() {
-    const box = this.element.getBoundingClientRect();
-    const [w, h] = this.size;
-    // The wings keep a margin at both sides; the paper may lie over part of it.
-    const margin = document.body.classList.contains('no-wings') ? 24 : Math.min(166, box.width * 0.165);
-    const room = Math.max(200, box.width - 2 * margin);
-    this.zoom = Math.max(0.02, Math.min(room / w, (box.height - 92) / h));
-    this.turn = 0;
-    this.x = box.width / 2 - (w / 2) * this.zoom * this.side;
-    this.y = 50 + (box.height - 62) / 2 - (h / 2) * this.zoom;
+    this.frame([0, 0, ...this.size], 1);
     this.fitted = true;
-    this.onChange();
   }
 
   // Looks at a box of the paper, [left, top, right, bottom], with some room round it.
   frame([x0, y0, x1, y1], margin) {
     const box = this.element.getBoundingClientRect();
     const [w, h] = [Math.max(8, x1 - x0) * margin, Math.max(8, y1 - y0) * margin];
-    this.zoom = Math.min(8, Math.max(0.02, Math.min(box.width / w, (box.height - 60) / h)));
+    this.zoom = Math.min(8, Math.max(0.02, Math.min((box.width - 2 * EDGE) / w, (box.height - TOP - EDGE) / h)));
     this.turn = 0;
     this.x = box.width / 2 - ((x0 + x1) / 2) * this.zoom * this.side;
-    this.y = 50 + (box.height - 60) / 2 - ((y0 + y1) / 2) * this.zoom;
+    this.y = (box.height + TOP - EDGE) / 2 - ((y0 + y1) / 2) * this.zoom;
     this.fitted = false;
     this.onChange();
+  }
+
+  // As it lies, without its turn.
+  straighten() {
+    const box = this.element.getBoundingClientRect();
+    this.around(box.left + box.width / 2, box.top + box.height / 2, 1, -this.turn);
   }
 
   matrix() {

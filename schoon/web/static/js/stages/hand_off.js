@@ -66,7 +66,7 @@ export class HandOffStage extends Stage {
     const { app } = this;
     const { shot } = app.data;
     const link = (one) => html`<a href="/shots/${shot.id}/${one.stage}?level=${app.level}">${one.words}</a>`;
-    fill(this.head, html`<h2>Hand off</h2>
+    this.heads([['files', 'Files']], 'files', html`
       ${this.open.length ? html`<span class="gate"><b class="ask">Still open:</b> ${this.open.map((one, k) => html`${k ? ', ' : ''}${link(one)}`)}</span>
         <label><input id="gate-cleared" type="checkbox" ${this.cleared ? 'checked' : ''} autocomplete="off"> hand off all the same</label>` : html`<span class="quiet">nothing is open: ${app.data.run.length} drawings, ${shot.frames} frames</span>`}
       <label><input id="work-copy" type="checkbox" ${this.copy ? 'checked' : ''} autocomplete="off" title="Can always be made; its name says so"> work copy</label>

@@ -35,7 +35,7 @@ export class LineStage extends Stage {
       ['n', 'next line in doubt'], ['y', 'trace back'], ['shift+y', 'fit to rough'], ['j', 'accept the chosen'], ['x', 'delete the chosen'], ['shift+j', 'join'], ['shift+m', 'mirror'], ['shift+u', 'smooth'],
       [',', 'lighter'], ['.', 'heavier'], ['shift+e', 'taper'], ['shift+c', 'copy'], ['escape', 'choose nothing'],
     ];
-    this.toldHints = 3;
+    this.toldHints = 1;
     // How the hand draws: smoothing in px, reach of ends and of a bend in px of the screen, how strongly a stroke settles
     // on the rough (0 to 1), the part it draws on.
     this.hand = { steady: 2, snap: 12, reach: 60, settle: 0, part: '', even: false, rubs: 14 };
@@ -50,8 +50,8 @@ export class LineStage extends Stage {
     this.tools = [
       new TraceTool(app, this.hand, points), new PlotTool(app, this.hand), new RedrawTool(app, this.hand),
       new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), points,
-      new TouchTool(app, { id: 'trim', label: 'Trim', key: 'shift+t', rare: true, pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
-      new TouchTool(app, { id: 'cut', label: 'Cut', key: 'shift+x', rare: true, pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
+      new TouchTool(app, { id: 'trim', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
+      new TouchTool(app, { id: 'cut', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
       new WeighTool(app), this.rubTool(), this.say, this.tidy, this.layOver.tool(), this.lines.views.between.arcs.tool(), this.lines.views.hold.tool(), this.lines.views.prop.tool(), this.lines.views.sheet.tool(),
     ];
   }
@@ -65,7 +65,7 @@ export class LineStage extends Stage {
 
   rubTool() {
     return {
-      id: 'rub', label: 'Rub out', key: 'v', pen: 'Rub out: ink along the pen goes, in all chosen drawings',
+      id: 'rub', pen: 'Rub out: ink along the pen goes, in all chosen drawings',
       down: (event, at) => {
         if (!lineNow(this.app.current)) { notice('The drawing is still being read; wait a moment'); return null; }
         return rubDrag(this.app, at, this.hand.rubs, { do: 'rub-ink', locked: this.app.parts.notOpen() });
@@ -128,13 +128,13 @@ export class LineStage extends Stage {
     app.table.lookAt(stroke.points[middle], stroke.points[middle + 1], Math.max(1.2, app.table.view.zoom));
   }
 
-  extra(tray) {
+  options(slip) {
     const slider = (words, min, max, step, name, ...of) => {
       const label = document.createElement('label');
       label.dataset.of = of.join(' ');
       fill(label, html`<span>${words}</span><input type="range" min="${min}" max="${max}" step="${step}" value="${this.hand[name]}" aria-label="${words}">`);
       label.querySelector('input').addEventListener('input', (event) => { this.hand[name] = Number(event.target.value); });
-      tray.append(label);
+      slip.append(label);
     };
     slider('steady hand', 0, 8, 0.5, 'steady', 'trace', 'redraw');
     slider('ends snap within', 0, 40, 2, 'snap', 'trace');
@@ -143,21 +143,21 @@ export class LineStage extends Stage {
     even.dataset.of = 'trace redraw';
     fill(even, html`<span><input type="checkbox" ${this.hand.even ? 'checked' : ''} autocomplete="off"> even, without pressure</span>`);
     even.querySelector('input').addEventListener('change', ({ target }) => { this.hand.even = target.checked; });
-    tray.append(even);
+    slip.append(even);
     const shown = document.createElement('label');
     shown.dataset.of = 'trace plot redraw choose bend points';
     fill(shown, html`<span>lines shown in <input type="color" value="${localStorage.linesShown || '#1d2b3a'}" aria-label="Colour in which lines are shown here" autocomplete="off"></span>`);
     const showIn = (colour) => document.getElementById('paper').style.setProperty('--key-ink', colour);
     if (localStorage.linesShown) showIn(localStorage.linesShown);
     shown.querySelector('input').addEventListener('change', ({ target }) => { localStorage.linesShown = target.value; showIn(target.value); });
-    tray.append(shown);
+    slip.append(shown);
     slider('bend reach', 10, 200, 5, 'reach', 'bend');
     slider('rubs this far', 2, 120, 1, 'rubs', 'rub');
     const kinds = document.createElement('label');
     kinds.dataset.of = 'say';
     fill(kinds, html`<span>these marks are</span><select id="say-kind">${Object.entries(MARKS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>`);
     kinds.querySelector('select').addEventListener('change', (event) => this.say.use(event.target.value));
-    tray.append(kinds);
+    slip.append(kinds);
   }
 
   key(key) {
@@ -181,11 +181,11 @@ export class LineStage extends Stage {
     this.lacks.show();
   }
 
-  // Only what the tool in hand can use.
-  toolChanged() {
-    for (const label of this.tray.querySelectorAll('label')) label.hidden = !label.dataset.of.split(' ').includes(this.app.tools.now?.id);
-    this.chosen.frame();
-  }
+  toolChanged() { this.chosen.frame(); }
+
+  get inView() { return this.lines.inView; }
+
+  openView(view) { this.lines.use(view); }
 
   viewChanged() { this.chosen.frame(); this.app.tools.now?.redrawn?.(); }
 

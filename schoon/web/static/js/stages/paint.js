@@ -1,7 +1,6 @@
 // Paint: pour pots into patches, sample, lift off, carry to the other drawings.
 
 import { fill, html } from '../dom.js';
-import { shown } from '../keys.js';
 import { notice, post } from '../api.js';
 import { edit } from '../edits/queue.js';
 import { adopt, paintNow, paintSeen } from '../shot/drawings.js';
@@ -42,9 +41,9 @@ export class PaintStage extends Stage {
     this.tuning = new Tune(app, this);
     this.open = new OpenForms(app);
     this.tools = [
-      new BrushTool(app, this, false, { id: 'pour', label: 'Pour', key: 'f' }), new RingTool(app, this), new WholeRunTool(app, this), new CutOutTool(app, this), this.broad,
-      { id: 'base', label: 'Base coat', key: 'shift+f', act: () => this.baseCoat() }, new SampleTool(app, this), this.part,
-      new BrushTool(app, this, true, { id: 'lift', label: 'Lift off', key: 'x' }),
+      new BrushTool(app, this, false, { id: 'pour' }), new RingTool(app, this), new WholeRunTool(app, this), new CutOutTool(app, this), this.broad,
+      { id: 'base', act: () => this.baseCoat() }, new SampleTool(app, this), this.part,
+      new BrushTool(app, this, true, { id: 'lift' }),
     ];
     this.hover = (event, at) => patchUnder(app, event, at);
     this.views = { run: new RunView(app, this), ledger: new Ledger(app, this), unsure: new UnsureQueue(app, this) };
@@ -57,7 +56,7 @@ export class PaintStage extends Stage {
 
   unlit() {
     if (this.tuning.open) this.tuning.close();
-    if (this.garish) document.getElementById('test-colours').click();
+    if (this.garish) this.turnTest();
   }
 
   hasView(view) { return view in VIEWS; }
@@ -111,6 +110,8 @@ export class PaintStage extends Stage {
     this.drawn();
   }
 
+  hasWay(way, id) { return way === 'alone' ? this.alone === id : this.locked.has(id); }
+
   counts() {
     const found = new Map();
     for (const { pot } of Object.values(paintNow(this.app.current)?.paint || {})) found.set(pot, (found.get(pot) || 0) + 1);
@@ -129,6 +130,11 @@ export class PaintStage extends Stage {
   }
 
   // Colours as far apart as can be, to see at once what carries which pot; the pots keep their own.
+  turnTest() {
+    this.testColours(!this.garish);
+    document.getElementById('test-colours').setAttribute('aria-pressed', String(this.garish));
+  }
+
   testColours(on) {
     this.garish = on;
     const { key } = this.app.colours;
@@ -220,37 +226,30 @@ export class PaintStage extends Stage {
       const k = names.indexOf(this.part.partOf(shapes?.paint[node.dataset.n]));
       if (k >= 0) node.style.fill = node.style.stroke = testColour(k);
     }
+    this.reach.showWays();
     for (const item of this.potItems) {
       const id = Number(item.dataset.pot);
-      item.querySelector('[data-way="alone"]')?.setAttribute('aria-pressed', String(id === alone));
-      item.querySelector('[data-way="lock"]')?.setAttribute('aria-pressed', String(this.locked.has(id)));
+      for (const way of item.querySelectorAll('[data-way]')) way.setAttribute('aria-pressed', String(this.hasWay(way.dataset.way, id)));
     }
   }
 
-  extra(tray) {
-    const button = document.createElement('button');
-    button.id = 'test-colours';
-    fill(button, html`Test colours <kbd>${shown('shift+v')}</kbd>`);
-    button.setAttribute('aria-pressed', 'false');
-    button.addEventListener('click', () => { this.testColours(!this.garish); button.setAttribute('aria-pressed', String(this.garish)); });
-    tray.append(button);
+  options(slip) {
     const broad = document.createElement('label');
     broad.dataset.of = 'broad';
     fill(broad, html`<span>broad, px <b id="broad-says">${this.broad.width}</b></span><input id="broad-width" type="range" min="2" max="200" step="1" value="${this.broad.width}" aria-label="How broad the pen is, px" autocomplete="off"><select id="broad-within" aria-label="Where the form stays" autocomplete="off"><option value="patch">in the form</option><option value="pot">on the pot</option><option value="part">on the part</option><option value="free">free</option></select>`);
     broad.querySelector('input').addEventListener('input', ({ target }) => { this.broad.width = Number(target.value); document.getElementById('broad-says').textContent = target.value; });
     broad.querySelector('select').addEventListener('change', ({ target }) => { this.broad.within = target.value; this.app.tools.status(); });
-    tray.append(broad);
+    slip.append(broad);
     const parts = document.createElement('label');
     parts.dataset.of = 'part';
     fill(parts, html`<span>belongs to</span><select id="belongs-to"><option value="">its pot's part</option>${this.part.names().map((name) => html`<option>${name}</option>`)}</select>`);
     parts.querySelector('select').addEventListener('change', (event) => { this.part.part = event.target.value; this.app.tools.status(); });
-    tray.append(parts);
+    slip.append(parts);
   }
 
   // Only what the tool in hand can use; parts are told apart while one is given.
   toolChanged() {
     const now = this.app.tools.now?.id;
-    for (const label of this.tray.querySelectorAll('label')) label.hidden = !label.dataset.of.split(' ').includes(now);
     if (now === 'part' || this.told) this.app.table.draw();
     this.told = now === 'part';
   }
@@ -270,14 +269,14 @@ export class PaintStage extends Stage {
     const count = unsure ? html` <b class="ask" title="${said || ''}">${asked ? asked.length : unsure}</b>${left || ''}` : '';
     const short = this.view === 'unsure' ? 'Carry' : 'Carry paint';
     const words = painted.length ? short : 'Paint from model';
-    const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}${id === 'unsure' ? count : ''}</button>`;
-    fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
-      <span class="push"></span><span class="acts-here"></span>
-      <button id="carry" class="main" title="painted by hand: ${painted.join(', ') || 'none yet'}">${words}</button>`);
-    for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
+    const tabs = Object.entries(VIEWS).map(([id, label]) => [id, id === 'unsure' ? html`${label}${count}` : label]);
+    this.heads(tabs, this.view, html`<span class="push"></span><span class="acts-here"></span>
+      <button id="carry" title="painted by hand: ${painted.join(', ') || 'none yet'}">${words}</button>`);
     head.querySelector('#carry').addEventListener('click', () => this.carry());
     this.views[this.view].show(head.querySelector('.acts-here'));
   }
+
+  openView(view) { this.use(view); }
 
   use(view) {
     this.view = view;
@@ -296,7 +295,7 @@ export class PaintStage extends Stage {
     if (this.view === 'unsure' && this.views.unsure.key(key)) return true;
     if (key === 'n') { if (this.view === 'ledger') this.views.ledger.nextOdd(); else this.app.nextUnsure(); return true; }
     if (key === 'shift+q') { this.reach.open(); return true; }
-    if (key === 'shift+v') { document.getElementById('test-colours').click(); return true; }
+    if (key === 'shift+v') { this.turnTest(); return true; }
     if (!pots.length || !['w', 'q'].includes(key)) return false;
     const k = pots.findIndex((p) => p.id === this.pot);
     this.selectPot(pots[(k + (key === 'w' ? 1 : pots.length - 1)) % pots.length].id);

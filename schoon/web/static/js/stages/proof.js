@@ -1,7 +1,6 @@
 // Proof: what is wrong is looked for; a person mends it, or waves it through.
 
 import { fill, html } from '../dom.js';
-import { WAYS } from '../shot/looks.js';
 import { make } from '../shot/paper.js';
 import { Axis } from '../proof/axis.js';
 import { Cards } from '../proof/cards.js';
@@ -41,17 +40,6 @@ export class ProofStage extends Stage {
   // The table shows what is handed off.
   get composed() { return Boolean(this.app.levels.mine?.finish.length); }
 
-  extra(tray) {
-    for (const [id, [label]] of Object.entries(WAYS)) {
-      const button = document.createElement('button');
-      button.dataset.sight = id;
-      button.textContent = label;
-      button.setAttribute('aria-pressed', String(id === this.app.looks.way));
-      button.addEventListener('click', () => this.app.looks.see(id));
-      tray.append(button);
-    }
-  }
-
   start() { this.cards.load(); }
 
   hasView(view) { return view in VIEWS; }
@@ -64,16 +52,15 @@ export class ProofStage extends Stage {
 
   ledge() {
     const { cards, head } = this;
-    const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`;
     const left = cards.list.length;
     const place = left && this.view === 'cards' ? `${cards.at + 1} of ${left}` : '';
     const words = cards.looking ? 'looking …' : place;
-    fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
-      <span class="quiet" id="proof-left">${words}</span><span class="push"></span><span class="acts-here"></span>`);
-    for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
+    this.heads(Object.entries(VIEWS), this.view, html`<span class="quiet" id="proof-left">${words}</span><span class="push"></span><span class="acts-here"></span>`);
     this[this.view].show(head.querySelector('.acts-here'));
     this.app.tell('cards');
   }
+
+  openView(view) { this.use(view); }
 
   use(view) {
     this.view = view;

@@ -27,9 +27,9 @@ export class RoughStage extends Stage {
     this.rubs = 'all';
     this.reach = Number(localStorage.rubReach) || 14;
     this.tools = [
-      { id: 'pencil', label: 'Pencil', key: 's', pen: 'Pencil', down: (event, at) => this.draws(event, at) },
-      { id: 'rub', label: 'Rub out', key: 'v', pen: 'Rub out', down: (event, at) => this.rub(at) },
-      { id: 'lasso', label: 'Lasso', key: 'c', pen: 'Lasso', down: (event, at) => this.lasso(at) },
+      { id: 'pencil', pen: 'Pencil', down: (event, at) => this.draws(event, at) },
+      { id: 'rub', pen: 'Rub out', down: (event, at) => this.rub(at) },
+      { id: 'piece', pen: 'Piece: draw round what is to be moved', down: (event, at) => this.ring(at) },
     ];
   }
 
@@ -42,14 +42,11 @@ export class RoughStage extends Stage {
     return this.passes.of(entry, line)?.id ?? '';
   }
 
-  extra(tray) {
-    const row = document.createElement('div');
-    row.className = 'tray-more';
-    fill(row, html`<label>rubs <select id="rub-on" autocomplete="off">${Object.entries(RUB).map(([v, words]) => html`<option value="${v}">${words}</option>`)}</select></label>
-      <label>broad <input id="rub-reach" type="range" min="2" max="120" value="${this.reach}" autocomplete="off"></label>`);
-    tray.append(row);
-    row.querySelector('#rub-on').addEventListener('change', ({ target }) => { this.rubs = target.value; });
-    row.querySelector('#rub-reach').addEventListener('input', ({ target }) => { this.reach = localStorage.rubReach = Number(target.value); });
+  options(slip) {
+    fill(slip, html`<label data-of="rub">rubs <select id="rub-on" autocomplete="off">${Object.entries(RUB).map(([v, words]) => html`<option value="${v}">${words}</option>`)}</select></label>
+      <label data-of="rub">broad <input id="rub-reach" type="range" min="2" max="120" value="${this.reach}" autocomplete="off"></label>`);
+    slip.querySelector('#rub-on').addEventListener('change', ({ target }) => { this.rubs = target.value; });
+    slip.querySelector('#rub-reach').addEventListener('input', ({ target }) => { this.reach = localStorage.rubReach = Number(target.value); });
   }
 
   drawn() {
@@ -107,7 +104,7 @@ export class RoughStage extends Stage {
     return rubDrag(this.app, at, this.reach, { do: 'rub', on: this.rubs }, { settled: () => board.settled(), after: async () => { board.on = ''; } });
   }
 
-  lasso(at) {
+  ring(at) {
     const { app, piece } = this;
     if (piece.on) return piece.down(at);
     const node = make('path', { class: 'lasso' }, app.table.paper.layers['pen-layer']);
@@ -124,7 +121,7 @@ export class RoughStage extends Stage {
 
   ledge() {
     const { run, shot } = this.app.data;
-    fill(this.head, html`<h2>Run</h2><span class="quiet">${run.length} drawing${run.length === 1 ? '' : 's'}, ${shot.frames} frames</span>`);
+    this.heads([['run', 'Run']], 'run', html`<span class="quiet">${run.length} drawing${run.length === 1 ? '' : 's'}, ${shot.frames} frames</span>`);
     strip(this.app, 'rough', this);
   }
 }

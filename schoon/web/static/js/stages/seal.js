@@ -27,7 +27,7 @@ export class SealStage extends Stage {
 
   refreshed() { this.cards.load(); }
 
-  extra(tray) { this.specks.build(tray); }
+  options(slip) { this.specks.build(slip); }
 
   drawn() { this.specks.show(); }
 

@@ -1,5 +1,6 @@
 // What every stage has; a stage says what differs. The table, the switches and the keys ask nothing else of it.
 
+import { fill, html } from '../dom.js';
 import { shown } from '../keys.js';
 
 function made(className, within) {
@@ -15,8 +16,11 @@ export class Stage {
     this.tools = [];
     // The tool that was in the hand when the stop was left.
     this.tool = null;
-    // Its own part of the tray, and head and body of its ledge: they stay as they are while another stop is lit.
+    // Its own part of the rail and of the slip beside it, the names of its views at the foot, and head and body of its ledge:
+    // they stay as they are while another stop is lit.
     this.tray = made('tray-of', 'tray');
+    this.slip = made('slip-of', 'slip');
+    this.tabs = made('tabs-of', 'views');
     this.head = made('ledge-head', 'ledge');
     this.body = made('ledge-body', 'ledge');
     this.body.tabIndex = 0;
@@ -45,11 +49,8 @@ export class Stage {
     this.hover = null;
   }
 
-  // Its keys, in a line.
-  get keys() {
-    const tools = this.tools.filter((t) => t.key && !t.rare).map((t) => [t.key, t.label.toLowerCase()]);
-    return [...this.hints.slice(0, this.toldHints ?? 4), ...tools].map(([key, words]) => `${shown(key)} ${words}`).join(' · ');
-  }
+  // What its keys do that no sign in sight says, in a line.
+  get keys() { return this.hints.slice(0, this.toldHints ?? 2).map(([key, words]) => `${shown(key)} ${words}`).join(' · '); }
 
   // How the rough is shown: full, faint or off.
   rough(hasLine) { return hasLine ? 'off' : 'full'; }
@@ -71,8 +72,22 @@ export class Stage {
   // Shows the run in the ledge.
   ledge() {}
 
-  // A further element in the tray.
-  extra() {}
+  // What the tools can be set to: labels with the tools that they are for (`data-of`), or for all.
+  options() {}
+
+  // The view of the ledge that is open.
+  get inView() { return this.view; }
+
+  // The views of the ledge by name, at the foot: [id, words], and what stands in its head.
+  heads(views, selected, content) {
+    const tabs = views.map(([id, words]) => html`<button role="tab" data-view="${id}" aria-selected="${id === selected}">${words}</button>`);
+    fill(this.tabs, html`<div class="views" role="tablist" aria-label="Views of the run">${tabs}</div>`);
+    for (const tab of this.tabs.querySelectorAll('[role="tab"]')) tab.addEventListener('click', () => { this.openView(tab.dataset.view); this.app.tell('ledge'); });
+    fill(this.head, content);
+    this.app.tell('ledge');
+  }
+
+  openView() {}
 
   // A key that is no tool's; true if it was used.
   key() { return false; }

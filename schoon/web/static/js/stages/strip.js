@@ -13,7 +13,7 @@ export function strip(app, look, { body, name } = app.stage) {
     const url = app.colours.viewUrl(entry, 300, look);
     const [words, ask] = left(entry, name);
     if (!card.firstChild) {
-      fill(card, html`<img alt="" loading="lazy" fetchpriority="low"><span><b class="number"></b><i></i></span>`);
+      fill(card, html`<img alt="Drawing" loading="lazy" fetchpriority="low"><span><b class="number"></b><i></i></span>`);
       card.addEventListener('click', (event) => (event.shiftKey ? app.chooseTo(entry.id) : app.go(entry.id, true)));
     }
     const image = card.querySelector('img');
@@ -21,7 +21,6 @@ export function strip(app, look, { body, name } = app.stage) {
     card.querySelector('b').textContent = entry.number;
     card.querySelector('i').textContent = words;
     card.querySelector('i').className = ask ? 'ask' : 'quiet';
-    card.setAttribute('aria-label', `Drawing ${entry.number}`);
     card.toggleAttribute('aria-current', entry.id === app.current.id);
     card.classList.toggle('chosen', app.chosen.has(entry.id));
     return card;

@@ -36,8 +36,8 @@ export class ToneStage extends Stage {
     this.edge = new EdgeTool(app, this);
     this.choose = new ChooseTool(app, this);
     this.tools = [
-      this.light, new BlockTool(app, this, { id: 'block', label: 'Block', key: 'p' }), this.edge,
-      new BlockTool(app, this, { id: 'brush', label: 'Brush', key: 'shift+b', brush: true }), new BlockTool(app, this, { id: 'take', label: 'Take away', key: 'x', takes: true }), this.choose,
+      this.light, new BlockTool(app, this, { id: 'block' }), this.edge,
+      new BlockTool(app, this, { id: 'brush', brush: true }), new BlockTool(app, this, { id: 'take', takes: true }), this.choose,
     ];
     app.on('colours', () => { if (this.lit) this.keyChanged(); });
     this.steady = new Steady(app, this);
@@ -120,12 +120,12 @@ export class ToneStage extends Stage {
 
   // ---- the tray
 
-  extra(tray) {
+  options(slip) {
     const of = (tools, content) => {
       const label = document.createElement('label');
       label.dataset.of = tools;
       fill(label, content);
-      tray.append(label);
+      slip.append(label);
       return label;
     };
     const parts = [...new Set(this.app.data.pots.map((p) => p.part).filter(Boolean))];
@@ -144,7 +144,7 @@ export class ToneStage extends Stage {
     clear.dataset.of = 'sun';
     fill(clear, html`<button type="button" id="light-clear" title="Takes the light away that holds here">Take it away</button><span id="light-says" class="quiet"></span>`);
     clear.querySelector('button').addEventListener('click', () => this.light.clear());
-    tray.append(clear);
+    slip.append(clear);
     of('block brush edge take', html`<span>tone</span><select id="tone-kind" autocomplete="off">${KINDS.map((kind) => html`<option value="${kind}">${KIND_WORDS[kind]}</option>`)}</select>`)
       .querySelector('select').addEventListener('change', (event) => this.useKind(event.target.value));
     of('block brush edge take', html`<span>seen</span><select id="tone-inside" autocomplete="off"><option value="all">on all paint</option><option value="patch">in this patch</option><option value="pot">on this pot</option><option value="part">on this part</option></select>`)
@@ -158,13 +158,8 @@ export class ToneStage extends Stage {
     fill(grey, html`Grey <kbd>${shown('shift+g')}</kbd>`);
     grey.setAttribute('aria-pressed', String(this.grey));
     grey.addEventListener('click', () => this.turnGrey());
-    tray.append(grey);
+    slip.append(grey);
     document.getElementById('tone-kind').value = this.kind;
-  }
-
-  toolChanged() {
-    const now = this.app.tools.now?.id;
-    for (const label of this.tray.querySelectorAll('label')) label.hidden = !label.dataset.of.split(' ').includes(now);
   }
 
   keyChanged() {
@@ -271,14 +266,11 @@ export class ToneStage extends Stage {
   ledge() {
     const { run } = this.app.data;
     const { head } = this;
-    const tab = ([id, label]) => html`<button role="tab" data-view="${id}" aria-selected="${id === this.view}">${label}</button>`;
     const hand = run.filter((d) => d.toned_by_hand).map((d) => d.number);
-    fill(head, html`<div class="views" role="tablist" aria-label="Views of the run">${Object.entries(VIEWS).map(tab)}</div>
-      <span class="quiet">${hand.length ? `drawn by hand: ${hand.join(', ')}` : ''}</span>
+    this.heads(Object.entries(VIEWS), this.view, html`<span class="quiet">${hand.length ? `drawn by hand: ${hand.join(', ')}` : ''}</span>
       <span class="push"></span><span class="acts-here"></span>
       ${this.view === 'run' ? this.handed() : ''}
-      <button id="shade" class="main">Shade the run <kbd>Enter</kbd></button>`);
-    for (const node of head.querySelectorAll('[role="tab"]')) node.addEventListener('click', () => this.use(node.dataset.view));
+      <button id="shade">Shade the run <kbd>Enter</kbd></button>`);
     head.querySelector('#shade').addEventListener('click', () => this.shade());
     head.querySelector('#tone-copy')?.addEventListener('click', () => this.copyOn());
     head.querySelector('#tone-clear')?.addEventListener('click', () => this.clear());
@@ -293,6 +285,8 @@ export class ToneStage extends Stage {
 
   // With the finish in the ledge the table shows the picture as it is composed.
   get composed() { return this.view === 'finish' && this.finish.list.length > 0; }
+
+  openView(view) { this.use(view); }
 
   use(view) {
     const before = this.composed;

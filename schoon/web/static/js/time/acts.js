@@ -26,7 +26,7 @@ const ROWS = {
   ],
   move: [
     ['earlier', 'earlier', 'Alt ↑', () => ['move', { by: -1 }]], ['later', 'later', 'Alt ↓', () => ['move', { by: 1 }]],
-    ['away', 'take away', 'Del', () => ['take-away', {}]], ['copy', 'copy', 'c', (acts) => acts.copy()], ['paste', 'put in', 'i', (acts) => acts.paste()],
+    ['away', 'take away', 'Del', () => ['take-away', {}]], ['copy', 'copy', 'c', (acts) => acts.copy()], ['paste', 'put in', 'e', (acts) => acts.paste()],
   ],
   sheets: [
     ['sheets', 'empty ones between', 's', (acts) => acts.sheets(true)], ['sheet', 'n behind', 'w', (acts) => acts.sheets(false)],

@@ -1,16 +1,13 @@
 // The wide sheet as a picture: frames run down, levels stand side by side, notes at the right. Only what is seen is drawn.
 
+import { readTints, tints } from './tints.js';
+
 export const ROW = 19;
 export const HEAD = 42;
 export const RULER = 74;
 export const COLUMN = 88;
 const NOTES = 150;
 const BEYOND = 12;
-const INK = '#1d2b3a';
-const SOFT = '#5b6570';
-const PALE = '#a79f8c';
-const LINE = '#ddd6c6';
-const TEAL = '#0b7a75';
 const MONO = '"Schoon Mono", monospace';
 const SANS = '"Schoon Sans", sans-serif';
 
@@ -29,6 +26,7 @@ export class Drawn {
   // state: see Wide.state.
   draw(state, width, height, scrolled) {
     const { canvas } = this;
+    readTints();
     const dots = window.devicePixelRatio || 1;
     if (canvas.width !== Math.round(width * dots) || canvas.height !== Math.round(height * dots)) {
       Object.assign(canvas, { width: Math.round(width * dots), height: Math.round(height * dots) });
@@ -77,20 +75,20 @@ export class Drawn {
   paper({ fps, frames, levels, tried }) {
     const { pen } = this;
     const wide = RULER + levels.length * COLUMN;
-    pen.fillStyle = tried ? '#f7efdc' : '#fbf9f4';
+    pen.fillStyle = tried ? tints.TRIED : tints.PAPER;
     pen.fillRect(RULER, HEAD, wide - RULER, this.y(frames + 1) - HEAD);
     const second = Math.round(fps);
     for (let frame = this.first; frame <= this.last; frame += 1) {
       const y = Math.round(this.y(frame)) + 0.5;
       const whole = (frame - 1) % second === 0;
       const counted = (frame - 1) % 4 === 0;
-      this.line(whole ? 0 : RULER - (counted ? 8 : 4), y, this.width, y, whole ? PALE : counted ? LINE : '#eee9dd');
+      this.line(whole ? 0 : RULER - (counted ? 8 : 4), y, this.width, y, whole ? tints.PALE : counted ? tints.LINE : tints.FAINT);
       if (frame <= frames) {
-        this.text(String(frame), RULER - 12, y + ROW / 2, counted ? INK : PALE, `13px ${MONO}`, 'right');
-        if (whole && frame > 1) this.text(`${(frame - 1) / second} s`, 6, y + ROW / 2, SOFT, `13px ${SANS}`);
+        this.text(String(frame), RULER - 12, y + ROW / 2, counted ? tints.INK : tints.PALE, `13px ${MONO}`, 'right');
+        if (whole && frame > 1) this.text(`${(frame - 1) / second} s`, 6, y + ROW / 2, tints.SOFT, `13px ${SANS}`);
       }
     }
-    for (let k = 0; k <= levels.length; k += 1) this.line(RULER + k * COLUMN + 0.5, HEAD, RULER + k * COLUMN + 0.5, this.y(this.last + 1), LINE);
+    for (let k = 0; k <= levels.length; k += 1) this.line(RULER + k * COLUMN + 0.5, HEAD, RULER + k * COLUMN + 0.5, this.y(this.last + 1), tints.LINE);
   }
 
   // Entries of a level that are in sight; a drawing that stood before is written in brackets: it is the same paper again.
@@ -102,9 +100,9 @@ export class Drawn {
       if (typeof what === 'number') seen.add(what);
       if (first > this.last || first + count < this.first) continue;
       const end = this.y(first + count);
-      if (what === null) this.cross(x + COLUMN / 2, this.y(first) + ROW / 2, SOFT);
+      if (what === null) this.cross(x + COLUMN / 2, this.y(first) + ROW / 2, tints.SOFT);
       else if (what.again) this.repeat(level, what.again, first, count, x);
-      else this.hold(level.drawings[what], again, x, this.y(first), end, count, INK, state.meant.includes(what));
+      else this.hold(level.drawings[what], again, x, this.y(first), end, count, tints.INK, state.meant.includes(what));
     }
   }
 
@@ -150,9 +148,9 @@ export class Drawn {
     const y = this.y(first);
     for (const [at, held, drawing] of level.spans) {
       const [a, b] = [Math.max(at, first), Math.min(at + held, first + count)];
-      if (a < b && a <= this.last && b >= this.first) this.hold([level.drawings[drawing]?.[0] ?? '', 'inbetween'], false, x + 12, this.y(a), this.y(b), b - a, PALE);
+      if (a < b && a <= this.last && b >= this.first) this.hold([level.drawings[drawing]?.[0] ?? '', 'inbetween'], false, x + 12, this.y(a), this.y(b), b - a, tints.PALE);
     }
-    pen.strokeStyle = INK;
+    pen.strokeStyle = tints.INK;
     pen.lineWidth = 1.3;
     pen.beginPath();
     pen.moveTo(x + 14, end - 4);
@@ -163,7 +161,7 @@ export class Drawn {
     pen.lineTo(x + 26, y + 9);
     pen.lineTo(x + 29, y + 5);
     pen.stroke();
-    this.text(`${from}`, x + 4, y + ROW / 2 + (y < HEAD ? ROW : 0), SOFT, `13px ${MONO}`);
+    this.text(`${from}`, x + 4, y + ROW / 2 + (y < HEAD ? ROW : 0), tints.SOFT, `13px ${MONO}`);
   }
 
   // Placement and framing: a notch at a frame, a thin line as long as things move between them.
@@ -171,8 +169,8 @@ export class Drawn {
     const frames = Object.keys(found).map(Number).sort((a, b) => a - b);
     if (!frames.length) return;
     const { pen } = this;
-    this.line(x, this.y(frames[0]) + ROW / 2, x, this.y(frames.at(-1)) + ROW / 2, '#b23a2e', 1);
-    pen.fillStyle = '#b23a2e';
+    this.line(x, this.y(frames[0]) + ROW / 2, x, this.y(frames.at(-1)) + ROW / 2, tints.ALARM, 1);
+    pen.fillStyle = tints.ALARM;
     for (const frame of frames) {
       const y = this.y(frame) + ROW / 2;
       pen.beginPath();
@@ -193,8 +191,8 @@ export class Drawn {
     pen.clip();
     for (const { first, last, words } of notes) {
       const y = this.y(first);
-      if (last > first) this.line(x - 4, y + 3, x - 4, this.y(last + 1) - 3, PALE, 1.5);
-      this.text(words, x + 2, y + ROW / 2, INK, `13px ${SANS}`);
+      if (last > first) this.line(x - 4, y + 3, x - 4, this.y(last + 1) - 3, tints.PALE, 1.5);
+      this.text(words, x + 2, y + ROW / 2, tints.INK, `13px ${SANS}`);
     }
     pen.restore();
   }
@@ -204,47 +202,47 @@ export class Drawn {
     if (span) {
       const [a, b] = columns;
       const box = [RULER + a * COLUMN + 1, this.y(span[0]), (b - a + 1) * COLUMN - 1, (span[1] - span[0] + 1) * ROW];
-      pen.fillStyle = '#0b7a7522';
+      pen.fillStyle = tints.GLOW;
       pen.fillRect(...box);
-      pen.strokeStyle = TEAL;
+      pen.strokeStyle = tints.TEAL;
       pen.lineWidth = 1.6;
       pen.strokeRect(...box);
     }
     const y = this.y(frame);
-    pen.fillStyle = TEAL;
+    pen.fillStyle = tints.TEAL;
     pen.beginPath();
     pen.moveTo(RULER - 9, y + 3);
     pen.lineTo(RULER - 1, y + ROW / 2);
     pen.lineTo(RULER - 9, y + ROW - 3);
     pen.fill();
-    this.line(RULER, y + ROW - 0.5, RULER + levels.length * COLUMN, y + ROW - 0.5, '#0b7a7588');
-    this.line(RULER, y + 0.5, RULER + levels.length * COLUMN, y + 0.5, '#0b7a7588');
+    this.line(RULER, y + ROW - 0.5, RULER + levels.length * COLUMN, y + ROW - 0.5, tints.TEAL);
+    this.line(RULER, y + 0.5, RULER + levels.length * COLUMN, y + 0.5, tints.TEAL);
   }
 
   // The length of the shot: a rule that nothing passes. What was pushed beyond it is kept and seen faintly.
   ends({ frames }) {
     const { pen } = this;
     const y = Math.round(this.y(frames + 1));
-    pen.fillStyle = '#e9e4d8bb';
+    pen.fillStyle = tints.CLOUD;
     pen.fillRect(0, y, this.width, 4000);
-    this.line(0, y, this.width, y, INK, 3);
+    this.line(0, y, this.width, y, tints.INK, 3);
   }
 
   head({ levels, own }) {
     const { pen } = this;
-    pen.fillStyle = '#f6f3ec';
+    pen.fillStyle = tints.HEAD;
     pen.fillRect(0, 0, this.width, HEAD);
-    this.text('frame', RULER - 12, HEAD - 12, SOFT, `13px ${SANS}`, 'right');
+    this.text('frame', RULER - 12, HEAD - 12, tints.SOFT, `13px ${SANS}`, 'right');
     levels.forEach((level, k) => {
       pen.save();
       pen.beginPath();
       pen.rect(RULER + k * COLUMN + 3, 0, COLUMN - 6, HEAD);
       pen.clip();
-      this.text(level.name, RULER + (k + 0.5) * COLUMN, HEAD - 12, level.id === own ? TEAL : INK, `${level.id === own ? '700 ' : ''}13px ${SANS}`, 'center');
-      if (level.locked) this.text('locked', RULER + (k + 0.5) * COLUMN, 12, SOFT, `13px ${SANS}`, 'center');
+      this.text(level.name, RULER + (k + 0.5) * COLUMN, HEAD - 12, level.id === own ? tints.TEAL : tints.INK, `${level.id === own ? '700 ' : ''}13px ${SANS}`, 'center');
+      if (level.locked) this.text('locked', RULER + (k + 0.5) * COLUMN, 12, tints.SOFT, `13px ${SANS}`, 'center');
       pen.restore();
     });
-    this.text('notes', RULER + levels.length * COLUMN + 10, HEAD - 12, SOFT, `13px ${SANS}`);
-    this.line(0, HEAD - 0.5, this.width, HEAD - 0.5, PALE);
+    this.text('notes', RULER + levels.length * COLUMN + 10, HEAD - 12, tints.SOFT, `13px ${SANS}`);
+    this.line(0, HEAD - 0.5, this.width, HEAD - 0.5, tints.PALE);
   }
 }

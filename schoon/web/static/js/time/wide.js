@@ -38,9 +38,9 @@ export class Wide {
     document.body.classList.toggle('sheet-wide', on);
     $('wide').hidden = !on;
     $('sheet-wide').setAttribute('aria-pressed', String(on));
-    $('sheet-wide').textContent = on ? 'narrow' : 'wide';
+    $('sheet-wide').setAttribute('aria-label', on ? 'narrow' : 'wide');
     sessionStorage.sheetWide = on ? 'yes' : '';
-    document.body.style.setProperty('--sheet', on ? `${Math.max(LEAST, Math.min(widthOf(this.levels.length) + 14, Math.round(window.innerWidth * 0.62)))}px` : '140px');
+    document.body.style.setProperty('--sheet', on ? `${Math.max(LEAST, Math.min(widthOf(this.levels.length) + 14, Math.round(window.innerWidth * 0.62)))}px` : '84px');
     if (!on) return;
     this.show();
     this.focus();

@@ -13,7 +13,7 @@ const PAUSE = 90;
 
 export class SunTool {
   constructor(app, stage) {
-    Object.assign(this, { app, stage, id: 'sun', label: 'Sun', key: 'shift+l', part: '', holds: 'shot', alone: false, trying: null });
+    Object.assign(this, { app, stage, id: 'sun', part: '', holds: 'shot', alone: false, trying: null });
   }
 
   get pen() { return `Drag the sun round the figure${this.part ? `: the light of ${this.part}` : ''}; nearer the middle is more from the front`; }

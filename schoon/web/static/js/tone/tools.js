@@ -35,7 +35,7 @@ export class BlockTool extends PenTool {
 
 // An edge across a form: the side away from the light is toned, or the other one.
 export class EdgeTool extends PenTool {
-  constructor(app, stage) { super(app, stage, { id: 'edge', label: 'Edge', key: 'shift+p', last: null }); }
+  constructor(app, stage) { super(app, stage, { id: 'edge', last: null }); }
 
   get pen() { return `Draw the edge of ${this.kindWords} across a form; B turns it to the other side`; }
 
@@ -64,7 +64,7 @@ export class EdgeTool extends PenTool {
 // Chooses a shape; its points lie on the paper and are dragged, or the whole of it.
 export class ChooseTool {
   constructor(app, stage) {
-    Object.assign(this, { app, stage, id: 'choose', label: 'Choose', key: 'c', id_: null });
+    Object.assign(this, { app, stage, id: 'choose', id_: null });
     this.pen = 'Choose a tone: click it; drag it or its points; Delete takes it away';
   }
 

@@ -173,7 +173,7 @@ export class HoldView extends View {
 
   tool() {
     return {
-      id: 'sway', label: 'Bend a hold', key: '', pen: 'Bend a hold: drag a point to where it goes, click to pin one, Shift takes one away',
+      id: 'sway', pen: 'Bend a hold: drag a point to where it goes, click to pin one, Shift takes one away',
       enter: () => { this.open(); this.draw(); },
       leave: () => {},
       down: (event, from) => this.down(event, from),

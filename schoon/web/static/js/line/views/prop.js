@@ -226,7 +226,7 @@ export class PropView extends View {
 
   tool() {
     return {
-      id: 'prop', label: 'Place a prop', key: '', pen: 'Place a prop: drag it; the ball turns it in space, the round handle makes it larger and turns it, Shift keeps its size',
+      id: 'prop', pen: 'Place a prop: drag it; the ball turns it in space, the round handle makes it larger and turns it, Shift keeps its size',
       enter: () => this.entered(),
       leave: () => { this.app.table.paper.layers.prop.replaceChildren(); },
       redrawn: () => { if (!this.held) { this.told(); this.draw(); } },

@@ -117,7 +117,7 @@ export class SheetView extends View {
 
   tool() {
     return {
-      id: 'sheet-part', label: 'Off the sheet', key: '', pen: 'Off the sheet: drag it or a corner; with Shift that corner alone, with Alt it turns. Enter lays it into the drawing',
+      id: 'sheet-part', pen: 'Off the sheet: drag it or a corner; with Shift that corner alone, with Alt it turns. Enter lays it into the drawing',
       enter: () => { if (!this.quad) { this.open(); notice('Draw a box round a part on the page of the model sheet, in the ledge'); } this.draw(); },
       leave: () => { this.app.table.paper.layers.prop.replaceChildren(); },
       redrawn: () => this.draw(),

@@ -1,0 +1,51 @@
+"""A shot in a few frames, as the shelf shows it."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+
+from ..core.exposure import frame_by_frame
+from ..store import Cursor, DrawingRow, productions
+from ..store.states import Stack, Time
+
+_SEEN = ("drawings", "backdrop")
+"""Kinds of levels that go into a picture."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A frame of a strip. frame: counted from 1. drawings: ids from rear to front of what is composed; without them what is seen
+    is the drawing `alone`, as it was taken in or on an empty sheet. number: as it is written there. tag: changes with what is
+    seen, as far as drawings and levels go."""
+
+    frame: int
+    drawings: tuple[int, ...]
+    alone: int
+    number: str
+    tag: str
+
+
+def strip(cursor: Cursor, shot_id: int, time: Time, stack: Stack, count: int) -> list[Shown]:
+    """At most `count` frames of a shot, evenly over its length; frames in which nothing stands are left out."""
+    frames = time.frames
+    asked = sorted({1 + int((k + 0.5) * frames / count) for k in range(count)} & set(range(1, frames + 1)))
+    seen = [id for id in stack.order if stack.levels[id].kind in _SEEN and stack.levels[id].visible]
+    rows = {row["id"]: row for id in seen for row in productions.drawings(cursor, id)}
+    plays = {id: frame_by_frame(time.levels.get(id, {}), frames) for id in seen}
+    worked = [id for id in seen if stack.levels[id].kind == "drawings"]
+    found = []
+    for frame in asked:
+        stand = {id: rows[at] for id in seen if (at := plays[id][frame - 1]) in rows}
+        if not stand:
+            continue
+        own = [stand[id] for id in worked if id in stand]
+        # While none of them has a line, the drawing that is worked on says more by itself.
+        lined = any(row["line"] for row in own) or not own
+        lead: DrawingRow = own[-1] if own else next(iter(stand.values()))
+        shown = tuple(row["id"] for row in stand.values()) if lined else ()
+        what = repr([(row["id"], row["head"], row["rough"]) for row in stand.values()])
+        placed = repr([stack.levels[id].model_dump(exclude={"waved", "lights", "entries"}) for id in stand])
+        tag = hashlib.sha256(f"{what} {placed} {stack.framing}".encode()).hexdigest()[:12]
+        found.append(Shown(frame, shown, lead["id"], lead["number"], tag))
+    return found

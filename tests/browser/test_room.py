@@ -1,0 +1,115 @@
+"""The paper has the room: nothing is covered, cut or out of sight at any size, and the words keep to their measure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Page
+
+from schoon.store import Store
+
+from .conftest import PATIENCE, REACH
+from .room import counted, faults
+from .test_line import lined_shot
+from .waiting import until
+
+pytestmark = pytest.mark.browser
+
+SIZES = {
+    "laptop": (1280, 720),
+    "small": (1280, 800),
+    "wide laptop": (1366, 768),
+    "screen": (1600, 900),
+    "large": (1920, 1080),
+    "very large": (2560, 1440),
+    "tablet": (1180, 820),
+    "small at 125 %": (1024, 640),
+    "large at 200 %": (960, 540),
+}
+STOPS = ("rough", "line", "seal", "paint", "tone", "proof", "hand-off")
+BOXES = ("see-looks", "see-levels", "see-beside")
+
+
+@pytest.fixture(params=["mouse", "touch"])
+def room(request: pytest.FixtureRequest, browser: Browser, address: str, store: Store) -> Iterator[Page]:
+    """A shot of three lined drawings with pots, by mouse or by touch."""
+    pots = {"Coat": "#edb21f", "Fur": "#8a5a3b", "Lantern glass": "#cfe6e2", "Brass": "#b0803a"}
+    shot = lined_shot(store, ("key", "breakdown", "key"), pots)
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=address, has_touch=request.param == "touch"
+    )
+    context.set_default_timeout(PATIENCE)
+    context.add_init_script(REACH)
+    page = context.new_page()
+    page.goto(f"/shots/{shot}/line")
+    until(page, "document.querySelectorAll('#paper .ink path').length > 0")
+    yield page
+    context.close()
+
+
+def light(page: Page, stop: str) -> None:
+    page.evaluate(f"schoon.stops.light({stop!r})")
+    until(page, f"schoon.stage.name === {stop!r}")
+
+
+def test_nothing_is_covered_cut_or_out_of_sight(room: Page) -> None:
+    wrong: dict[str, list[str]] = {}
+
+    def look(*where: str) -> None:
+        found = faults(room)
+        if found:
+            wrong[" · ".join(where)] = found
+
+    touch = bool(room.evaluate("matchMedia('(pointer: coarse)').matches"))
+    sizes = {"tablet": SIZES["tablet"]} if touch else SIZES
+    for size, (width, height) in sizes.items():
+        room.set_viewport_size({"width": width, "height": height})
+        for names in (True, False):
+            room.evaluate(f"schoon.tools.rail.names({str(names).lower()})")
+            for stop in STOPS:
+                light(room, stop)
+                for state in ("folded", "open", "large"):
+                    room.evaluate(f"schoon.room.ledge({state!r})")
+                    views = room.locator("#views .tabs-of:not([hidden]) [role=tab]").all()
+                    for view in views if state == "open" and not names else [None]:
+                        if view:
+                            view.click()
+                        look(size, stop, state, view.inner_text() if view else "", "names" if names else "")
+        room.evaluate("schoon.room.ledge('folded')")
+        light(room, "paint")
+        for which in ("paper", "near", "seen", "room"):
+            room.locator(f'[data-sights="{which}"]').click()
+            look(size, which)
+            room.locator(f'[data-sights="{which}"]').click()
+        for box in BOXES:
+            room.locator('[data-sights="seen"]').click()
+            room.locator(f"#{box}").click()
+            look(size, box)
+            room.locator('[data-sights="seen"]').click()
+            room.locator('[data-sights="seen"]').click()
+        for turns in ("#play-how", "#see-history", "#sheet-wide", "#dock-open", "#time summary"):
+            room.locator(turns).click()
+            look(size, turns)
+            room.locator("#history-close" if turns == "#see-history" else turns).click()
+    assert not wrong, "\n".join(f"{where}: {'; '.join(found[:4])}" for where, found in wrong.items())
+
+
+def test_the_paper_comes_first_and_words_keep_to_their_measure(room: Page) -> None:
+    room.evaluate("schoon.tools.rail.names(false)")
+    # A shot as wide as most are, seen whole.
+    least = {(1280, 800, "folded"): 0.44, (1280, 800, "open"): 0.28, (1920, 1080, "folded"): 0.55}
+    for (width, height, state), share in least.items():
+        room.set_viewport_size({"width": width, "height": height})
+        for stop in STOPS:
+            light(room, stop)
+            room.evaluate(f"schoon.room.ledge({state!r})")
+            table = room.evaluate(
+                "(() => { const box = document.getElementById('table').getBoundingClientRect();"
+                " const high = Math.min(box.height - 8, (box.width - 8) * 9 / 16);"
+                " return (high * high * 16 / 9) / (innerWidth * innerHeight); })()"
+            )
+            assert table >= share, (stop, width, state)
+            if state == "folded" and width == 1280:
+                words = counted(room).words
+                assert words <= (150 if stop == "line" else 120), (stop, words)
