@@ -108,13 +108,28 @@ def fill_level(
 def shots(cursor: Cursor) -> list[Row]:
     """All shots with their first level, for the shelf; colour_tag changes with the colours they are seen in."""
     cursor.execute(
-        "SELECT s.id, s.production_id, s.name, s.fps, s.width, s.height, s.frames, l.id AS level_id, l.model_id,"
+        "SELECT s.id, s.production_id, s.name, s.fps, s.width, s.height, s.frames, s.away, l.id AS level_id, l.model_id,"
         " (SELECT COALESCE(BIT_XOR(CRC32(CONCAT(k.key_id, k.pot_id, k.colour))), 0) FROM key_colours k"
         " WHERE k.key_id = l.key_id) AS colour_tag"
         " FROM shots s JOIN levels l ON l.id = (SELECT f.id FROM levels f WHERE f.shot_id = s.id"
         " AND NOT f.aside ORDER BY f.id LIMIT 1) ORDER BY s.id"
     )
     return list(cursor.fetchall())
+
+
+def rename_shot(cursor: Cursor, shot_id: int, name: str) -> None:
+    """Another name for a shot. Raises Refusal if it is taken, NotFound."""
+    shot(cursor, shot_id)
+    try:
+        cursor.execute("UPDATE shots SET name = %s WHERE id = %s", (name, shot_id))
+    except pymysql.IntegrityError as error:
+        raise Refusal(f"This production has a shot called “{name}” already; choose another name") from error
+
+
+def put_shot_away(cursor: Cursor, shot_id: int, away: bool) -> None:
+    """Puts a shot away with all it holds, or brings it back. Raises NotFound."""
+    shot(cursor, shot_id)
+    cursor.execute("UPDATE shots SET away = %s WHERE id = %s", (away, shot_id))
 
 
 def shot(cursor: Cursor, shot_id: int, level_id: int | None = None) -> ShotRow:

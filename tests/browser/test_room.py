@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 
 from schoon.store import Store
 
@@ -113,3 +113,40 @@ def test_the_paper_comes_first_and_words_keep_to_their_measure(room: Page) -> No
             if state == "folded" and width == 1280:
                 words = counted(room).words
                 assert words <= (150 if stop == "line" else 120), (stop, words)
+
+
+def test_a_first_shot_says_points_and_sees(room: Page) -> None:
+    shot = room.evaluate("schoon.data.shot.id")
+    room.goto(f"/shots/{shot}/rough?first")
+    card = room.locator("#first")
+    expect(card).to_contain_text("1 of 10")
+    expect(room.locator("#near")).to_have_class("near pointed")
+    for _ in range(2):
+        room.keyboard.press("d")
+    expect(card).to_contain_text("2 of 10")
+    card.get_by_role("button", name="Skip").click()
+    # All are lined already, and no gap waits: what is done falls away.
+    expect(card).to_contain_text("5 of 10")
+    expect(room.locator('.track [data-stage="paint"]')).to_have_class("pointed")
+    card.get_by_role("button", name="Take me there").click()
+    expect(room.locator("#pots")).to_have_class("pots pointed")
+    # It is left, stays away, and is taken up where it was.
+    card.get_by_role("button", name="Leave").click()
+    expect(card).to_be_hidden()
+    expect(room.locator(".pointed")).to_have_count(0)
+    room.reload()
+    until(room, "schoon.stage.name === 'paint'")
+    expect(card).to_be_hidden()
+    room.goto(f"/shots/{shot}/paint?first")
+    expect(card).to_contain_text("5 of 10")
+
+
+def test_the_guide_of_the_stop_is_read_beside_the_table(room: Page) -> None:
+    light(room, "seal")
+    room.keyboard.press("?")
+    expect(room.locator("#help-page h1")).to_have_text("Seal")
+    expect(room.locator("#help-keys dt").first).to_be_attached()
+    light(room, "paint")
+    expect(room.locator("#help-page h1")).to_have_text("Paint")
+    room.locator("#help-close").click()
+    expect(room.locator("#help")).to_be_hidden()

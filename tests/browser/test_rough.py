@@ -218,6 +218,7 @@ def test_a_small_shot_is_made_from_empty_sheets_to_a_gif(page: Page, store: Stor
         until(page, f"schoon.data.run[{k}].painted > 0")
     stage(page, "Hand off")
     page.locator("#work-copy").check()
+    page.locator(".saver .more summary").nth(1).click()
     page.locator("#gif-width").fill("320")
     with page.expect_download() as saved:
         page.locator("#save-gif").click()

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import base64
+import html
 import io
+import re
 import zipfile
 from typing import Any
 
@@ -363,3 +365,30 @@ def test_pictures_are_seen_before_they_are_taken_in(client: TestClient) -> None:
     assert Image.open(io.BytesIO(body)).size == (200, 150)
     broken = client.post("/take-in/check", files=[("files", ("p1.png", b"no picture", "image/png"))]).text
     assert "data:image" not in broken
+
+
+def test_a_shot_is_renamed_put_away_and_brought_back(shot: Shot) -> None:
+    post = shot.client.post
+    page = shot.client.get("/").text
+    name = page.split('class="shot-row" id="s1" data-name="')[1].split('"')[0]
+    assert post("/shots/1/name", data={"name": " "}).status_code == 422
+    assert post("/shots/9/name", data={"name": "Pier"}).status_code == 404
+    assert post("/shots/1/name", data={"name": "Pier"}, follow_redirects=False).headers["location"] == "/#s1"
+    assert 'data-name="Pier"' in shot.client.get("/").text
+    assert post("/shots/1/away", data={"away": "true"}).status_code == 200
+    away = shot.client.get("/").text
+    assert 'id="s1"' not in away
+    assert "Bring back" in away
+    # What it holds is where it was.
+    assert shot.client.get("/shots/1/paint").status_code == 200
+    post("/shots/1/away", data={"away": "false"})
+    assert 'id="s1"' in shot.client.get("/").text
+    assert name != "Pier"
+
+
+def test_the_shelf_shows_frames_of_the_shot_and_who_worked_last(shot: Shot) -> None:
+    page = shot.client.get("/").text
+    assert page.count('class="of-strip"') >= 2
+    for source in re.findall(r'<img src="([^"]+)"', page):
+        assert shot.client.get(html.unescape(source)).headers["content-type"] == "image/webp"
+    assert "first-offer" not in page

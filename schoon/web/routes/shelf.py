@@ -24,8 +24,11 @@ from ..values import Body
 
 router = APIRouter()
 
-STRIP = 8
+STRIP = 6
 """Frames shown per shot."""
+
+FIRST = "Lookout"
+"""The shot of the demo with which people begin."""
 
 
 @router.get("/keys", response_class=HTMLResponse)
@@ -63,7 +66,16 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
             shot["worked"] = last and {**last, "at": last["created_at"].isoformat(" ", "minutes")}
             shot["strip"] = strip(cursor, shot["id"], productions.time_of(cursor, shot["id"]), stack, STRIP)
         all_models = models.listing(cursor)
-    return page(request, "shelf.html", productions=found, shots=shots, models=all_models, stages=STAGES)
+    lookout = next((shot["id"] for shot in shots if shot["name"] == FIRST), None)
+    return page(
+        request,
+        "shelf.html",
+        productions=found,
+        shots=shots,
+        models=all_models,
+        stages=STAGES,
+        lookout=lookout,
+    )
 
 
 @router.post("/productions")
@@ -72,6 +84,23 @@ def create_production(store: StoreDep, name: Annotated[str, Form()] = "") -> Red
     with store.transaction() as cursor:
         production = productions.create(cursor, named(name, "production"))
     return RedirectResponse(f"/#p{production}", status_code=303)
+
+
+@router.post("/shots/{shot_id}/name")
+def rename_shot(shot_id: int, store: StoreDep, name: Annotated[str, Form()] = "") -> RedirectResponse:
+    """Another name for a shot."""
+    with store.transaction() as cursor:
+        productions.rename_shot(cursor, shot_id, named(name, "shot"))
+    return RedirectResponse(f"/#s{shot_id}", status_code=303)
+
+
+@router.post("/shots/{shot_id}/away")
+def put_away(shot_id: int, store: StoreDep, away: Annotated[bool, Form()]) -> RedirectResponse:
+    """Puts a shot away, or brings it back."""
+    with store.transaction() as cursor:
+        productions.put_shot_away(cursor, shot_id, away)
+        production = productions.shot(cursor, shot_id)["production_id"]
+    return RedirectResponse(f"/#p{production}" if away else f"/#s{shot_id}", status_code=303)
 
 
 @router.post("/productions/restored")

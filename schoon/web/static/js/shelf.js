@@ -59,3 +59,10 @@ if (find) {
   sort.value = [...sort.options].some(({ value }) => value === localStorage.shelfOrder) ? localStorage.shelfOrder : 'made';
   if (sort.value !== 'made') order();
 }
+
+// Offered until somebody does not want it.
+const offer = document.getElementById('first-offer');
+if (offer) {
+  offer.hidden = localStorage.firstOffer === 'no';
+  offer.querySelector('button').addEventListener('click', () => { localStorage.firstOffer = 'no'; offer.hidden = true; });
+}

@@ -5,6 +5,7 @@ import { takeUp } from './edits/queue.js';
 import { Depth } from './shot/depth.js';
 import { Dock } from './shot/dock.js';
 import { KeyChanges } from './shot/key_changes.js';
+import { First } from './shot/first.js';
 import { Help } from './shot/help.js';
 import { keysOf, wireKeys } from './shot/keyboard.js';
 import { Next } from './shot/next.js';
@@ -55,6 +56,7 @@ if (app.current) {
   app.stops.begun.add(data.stage);
   app.stage.start();
   for (const id of data.jobs) app.jobs.watch({ id, kind: '', state: 'running', done: 0, total: 1 });
+  new First(app);
 } else {
   $('waiting').hidden = false;
   $('waiting').textContent = 'This shot has no drawings yet';

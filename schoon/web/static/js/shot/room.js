@@ -5,7 +5,7 @@ import { notice } from '../api.js';
 const $ = (id) => document.getElementById(id);
 
 // Stages whose ledge holds the work itself; elsewhere the paper comes first.
-const FIRST = { seal: 'open', proof: 'open', 'hand-off': 'large' };
+const FIRST = { seal: 'open', proof: 'open', 'hand-off': 'open' };
 const OPEN = 214;
 const LEAST = 120;
 const BESIDE = 320;

@@ -165,14 +165,17 @@ export class Tools {
   // The tool that the pen is.
   get inHand() { return this.lent?.tool ?? this.now; }
 
-  says(text) { $('pen-now').textContent = text; }
+  says(text) {
+    $('pen-now').textContent = text;
+    $('slip').hidden = !text;
+  }
 
   status() {
     const { app, lent } = this;
     const locked = app.levels.locked ? ` · ${app.data.shot.level} is locked` : '';
     const back = lent?.stays ? ' · Esc gives it back' : '';
     const { inHand } = this;
-    this.says(`${inHand?.pen || app.stage.pen}${back}${locked}`);
+    this.says(inHand ? `${inHand.pen}${back}${locked}` : locked.slice(3));
     $('pen-key').textContent = inHand?.key ? shown(inHand.key) : '';
     $('here').textContent = `drawing ${app.current.number}${frames(app)}`;
     $('pen-keys').textContent = app.stage.keys;

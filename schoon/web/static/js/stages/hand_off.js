@@ -14,6 +14,9 @@ const INCLUDED = { frames: ['frames', true], layers: ['layers', true], movie: ['
 // What is said of pictures that are not as they are seen.
 const EXACT = "Exactly the key's colours, nothing smoothed, at the drawing's own size.";
 const APART = { passes: 'A folder a pass, level by level; passes.json says how they add up.', parts: 'A folder a part, level by level, rear to front in parts.json.' };
+const SHOWN = {
+  seen: 'all that is seen', ink: 'ink', flats: 'flats', tones: 'tones', 'flats-tones': 'flats and tones', passes: 'each pass by itself', parts: 'each part by itself',
+};
 const PATTERN = '{shot}_{level}_{number}';
 
 // What is remembered of the fields, a production at a time.
@@ -80,26 +83,36 @@ export class HandOffStage extends Stage {
     const { body } = this;
     const { width } = this.app.data.shot;
     const choice = (id, choices) => html`<select id="${id}" autocomplete="off">${Object.entries(choices).map(([v, words]) => html`<option value="${v}">${words}</option>`)}</select>`;
+    const more = (content) => html`<details class="more"><summary>more</summary>${content}</details>`;
+    const px = (id, most, value) => html`<label>width <input id="${id}" type="number" min="${LEAST}" max="${most}" value="${value}"> px</label>`;
+    const ofPictures = html`<p><label>show ${choice('png-only', SHOWN)}</label> ${px('png-width', MOST, width)}</p>
+      <p class="quiet" id="png-exact" hidden></p>
+      <p><label>name <input id="png-pattern" value="${PATTERN}" size="22" maxlength="120" title="May name {production}, {shot}, {level}, {pass}, {number}"></label>
+        <label>from <input id="png-start" type="number" min="0" max="100000" value="1"></label>
+        <label>digits <input id="png-padding" type="number" min="1" max="8" value="4"></label></p>`;
+    const ofLooks = html`<p>GIF ${px('gif-width', 1920, Math.min(640, width))}
+        <label>at most <input id="gif-limit" type="number" min="0" max="1000000" step="50" value="0" title="0 for any size"> kB</label>
+        <label><input id="gif-once" type="checkbox" autocomplete="off"> once</label></p>
+      <p>MP4 ${px('mp4-width', MOST, width)} <label>quality ${choice('mp4-quality', { good: 'good', best: 'best', small: 'small' })}</label></p>`;
+    const included = Object.entries(INCLUDED).map(([id, [words, on]]) => html`<label><input type="checkbox" data-include="${id}" ${on ? 'checked' : ''} autocomplete="off"> ${words}</label> `);
     fill(body, html`
       <div class="saver"><h2>Pictures, with alpha</h2>
-        <p><label>as ${choice('png-kind', { png: 'PNG', tiff: 'TIFF', webp: 'WebP' })}</label> <label>one a ${choice('png-what', { frames: 'frame', drawings: 'drawing' })}</label> <label>of ${choice('png-of', { level: 'this level', levels: 'each level', frame: 'the whole frame' })}</label></p>
-        <p><label>show ${choice('png-only', { seen: 'all that is seen', ink: 'ink', flats: 'flats', tones: 'tones', 'flats-tones': 'flats and tones', passes: 'each pass by itself', parts: 'each part by itself' })}</label> <label>width <input id="png-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label></p>
-        <p class="quiet" id="png-exact" hidden></p>
-        <p><label>name <input id="png-pattern" value="${PATTERN}" size="26" maxlength="120" title="May name {production}, {shot}, {level}, {pass}, {number}"></label> <label>from <input id="png-start" type="number" min="0" max="100000" value="1"></label> <label>digits <input id="png-padding" type="number" min="1" max="8" value="4"></label></p>
-        <p class="number quiet" id="png-name">&nbsp;</p>
-        <p><button class="main" id="save-png">Save pictures</button> <span id="png-note"></span></p></div>
+        <p><label>as ${choice('png-kind', { png: 'PNG', tiff: 'TIFF', webp: 'WebP' })}</label>
+          <label>one a ${choice('png-what', { frames: 'frame', drawings: 'drawing' })}</label>
+          <label>of ${choice('png-of', { level: 'this level', levels: 'each level', frame: 'the whole frame' })}</label></p>
+        <p><button class="main" id="save-png">Save pictures</button> <span class="number quiet" id="png-name">&nbsp;</span> <span id="png-note"></span></p>
+        ${more(ofPictures)}</div>
       <div class="saver"><h2>To look at</h2>
-        <p><label>width <input id="gif-width" type="number" min="${LEAST}" max="1920" value="${Math.min(640, width)}"> px</label> <label>at most <input id="gif-limit" type="number" min="0" max="1000000" step="50" value="0" title="0 for any size"> kB</label> <label><input id="gif-once" type="checkbox" autocomplete="off"> once</label></p>
-        <p id="gif-size" class="number">&nbsp;</p>
-        <p><button class="main" id="save-gif">Save GIF</button> <span id="gif-note"></span></p>
-        <p><label>width <input id="mp4-width" type="number" min="${LEAST}" max="${MOST}" value="${width}"> px</label> <label>quality ${choice('mp4-quality', { good: 'good', best: 'best', small: 'small' })}</label></p>
-        <p><button class="main" id="save-mp4">Save MP4</button> <span id="mp4-note"></span></p></div>
-      <div class="saver"><h2>For others to work on</h2>
-        <p><button id="save-layers">Shot in layers</button> <span class="quiet">levels, timing, placement</span> <span id="layers-note"></span></p>
-        <p><button id="save-openraster">This frame, layered</button> <button id="save-keys" title="A layer a colour key, as alternatives">in every key</button> <span class="quiet">OpenRaster</span> <span id="openraster-note"></span><span id="keys-note"></span></p>
-        <p><button id="save-svg">Drawings as SVG</button> <span class="quiet">groups by part, pots as classes</span> <span id="svg-note"></span></p>
-        <p class="included">${Object.entries(INCLUDED).map(([id, [words, on]]) => html`<label><input type="checkbox" data-include="${id}" ${on ? 'checked' : ''} autocomplete="off"> ${words}</label> `)}</p>
-        <p><button class="main" id="save-package">Package</button> <span class="quiet">with sheet, palettes, report and the production itself</span> <span id="package-note"></span></p></div>
+        <p><button class="main" id="save-gif">Save GIF</button> <span id="gif-size" class="number">&nbsp;</span> <span id="gif-note"></span></p>
+        <p><button class="main" id="save-mp4">Save MP4</button> <span id="mp4-note"></span></p>
+        ${more(ofLooks)}</div>
+      <div class="saver"><h2>To work on</h2>
+        <p><button class="main" id="save-package" title="With sheet, palettes, report and the production itself">Package</button> <span id="package-note"></span>
+          <button id="save-layers" title="Levels, timing, placement">Shot in layers</button> <span id="layers-note"></span></p>
+        <p><button id="save-openraster" title="OpenRaster">This frame, layered</button> <button id="save-keys" title="A layer a colour key, as alternatives">in every key</button>
+          <button id="save-svg" title="Groups by part, pots as classes">SVG</button>
+          <span id="openraster-note"></span><span id="keys-note"></span><span id="svg-note"></span></p>
+        ${more(html`<p class="included">In the package: ${included}</p>`)}</div>
       <div class="saver"><h2>Saved before</h2><ol id="made" class="made"></ol></div>`);
     this.remember();
     const on = (id, event, does) => body.querySelector(`#${id}`).addEventListener(event, does);
