@@ -22,10 +22,12 @@ from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from .core.between import LEAST, MOST, Between
-from .core.cleanup import CleanupSettings, propose_strokes
+from .core.cleanup import CleanupSettings, pencils_of, propose_strokes
+from .core.cleanup import agreed as run_pencils
 from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
 from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, questions, unsure_in
+from .core.paper import Pencil
 from .core.patches import Patches, add_stitches, find_patches, most_of, pack
 from .core.proof import Links, Run, Sight, packed_links, sight_of
 from .core.proof import proof as proofed
@@ -33,7 +35,7 @@ from .core.prop import Imported, Placed, Surface, runs, strokes_of
 from .core.prop import Sight as SolidSight
 from .core.prop import between as placed_between
 from .core.seal import propose_stitches
-from .core.strokes import Stroke, ink_coverage
+from .core.strokes import Stroke, ink_coverage, walls
 from .core.tone import (
     Light,
     Solids,
@@ -189,9 +191,9 @@ def _seal_one(path: Path, out: Path) -> None:
         raise Refusal(f"{path.name} has {patches.count} patches, more than a label picture can number")
     (out / f"{path.stem}.patches.png").write_bytes(encode_png(patches.open_labels.astype(np.uint16)))
     found = [
-        {"points": np.round(s.points, 2).tolist(), "doubt": round(s.doubt, 3)}
+        {"points": np.round(s.points, 2).tolist(), "doubt": round(s.doubt, 3), "state": s.state}
         for s in stitches
-        if s.state == "taken"
+        if s.state in ("taken", "open")
     ]
     (out / f"{path.stem}.json").write_text(json.dumps({"stitches": found}))
 
@@ -240,6 +242,66 @@ def paint(
     for k, path in enumerate(paths):
         _write_paint(out / path.stem, drawings[k], result[k], drawings, stems)
     _write_questions(out / "questions.json", drawings, result, stems)
+
+
+@app.command()
+def propose(
+    roughs: Pictures,
+    key: Annotated[
+        list[str], typer.Option("--key", help="STEM=PAINTED.png, a painted drawing; may be given again.")
+    ],
+    out: Out,
+    jobs: Jobs = 1,
+) -> None:
+    """Roughs of one level, in name order, to painted drawings in one: lines, gaps and paint of the whole run."""
+    paths = sorted(roughs, key=lambda path: path.name)
+    stems = [path.stem for path in paths]
+    if len(set(stems)) < len(stems):
+        raise typer.BadParameter("two pictures have one name; they are one level, give them different names")
+    keys = _keys(key, stems)
+    (out / "lines").mkdir(parents=True, exist_ok=True)
+    with _progress() as bar, ProcessPoolExecutor(jobs, get_context("spawn")) as pool:
+        task = bar.add_task("Reading pencils", total=len(paths))
+        seen = []
+        for pencils in pool.map(_pencils_in, paths):
+            seen.append(pencils)
+            bar.advance(task)
+        settings = CleanupSettings(pencils=run_pencils(seen))
+        task = bar.add_task("Cleaning and sealing", total=len(paths))
+        drawings: list[Patches] = []
+        gaps = []
+        for path, (patches, asked) in zip(
+            paths, pool.map(partial(_propose_one, out=out / "lines", settings=settings), paths), strict=True
+        ):
+            drawings.append(patches)
+            gaps += [[path.stem, points] for points in asked]
+            bar.advance(task)
+        if len({d.shape for d in drawings}) > 1:
+            raise Refusal("The pictures are not of one size; scale them alike")
+        task = bar.add_task("Carrying paint", total=len(paths))
+        painted = {k: _painted(path, drawings[k]) for k, path in keys.items()}
+        result = carry(drawings, painted, lambda *_: bar.advance(task))
+    for k, path in enumerate(paths):
+        _write_paint(out / path.stem, drawings[k], result[k], drawings, stems)
+    _write_questions(out / "questions.json", drawings, result, stems)
+    (out / "gaps.json").write_text(json.dumps(gaps))
+
+
+def _pencils_in(path: Path) -> list[tuple[Pencil, str]]:
+    return pencils_of(read_picture(path))
+
+
+def _propose_one(path: Path, out: Path, settings: CleanupSettings) -> tuple[Patches, list[list[list[float]]]]:
+    """The patches of a rough's closed lines, which are written, and its openings that are asked."""
+    picture = read_picture(path)
+    strokes = propose_strokes(picture, settings)
+    ink = walls(strokes, (picture.shape[1], picture.shape[0]))
+    stitches = propose_stitches(ink)
+    sealed = find_patches(add_stitches(ink, [s.points for s in stitches if s.state == "taken"]))
+    line = sealed.open_labels == 0
+    (out / f"{path.stem}.png").write_bytes(encode_png(np.where(line, 0, 255).astype(np.uint8)))
+    asked = [np.round(s.points, 1).tolist() for s in stitches if s.state == "open"]
+    return find_patches(line), asked
 
 
 def _keys(entries: Sequence[str], stems: Sequence[str]) -> dict[int, Path]:

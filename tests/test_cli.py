@@ -248,3 +248,38 @@ def test_a_prop_is_drawn_in_its_keys_and_between(tmp_path: Path) -> None:
     assert "names no drawing" in refused.stderr
     wrong = schoon("prop", box, places, "--size", "wide", "--out", out)
     assert wrong.returncode
+
+
+def test_propose_takes_roughs_of_a_level_to_paint_in_one(tmp_path: Path) -> None:
+    roughs = []
+    for k in range(2):
+        path = tmp_path / f"{k}.png"
+        picture = np.full((300, 400, 3), 244, np.uint8)
+        cv2.circle(picture, (150 + 8 * k, 150), 70, (70, 60, 60), 4, cv2.LINE_AA)
+        cv2.rectangle(picture, (260, 90), (350 + 4 * k, 210), (70, 60, 60), 4, cv2.LINE_AA)
+        cv2.imwrite(str(path), picture)
+        roughs.append(path)
+    painted = np.zeros((300, 400, 4), np.uint8)
+    cv2.circle(painted, (150, 150), 70, (40, 180, 240, 255), -1)
+    cv2.rectangle(painted, (260, 90), (350, 210), (60, 60, 200, 255), -1)
+    cv2.imwrite(str(tmp_path / "key.png"), painted)
+    out = tmp_path / "out"
+    done = schoon("propose", *roughs, "--key", f"0={tmp_path / 'key.png'}", "--out", out)
+    assert done.returncode == 0, done.stderr
+    paint = cv2.imread(str(out / "1.png"), cv2.IMREAD_UNCHANGED)
+    assert paint[150, 158].tolist() == [40, 180, 240, 255]
+    assert paint[150, 300].tolist() == [60, 60, 200, 255]
+    assert paint[20, 20, 3] == 0
+    line = cv2.imread(str(out / "lines" / "1.png"), cv2.IMREAD_UNCHANGED)
+    assert set(np.unique(line).tolist()) == {0, 255}
+    assert json.loads((out / "questions.json").read_text()) == []
+    assert json.loads((out / "gaps.json").read_text()) == []
+    assert len(json.loads((out / "1.json").read_text())["patches"]) == 2
+    # One rough of another size stops it by name of the matter; nothing is half done.
+    cv2.imwrite(str(tmp_path / "2.png"), np.full((200, 400, 3), 244, np.uint8))
+    again = schoon(
+        "propose", *roughs, tmp_path / "2.png", "--key", f"0={tmp_path / 'key.png'}", "--out", tmp_path / "b"
+    )
+    assert (again.returncode, "not of one size" in again.stderr) == (1, True)
+    wrong = schoon("propose", *roughs, "--key", "9=x.png", "--out", out)
+    assert (wrong.returncode, "--key 9=x.png" in wrong.stderr) == (2, True)

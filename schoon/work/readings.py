@@ -17,7 +17,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.cleanup import CleanupSettings, Lesson, Taught, lessons_in, read_rough, taught
+from ..core.cleanup import CleanupSettings, Lesson, Taught, agreed, lessons_in, pencils_of, read_rough, taught
+from ..core.paper import Pencil
 from ..core.strokes import strokes_from_dicts, strokes_to_dicts
 from ..errors import Refusal
 from ..formats.pictures import decode
@@ -29,6 +30,9 @@ from .roughs import rough_body, rough_name
 
 Call = Callable[..., Any]
 """Calls a function in a worker."""
+
+_VOTES = 12
+"""Drawings of a run that are asked what its pencils are for."""
 
 Wanted = tuple[str, bytes, Mapping[str, Any], Any, Sequence[bytes]]
 """Arguments of `read`."""
@@ -46,10 +50,12 @@ def settings_of(reading: Mapping[str, Any]) -> CleanupSettings:
 
 @dataclass(frozen=True)
 class Lessons:
-    """What the drawings of a level teach. names: of what it derives from. bodies: as `read` takes them."""
+    """What the drawings of a level teach. names: of what it derives from. bodies: as `read` takes them. pencils: what each
+    coloured pencil is for in the run, as `CleanupSettings.pencils`."""
 
     names: tuple[str, ...] = ()
     bodies: tuple[bytes, ...] = ()
+    pencils: tuple[tuple[float, str], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -85,7 +91,44 @@ def lessons(
             made = call(teach, f"drawing {source.number}", rough, dict(reading), source.said, source.line)
             body = files.get(source.name, ".lesson", partial(bytes, made))
         bodies.append(body)
-    return Lessons(tuple(s.name for s in sources), tuple(bodies))
+    return Lessons(
+        tuple(s.name for s in sources), tuple(bodies), pencils_of_run(level_id, files, transaction, call)
+    )
+
+
+def pencils_of_run(
+    level_id: int, files: Files, transaction: Callable[[], Any], call: Call
+) -> tuple[tuple[float, str], ...]:
+    """What the drawings of a level agree on, from some of them over its length."""
+    with transaction() as cursor:
+        rows = [row for row in productions.drawings(cursor, level_id) if rough_name(row)]
+    seen = []
+    for row in rows[:: max(1, -(-len(rows) // _VOTES))]:
+        name = key_of("pencils of run", rough_name(row))
+        found = files.read_json(name)
+        if found is None:
+            with transaction() as cursor:
+                body = rough_of(cursor, row)
+            try:
+                made = call(pencils_in, f"drawing {row['number']}", body)
+            except Refusal:
+                # Its own reading names what is wrong with it.
+                continue
+            found = json.loads(files.get(name, ".json", partial(to_json, made)))
+        seen.append([(Pencil(tuple(direction), share), role) for direction, share, role in found])
+    return agreed(seen)
+
+
+def pencils_in(name: str, body: bytes) -> list[tuple[tuple[float, float, float], float, str]]:
+    """Direction, share and role by itself of each coloured pencil of a rough. For a worker. Raises Refusal."""
+    return [(p.direction, p.share, role) for p, role in pencils_of(decode(name, body))]
+
+
+def of_run(reading: Mapping[str, Any], known: Lessons) -> Mapping[str, Any]:
+    """A reading with what the run says of pencils that it does not name itself."""
+    if not known.pencils:
+        return reading
+    return {**reading, "pencils": [*reading.get("pencils", ()), *map(list, known.pencils)]}
 
 
 def _sources(cursor: Cursor, level_id: int, reading: Mapping[str, Any]) -> list[_Source]:
@@ -133,7 +176,7 @@ def rough_of(cursor: Cursor, row: DrawingRow) -> bytes:
 
 def key(row: DrawingRow, reading: Mapping[str, Any], known: Lessons) -> str:
     """What the reading of a drawing's rough derives from."""
-    return key_of("read", rough_name(row), row["said"], _text(reading), *known.names)
+    return key_of("read", rough_name(row), row["said"], _text(of_run(reading, known)), *known.names)
 
 
 def read(
@@ -152,7 +195,7 @@ def wanted(cursor: Cursor, row: DrawingRow, reading: Mapping[str, Any], known: L
     """What `read` is called with for a drawing."""
     body = rough_of(cursor, row)
     said = revisions.get_documents(cursor, [row["said"]]).get(row["said"])
-    return f"drawing {row['number']}", body, reading, said, known.bodies
+    return f"drawing {row['number']}", body, of_run(reading, known), said, known.bodies
 
 
 def teach(name: str, body: bytes, reading: Mapping[str, Any], said: Any, line: Any) -> bytes:

@@ -27,14 +27,15 @@ class Shown:
 
 
 def strip(cursor: Cursor, shot_id: int, time: Time, stack: Stack, count: int) -> list[Shown]:
-    """At most `count` frames of a shot, evenly over its length; frames in which nothing stands are left out."""
+    """At most `count` frames of a shot, evenly over its length; frames in which nothing stands, or what stood in the one before, are
+    left out."""
     frames = time.frames
     asked = sorted({1 + int((k + 0.5) * frames / count) for k in range(count)} & set(range(1, frames + 1)))
     seen = [id for id in stack.order if stack.levels[id].kind in _SEEN and stack.levels[id].visible]
     rows = {row["id"]: row for id in seen for row in productions.drawings(cursor, id)}
     plays = {id: frame_by_frame(time.levels.get(id, {}), frames) for id in seen}
     worked = [id for id in seen if stack.levels[id].kind == "drawings"]
-    found = []
+    found: list[Shown] = []
     for frame in asked:
         stand = {id: rows[at] for id in seen if (at := plays[id][frame - 1]) in rows}
         if not stand:
@@ -47,5 +48,7 @@ def strip(cursor: Cursor, shot_id: int, time: Time, stack: Stack, count: int) ->
         what = repr([(row["id"], row["head"], row["rough"]) for row in stand.values()])
         placed = repr([stack.levels[id].model_dump(exclude={"waved", "lights", "entries"}) for id in stand])
         tag = hashlib.sha256(f"{what} {placed} {stack.framing}".encode()).hexdigest()[:12]
-        found.append(Shown(frame, shown, lead["id"], lead["number"], tag))
+        # A hold is seen once.
+        if not found or tag != found[-1].tag:
+            found.append(Shown(frame, shown, lead["id"], lead["number"], tag))
     return found

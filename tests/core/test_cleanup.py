@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
-from schoon.core.cleanup import CleanupSettings, pencils_of, propose_strokes
-from schoon.core.paper import densities, find_pencils, on_paper, separate
+from schoon.core.cleanup import CleanupSettings, agreed, pencils_of, propose_strokes
+from schoon.core.paper import Pencil, densities, find_pencils, on_paper, separate
 from schoon.core.strokes import Points, ink_coverage, length, resample, sample
 from schoon.demo.roughs import pencil_rough
 from schoon.formats.svg import drawing_svg, read_drawing_svg
@@ -214,3 +214,23 @@ def test_a_single_straight_line_along_the_paper_is_found(width: int, upright: bo
     assert off.max() < 4
     assert along.min() == pytest.approx(40, abs=6)
     assert along.max() == pytest.approx(280, abs=6)
+
+
+def test_a_run_agrees_on_its_pencils_with_one_voice_a_drawing() -> None:
+    blue, red = Pencil((0.9, 0.4, 0.1), 0.2), Pencil((0.1, 0.7, 0.7), 0.3)
+    near = Pencil((0.88, 0.45, 0.12), 0.9)
+    seen = [[(blue, "ignore"), (red, "use")], [(near, "use")], [(blue, "ignore")], [(red, "use")], []]
+    roles = agreed(seen)
+    assert len(roles) == 2
+    settings = CleanupSettings(pencils=roles)
+    assert (settings.role_of(blue), settings.role_of(near), settings.role_of(red)) == (
+        "ignore",
+        "ignore",
+        "use",
+    )
+    # Even voices: line that is lost is harder to find than line too many.
+    assert [role for _, role in agreed([[(blue, "ignore")], [(near, "use")]])] == ["use"]
+    assert agreed([]) == ()
+    # What an artist says comes first.
+    own = CleanupSettings(pencils=((blue.hue, "part:sky"), *roles))
+    assert own.role_of(near) == "part:sky"

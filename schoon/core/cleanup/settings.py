@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -9,7 +10,7 @@ from ..paper import Pencil
 
 Blacks = Literal["found", "outline", "filled"]
 
-_SAME_HUE = 32.0
+SAME_HUE = 32.0
 """Pencils whose hues differ by less, in degrees, are one pencil in different drawings."""
 
 
@@ -40,7 +41,9 @@ class CleanupSettings:
 
     def role_of(self, pencil: Pencil) -> str:
         """What a coloured pencil is taken for; "" if nothing was said of it."""
-        for hue, role in self.pencils:
-            if abs((pencil.hue - hue + 180) % 360 - 180) < _SAME_HUE:
-                return role
-        return ""
+        return role_at(pencil.hue, self.pencils)
+
+
+def role_at(hue: float, pencils: Iterable[tuple[float, str]]) -> str:
+    """The role of the first pencil of nearly this hue, in degrees; "" for none. pencils: (hue, role)."""
+    return next((role for other, role in pencils if abs((hue - other + 180) % 360 - 180) < SAME_HUE), "")

@@ -10,6 +10,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse
 from pydantic import Field
 
+from ...core.cleanup import role_at
 from ...core.strokes import ruled, strokes_from_dicts
 from ...core.strokes.model import new_id
 from ...errors import Refusal
@@ -24,7 +25,7 @@ from ...work.documents import Order, said_of
 from ...work.operations.base import Spot
 from ...work.operations.time import AddNotes, NewNote
 from ...work.placing import paper_of
-from ...work.readings import Reader, rough_of
+from ...work.readings import Reader, pencils_of_run, rough_of
 from ...work.roughs import rough_name
 from ..deps import DeskDep, FilesDep, StoreDep
 from ..shapes import shape_of
@@ -46,7 +47,12 @@ def pencils(drawing_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) ->
         return to_json(desk.call(views.pencils, f"drawing {row['number']}", body))
 
     body = files.get(key_of("pencils", rough_name(row)), ".json", make)
-    return JSONResponse({"pencils": json.loads(body)})
+    found = json.loads(body)
+    run = pencils_of_run(row["level_id"], files, store.transaction, desk.call)
+    # What the run agrees on holds in each of its drawings.
+    for pencil in found:
+        pencil["role"] = role_at(pencil["hue"], run) or pencil["role"]
+    return JSONResponse({"pencils": found})
 
 
 @router.post("/drawings/{drawing_id}/marks")
