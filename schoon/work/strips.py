@@ -48,7 +48,8 @@ def strip(cursor: Cursor, shot_id: int, time: Time, stack: Stack, count: int) ->
         what = repr([(row["id"], row["head"], row["rough"]) for row in stand.values()])
         placed = repr([stack.levels[id].model_dump(exclude={"waved", "lights", "entries"}) for id in stand])
         tag = hashlib.sha256(f"{what} {placed} {stack.framing}".encode()).hexdigest()[:12]
-        # A hold is seen once.
-        if not found or tag != found[-1].tag:
+        moves = bool(stack.framing) or any(stack.levels[id].place.notches for id in stand)
+        # A hold is seen once, unless it moves.
+        if moves or not found or tag != found[-1].tag:
             found.append(Shown(frame, shown, lead["id"], lead["number"], tag))
     return found

@@ -77,6 +77,7 @@ def test_every_kind_of_file_is_saved_and_opens(desk: Page) -> None:
 
 def test_a_package_comes_back_on_the_shelf(desk: Page) -> None:
     desk.locator("#gate-cleared").check()
+    desk.locator(".saver .more summary").nth(2).click()
     for what in ("frames", "movie", "layers"):
         desk.locator(f'[data-include="{what}"]').uncheck()
     package = saved(desk, "package")

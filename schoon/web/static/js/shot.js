@@ -1,7 +1,7 @@
 // The page of a shot: one drawing on the table, its neighbours under it, the run in sheet and ledge.
 
 import { catchUp } from './early.js';
-import { takeUp } from './edits/queue.js';
+import { settled, takeUp } from './edits/queue.js';
 import { Depth } from './shot/depth.js';
 import { Dock } from './shot/dock.js';
 import { KeyChanges } from './shot/key_changes.js';
@@ -46,12 +46,14 @@ app.on('colours', () => app.stage.ledge());
 app.on('drawn', () => app.stage.drawn());
 
 // What a closed tab has left is shown as waiting from the start.
-await takeUp(app.byId);
+const left = await takeUp(app.byId);
 catchUp($('key'));
 if (app.current) app.remember.layBack(app.byId.has(first)); else app.table.view.fit();
 app.tools.build();
 if (app.current) {
   app.tell('run');
+  // The page was read before what was left is done.
+  if (left) settled().then(() => app.sync.refresh());
   app.table.draw();
   app.stops.begun.add(data.stage);
   app.stage.start();

@@ -9,17 +9,24 @@ const EVERY = 600;
 const sum = (run, of) => run.reduce((n, d) => n + (Number(d[of]) || 0), 0);
 
 // [stop, what to do, where it is, whether it is done]. now: the page; then: what was counted when the step began.
+const every = (app, of) => app.data.run.every((d) => d[of]);
 const STEPS = [
-  ['', () => `Flip through the run: ${shown('d')} goes a drawing on, ${shown('a')} back. Go to the third one.`, '#near', ({ app, then }) => app.current !== then.current && app.data.run.indexOf(app.current) > 1],
-  ['', () => 'Play it: press Space, and again to stop.', '#play', ({ app, then }) => then.played || app.player.on],
-  ['line', () => 'Clean the roughs. Lines that a program is not sure of turn ochre.', '#next-step', ({ app }) => app.data.run.every((d) => d.strokes)],
-  ['seal', () => `Judge three gaps in the lines: ${shown('j')} shuts one, ${shown('k')} leaves it open.`, '#ledge-body', ({ count, then }) => !count.gaps || count.gaps <= then.gaps - 3],
-  ['paint', () => `Take a pot in the dock and pour it into one form (${shown('f')}, then press on the paper).`, '#pots', ({ count, then }) => count.hand > then.hand || count.painted > then.painted],
-  ['paint', () => 'Let the others be painted: from the model, or from what you have painted.', '#next-step', ({ app }) => app.data.run.every((d) => d.painted)],
-  ['paint', () => `Answer a question: ${shown('j')} takes the first pot for all that is on the card.`, '#ledge-body', ({ count, then }) => !count.unsure || count.unsure < then.unsure],
-  ['tone', () => 'Drag the sun to where the light comes from, then shade the run.', '#next-step', ({ app }) => app.data.run.every((d) => d.toned)],
-  ['proof', () => `Look at what was found: ${shown('j')} mends it, ${shown('x')} waves it through.`, '#ledge-body', ({ findings, then }) => findings === 0 || findings < (then.findings ?? 0)],
-  ['hand-off', () => 'Hand it off: tick “work copy”, and save the pictures or a GIF.', '#ledge', ({ made, then }) => made > (then.made ?? Infinity)],
+  ['', () => `Flip through the run: ${shown('d')} goes a drawing on, ${shown('a')} back. Go to the third one.`, '#near',
+    ({ app, then }) => app.current !== then.current && app.data.run.indexOf(app.current) > 1],
+  ['', () => 'Play it: press Space, and again to stop.', '#play', ({ app }) => app.player.on],
+  ['line', () => 'Clean the roughs. Lines that a program is not sure of turn ochre.', '#next-step', ({ app }) => every(app, 'strokes')],
+  ['seal', () => `Judge three gaps in the lines: ${shown('j')} shuts one, ${shown('k')} leaves it open.`, '#ledge-body',
+    ({ count, then }) => !count.gaps || count.gaps <= then.gaps - 3],
+  ['paint', () => `Take a pot in the dock and pour it into one form (${shown('f')}, then press on the paper).`, '#pots',
+    ({ count, then }) => count.hand > then.hand || count.painted > then.painted],
+  ['paint', () => 'Let the others be painted: from the model, or from what you have painted.', '#next-step', ({ app }) => every(app, 'painted')],
+  ['paint', () => `Answer a question: ${shown('j')} takes the first pot for all that is on the card.`, '#ledge-body',
+    ({ count, then }) => !count.unsure || count.unsure < then.unsure],
+  ['tone', () => 'Drag the sun to where the light comes from, then shade the run.', '#next-step', ({ app }) => every(app, 'toned')],
+  ['proof', () => `Look at what was found: ${shown('j')} mends it, ${shown('x')} waves it through.`, '#ledge-body',
+    ({ findings, then }) => findings === 0 || findings < (then.findings ?? 0)],
+  ['hand-off', () => 'Hand it off: tick “work copy”, and save the pictures or a GIF.', '#ledge',
+    ({ made, then }) => made > (then.made ?? Infinity)],
 ];
 
 export class First {
@@ -45,7 +52,7 @@ export class First {
 
   begin() {
     const { app } = this;
-    this.then = { ...this.count, current: app.current, played: false };
+    this.then = { ...this.count, current: app.current };
     this.show();
     this.timer ??= setInterval(() => this.look(), EVERY);
   }
@@ -69,14 +76,16 @@ export class First {
     clearInterval(this.timer);
     this.timer = null;
     this.point();
-    fill(this.box, html`<p><b>That is a shot.</b> The guide says the rest: ${shown('?')} opens the page of the stop you are at.</p><p><button data-first="leave">Close</button></p>`);
+    fill(this.box, html`<p><b>That is a shot.</b> The guide says the rest: ${shown('?')} opens the page of the stop you are at.</p>
+      <p><button data-first="leave">Close</button></p>`);
     this.wire();
   }
 
   show() {
     const [stop, words] = STEPS[this.at];
     fill(this.box, html`<p><b class="number">${this.at + 1} of ${STEPS.length}</b> ${words()}</p>
-      <p>${stop ? html`<button data-first="there">Take me there</button>` : ''}<button data-first="on">Skip</button><button data-first="leave">Leave</button></p>`);
+      <p>${stop ? html`<button data-first="there">Take me there</button>` : ''}<button data-first="on">Skip</button>
+        <button data-first="leave">Leave</button></p>`);
     this.wire();
     this.point();
   }
@@ -85,7 +94,12 @@ export class First {
     const { app, box } = this;
     box.hidden = false;
     const on = (what, does) => box.querySelector(`[data-first="${what}"]`)?.addEventListener('click', does);
-    on('there', async () => { await app.stops.light(STEPS[this.at][0]); if (app.room.state === 'folded' && STEPS[this.at][2] !== '#next-step') app.room.ledge('open'); this.point(); });
+    on('there', async () => {
+      const [stop, , where] = STEPS[this.at];
+      await app.stops.light(stop);
+      if (app.room.state === 'folded' && where !== '#next-step') app.room.ledge('open');
+      this.point();
+    });
     on('on', () => this.go(this.at + 1));
     on('leave', () => { this.leave(); });
   }
@@ -103,7 +117,8 @@ export class First {
     for (const node of document.querySelectorAll('.pointed')) node.classList.remove('pointed');
     if (off || !this.on) return;
     const [stop, , where] = STEPS[this.at];
-    const node = stop && this.app.stage.name !== stop ? document.querySelector(`.track [data-stage="${stop}"]`) : document.querySelector(where);
+    const elsewhere = stop && this.app.stage.name !== stop;
+    const node = document.querySelector(elsewhere ? `.track [data-stage="${stop}"]` : where);
     node?.classList.add('pointed');
   }
 }

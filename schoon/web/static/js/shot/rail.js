@@ -32,7 +32,8 @@ export class Rail {
 
   build(stage) {
     const groups = Object.keys(GROUPS).filter((group) => stage.tools.some((tool) => tool.group === group));
-    stage.tray.replaceChildren(...groups.map((group) => this.group(GROUPS[group], group, stage.tools.filter((tool) => tool.group === group).map((tool) => this.button(tool)))));
+    const of = (group) => stage.tools.filter((tool) => tool.group === group).map((tool) => this.button(tool));
+    stage.tray.replaceChildren(...groups.map((group) => this.group(GROUPS[group], group, of(group))));
     this.lent(stage);
     stage.tray.hidden = stage !== this.app.stage;
   }
@@ -70,7 +71,8 @@ export class Rail {
   }
 
   lent(stage) {
-    const keys = Object.keys(LENT).filter((key) => LENT[key][2].includes(stage.name) && !stage.tools.some((tool) => tool.key === key));
+    const here = (key) => LENT[key][2].includes(stage.name) && !stage.tools.some((tool) => tool.key === key);
+    const keys = Object.keys(LENT).filter(here);
     if (!keys.length) return;
     const buttons = lentTo(stage.name, keys).map(([key, words, which, atHand]) => {
       const node = document.createElement('button');
@@ -91,7 +93,9 @@ export class Rail {
     const { tools, app: { stage } } = this;
     for (const node of stage.tray.querySelectorAll('[data-tool]')) node.setAttribute('aria-pressed', String(node.dataset.tool === tools.now?.id));
     for (const node of stage.tray.querySelectorAll('[data-lent]')) node.setAttribute('aria-pressed', String(node.dataset.lent === tools.lent?.key));
-    for (const node of stage.tray.querySelectorAll('[data-of]')) node.classList.toggle('away', node.dataset.of !== stage.inView && node.getAttribute('aria-pressed') !== 'true');
+    for (const node of stage.tray.querySelectorAll('[data-of]')) {
+      node.classList.toggle('away', node.dataset.of !== stage.inView && node.getAttribute('aria-pressed') !== 'true');
+    }
     for (const group of stage.tray.querySelectorAll('.rail-group')) group.classList.toggle('bare', !group.querySelector('button:not(.away, .folded)'));
     document.body.classList.toggle('no-rail', !stage.tray.querySelector('button'));
   }

@@ -1,6 +1,9 @@
 // Colours of the wide sheet as the theme has them: a canvas reads no styles by itself.
 
-const NAMES = { INK: '--ink', SOFT: '--soft', PALE: '--faint', LINE: '--line', FAINT: '--hair', TEAL: '--accent', ALARM: '--alarm', PAPER: '--field', HEAD: '--paper', TRIED: '--tried', CLOUD: '--cloud', GLOW: '--glow' };
+const NAMES = {
+  INK: '--ink', SOFT: '--soft', PALE: '--faint', LINE: '--line', FAINT: '--hair', TEAL: '--accent',
+  ALARM: '--alarm', PAPER: '--field', HEAD: '--paper', TRIED: '--tried', CLOUD: '--cloud', GLOW: '--glow',
+};
 
 export const tints = { ...NAMES };
 
