@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from ..core.exposure import frame_by_frame
 from ..store import Cursor, DrawingRow, productions
 from ..store.states import Stack, Time
+from .roughs import rough_name
 
 _SEEN = ("drawings", "backdrop")
 """Kinds of levels that go into a picture."""
@@ -31,21 +32,25 @@ def strip(cursor: Cursor, shot_id: int, time: Time, stack: Stack, count: int) ->
     left out."""
     frames = time.frames
     asked = sorted({1 + int((k + 0.5) * frames / count) for k in range(count)} & set(range(1, frames + 1)))
-    seen = [id for id in stack.order if stack.levels[id].kind in _SEEN and stack.levels[id].visible]
-    rows = {row["id"]: row for id in seen for row in productions.drawings(cursor, id)}
-    plays = {id: frame_by_frame(time.levels.get(id, {}), frames) for id in seen}
+    visible = [id for id in stack.order if stack.levels[id].visible]
+    seen = [id for id in visible if stack.levels[id].kind in _SEEN]
+    rows = {row["id"]: row for id in visible for row in productions.drawings(cursor, id)}
+    plays = {id: frame_by_frame(time.levels.get(id, {}), frames) for id in visible}
     worked = [id for id in seen if stack.levels[id].kind == "drawings"]
     found: list[Shown] = []
     for frame in asked:
-        stand = {id: rows[at] for id in seen if (at := plays[id][frame - 1]) in rows}
-        if not stand:
+        there = {id: rows[at] for id in visible if (at := plays[id][frame - 1]) in rows}
+        stand = {id: row for id, row in there.items() if id in seen}
+        if not there:
             continue
         own = [stand[id] for id in worked if id in stand]
         # While none of them has a line, the drawing that is worked on says more by itself.
-        lined = any(row["line"] for row in own) or not own
-        lead: DrawingRow = own[-1] if own else next(iter(stand.values()))
+        lined = any(row["line"] for row in own) or (bool(stand) and not own)
+        # On an empty sheet what is traced says more.
+        drawn = [row for row in (*own[::-1], *reversed(there.values())) if rough_name(row)]
+        lead: DrawingRow = next(iter(drawn or own or there.values()))
         shown = tuple(row["id"] for row in stand.values()) if lined else ()
-        what = repr([(row["id"], row["head"], row["rough"]) for row in stand.values()])
+        what = repr([(row["id"], row["head"], row["rough"]) for row in there.values()])
         placed = repr([stack.levels[id].model_dump(exclude={"waved", "lights", "entries"}) for id in stand])
         tag = hashlib.sha256(f"{what} {placed} {stack.framing}".encode()).hexdigest()[:12]
         moves = bool(stack.framing) or any(stack.levels[id].place.notches for id in stand)

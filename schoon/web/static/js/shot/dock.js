@@ -46,6 +46,7 @@ export class Dock {
       const count = item.querySelector('.count');
       count.textContent = counts ? said(remark, counts.get(pot) || 0) : '';
       count.classList.toggle('off', Boolean(remark));
+      count.title = counts ? saidInWords(remark, counts.get(pot) || 0) : '';
     }
     this.showWords(counts, [...remarks.values()]);
   }
@@ -143,11 +144,17 @@ export class Dock {
   }
 }
 
-// What stands beside a pot: its patches here, and what the model says if it says otherwise.
+// What stands on a pot: its patches here, and in a sign what the model says if it says otherwise; in words for the pointer.
+const SIZES = { large: '▲', small: '▼' };
+
 function said(remark, count) {
   if (!remark) return count || '–';
-  if (remark.what === 'large' || remark.what === 'small') return `${count} · ${remark.what}`;
-  return `${count} of ${remark.expected}`;
+  return SIZES[remark.what] ? `${count}${SIZES[remark.what]}` : `${count}/${remark.expected}`;
+}
+
+function saidInWords(remark, count) {
+  if (!remark) return `${count} here`;
+  return SIZES[remark.what] ? `${count} here, ${remark.what} beside the model` : `${count} here, ${remark.expected} in the model`;
 }
 
 function inWords(data, remarks, counts) {

@@ -2,7 +2,10 @@
 
 import { fill, html } from '../dom.js';
 import { lineNow } from './drawings.js';
+import { general } from './signs.js';
 import { shown, writeLabel } from './label.js';
+
+const SIGNS = { hide: 'eye', show: 'eye-slash', alone: 'bullseye', lock: 'unlock', unlock: 'lock' };
 
 export class Parts {
   constructor(app) {
@@ -58,7 +61,8 @@ export class Parts {
       item.querySelector('.count').textContent = count(name) || '–';
       const set = (what, words, on, act) => {
         const button = item.querySelector(`[data-do="${what}"]`);
-        button.textContent = words;
+        fill(button, general(SIGNS[words]));
+        button.title = words;
         button.setAttribute('aria-pressed', String(on));
         button.setAttribute('aria-label', `${words} ${label}`);
         button.addEventListener('click', () => this.change(act));
