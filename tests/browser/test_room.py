@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from schoon.store import Store
+from schoon.store import Store, productions
 
 from .conftest import PATIENCE, REACH
 from .room import counted, faults
@@ -150,3 +150,92 @@ def test_the_guide_of_the_stop_is_read_beside_the_table(room: Page) -> None:
     expect(room.locator("#help-page h1")).to_have_text("Paint")
     room.locator("#help-close").click()
     expect(room.locator("#help")).to_be_hidden()
+
+
+def test_the_run_under_the_paper_goes_by_as_it_is_dragged(room: Page) -> None:
+    strip = room.locator("#near button")
+    expect(strip).to_have_count(3)
+    boxes = [strip.nth(k).bounding_box() for k in range(3)]
+    middles = [(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2) for box in boxes if box]
+    room.mouse.move(*middles[0])
+    room.mouse.down()
+    for middle in middles[1:]:
+        room.mouse.move(*middle, steps=3)
+    room.mouse.up()
+    until(room, "schoon.current.number === '3'")
+    expect(strip.nth(2)).to_have_attribute("aria-current", "")
+    strip.nth(1).click()
+    until(room, "schoon.current.number === '2'")
+    # Put away, the paper has its room.
+    high = room.evaluate("document.getElementById('table').clientHeight")
+    room.keyboard.press("8")
+    until(room, f"document.getElementById('table').clientHeight > {high} + 60")
+    room.keyboard.press("8")
+    until(room, f"document.getElementById('table').clientHeight === {high}")
+
+
+def test_rare_tools_lie_in_a_fold_and_stay_in_sight_while_in_the_hand(room: Page) -> None:
+    rail = room.locator("#tray .tray-of:not([hidden])")
+    bend = rail.locator('[data-tool="bend"]')
+    expect(bend).to_be_hidden()
+    rail.get_by_role("button", name="More: correct").click()
+    room.locator(".rail-fold").get_by_role("button", name="Bend").click()
+    expect(bend).to_have_attribute("aria-pressed", "true")
+    expect(bend).to_be_visible()
+    expect(room.locator(".rail-fold")).to_have_count(0)
+    room.keyboard.press("s")
+    expect(bend).to_be_hidden()
+    # Those of a view come with it.
+    arc = rail.locator('[data-tool="arc"]')
+    expect(arc).to_be_hidden()
+    room.get_by_role("tab", name="In-betweens").click()
+    expect(arc).to_be_visible()
+    # Its name and what it does stand beside the pointer at once.
+    arc.hover()
+    expect(room.locator("#tip")).to_contain_text("bends the way of a line")
+
+
+def test_a_tool_with_many_settings_keeps_them_folded(room: Page) -> None:
+    room.keyboard.press("s")
+    steady = room.locator('.slip [aria-label="steady hand"]')
+    expect(steady).to_be_hidden()
+    room.locator("#slip-more").click()
+    expect(steady).to_be_visible()
+    room.keyboard.press("v")
+    expect(steady).to_be_hidden()
+    expect(room.locator('.slip [aria-label="rubs this far"]')).to_be_visible()
+    room.keyboard.press("s")
+    expect(steady).to_be_visible()
+
+
+def test_the_dock_folds_to_swatches_and_pots_stand_in_rows(room: Page) -> None:
+    light(room, "paint")
+    names = room.locator("#pots [data-pot] > span:nth-child(2)")
+    expect(names.first).to_be_visible()
+    room.locator("#dock-open").click()
+    expect(names.first).to_be_hidden()
+    room.locator("#pots [data-pot]").nth(1).click()
+    expect(room.locator("#pen-now")).to_contain_text("Pour fur")
+    room.reload()
+    until(room, "schoon.stage.name === 'paint'")
+    expect(names.first).to_be_hidden()
+    room.locator("#dock-open").click()
+    # What is done with the pot in the hand stands above the pots.
+    room.locator('#pots-lately [data-now="lock"]').click()
+    expect(room.locator('#pots-lately [data-now="lock"]')).to_have_attribute("aria-pressed", "true")
+    until(room, "schoon.stage.lockedPots.length === 1")
+
+
+def test_shots_are_found_and_put_in_order_on_the_shelf(room: Page, store: Store) -> None:
+    with store.transaction() as cursor:
+        productions.create_shot(cursor, 1, "Attic", 24, "Pim", None, None)
+    room.goto("/")
+    names = room.locator(".shot-row:not([hidden]) h2 > a")
+    expect(names).to_have_text(["Sign", "Attic"])
+    room.locator("#sort-shots").select_option("name")
+    expect(names).to_have_text(["Attic", "Sign"])
+    room.locator("#find-shot").fill("quay sig")
+    expect(names).to_have_text(["Sign"])
+    expect(room.locator("#found-shots")).to_have_text("1 of 2 shots")
+    room.reload()
+    expect(names).to_have_text(["Attic", "Sign"])

@@ -12,7 +12,6 @@ export class Near {
   constructor(app) {
     this.app = app;
     this.box = $('near');
-    this.shown = '';
     for (const what of ['run', 'colours']) app.on(what, () => this.show());
     new ResizeObserver(() => this.show()).observe(this.box);
     this.box.addEventListener('pointerdown', (event) => this.scrub(event));

@@ -33,7 +33,7 @@ export class Sights {
     const { levels, looks, references } = this.app;
     // One box at a time.
     if (which) for (const other of [levels, looks, references]) other.open(false);
-    if (which) document.getElementById('play-box').hidden = true;
+    if (which && !$('play-box').hidden) $('play-how').click();
     for (const word of this.words) {
       const on = word.dataset.sights === which;
       word.setAttribute('aria-expanded', String(on));
