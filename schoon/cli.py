@@ -222,25 +222,32 @@ def paint(
             for found in pool.map(lambda path: find_patches(ink_of(path)), paths):
                 drawings.append(found)
                 bar.advance(task)
-        sizes = {d.shape for d in drawings}
-        if len(sizes) > 1:
-            raise Refusal(f"The pictures in {lines} are not of one size; scale them alike")
-        crowded = [p.name for p, d in zip(paths, drawings, strict=True) if d.count > MOST_PATCHES]
-        if crowded:
-            raise Refusal(
-                f"{crowded[0]} has more than {MOST_PATCHES} patches: grain or hatching was taken for areas; clean it first"
-            )
-        painted_keys = {k: _painted(path, drawings[k]) for k, path in keys.items()}
-        bare = [paths[k].name for k in keys if not drawings[k].count]
-        if bare:
-            raise Refusal(
-                f"{', '.join(bare)} has no closed area that paint could be carried from; is it a line drawing?"
-            )
-        task = bar.add_task("Carrying paint", total=len(paths))
-        result = carry(drawings, painted_keys, lambda *_: bar.advance(task))
+        _carry(paths, drawings, keys, out, bar)
+
+
+def _carry(
+    paths: Sequence[Path], drawings: Sequence[Patches], keys: Mapping[int, Path], out: Path, bar: Progress
+) -> None:
+    """Carries the paint of keys through a level and writes it. keys: drawing -> its painted picture. Raises Refusal."""
+    if len({d.shape for d in drawings}) > 1:
+        raise Refusal(f"The pictures in {paths[0].parent} are not of one size; scale them alike")
+    crowded = [p.name for p, d in zip(paths, drawings, strict=True) if d.count > MOST_PATCHES]
+    if crowded:
+        raise Refusal(
+            f"{crowded[0]} has more than {MOST_PATCHES} patches: grain or hatching was taken for areas; clean it first"
+        )
+    painted_keys = {k: _painted(path, drawings[k]) for k, path in keys.items()}
+    bare = [paths[k].name for k in keys if not drawings[k].count]
+    if bare:
+        raise Refusal(
+            f"{', '.join(bare)} has no closed area that paint could be carried from; is it a line drawing?"
+        )
+    task = bar.add_task("Carrying paint", total=len(paths))
+    result = carry(drawings, painted_keys, lambda *_: bar.advance(task))
     out.mkdir(parents=True, exist_ok=True)
-    for k, path in enumerate(paths):
-        _write_paint(out / path.stem, drawings[k], result[k], drawings, stems)
+    stems = [path.stem for path in paths]
+    for k, stem in enumerate(stems):
+        _write_paint(out / stem, drawings[k], result[k], drawings, stems)
     _write_questions(out / "questions.json", drawings, result, stems)
 
 
@@ -276,14 +283,7 @@ def propose(
             drawings.append(patches)
             gaps += [[path.stem, points] for points in asked]
             bar.advance(task)
-        if len({d.shape for d in drawings}) > 1:
-            raise Refusal("The pictures are not of one size; scale them alike")
-        task = bar.add_task("Carrying paint", total=len(paths))
-        painted = {k: _painted(path, drawings[k]) for k, path in keys.items()}
-        result = carry(drawings, painted, lambda *_: bar.advance(task))
-    for k, path in enumerate(paths):
-        _write_paint(out / path.stem, drawings[k], result[k], drawings, stems)
-    _write_questions(out / "questions.json", drawings, result, stems)
+        _carry(paths, drawings, keys, out, bar)
     (out / "gaps.json").write_text(json.dumps(gaps))
 
 

@@ -7,7 +7,7 @@ import { CARD } from '../keys.js';
 export const GROUPS = { draw: 'Draw', correct: 'Correct', judge: 'Judge', run: 'Whole run' };
 
 // stop -> tool -> [name, key, group, what it does, how: `fold` lies in the fold of its group, a view of the ledge that it
-// belongs to, and what of it the line of keys leaves out (`rare`)].
+// belongs to].
 const OF = {
   rough: {
     pencil: ['Pencil', 's', 'draw', 'draws on the upper pass of the rough'],
@@ -60,7 +60,7 @@ const OF = {
   },
 };
 
-export const LENT_WORDS = { s: 'Trace', r: 'Redraw', v: 'Rub out', t: 'Stitch', b: 'Leak', f: 'Pour' };
+const LENT_WORDS = { s: 'Trace', r: 'Redraw', v: 'Rub out', t: 'Stitch', b: 'Leak', f: 'Pour' };
 const LENT_SIGNS = { s: 'trace', r: 'redraw', v: 'rub', t: 'stitch', b: 'leak', f: 'pour' };
 // Those of other stops that are always in sight; the others lie in the fold.
 const AT_HAND = { line: ['t'], seal: ['r', 'f'], paint: ['t', 'r'], tone: ['r', 't'], proof: ['r', 't', 'f'] };
