@@ -240,6 +240,24 @@ def test_the_finish_changes_over_time_and_is_kept_as_a_recipe(desk: Page) -> Non
     assert desk.evaluate("new Set(schoon.levels.mine.finish.map((e) => e.id)).size") == 4
 
 
+def test_a_late_answer_takes_nothing_out_of_the_field_that_is_written_in(desk: Page) -> None:
+    desk.get_by_role("tab", name="Finish").click()
+    desk.locator("#finish-add").select_option("cast")
+    field = desk.locator('.finish-fields input[name="high"]')
+    expect(field).to_have_value("0.32")
+    field.fill("0.8")
+    desk.evaluate("schoon.stage.ledge()")
+    expect(field).to_have_value("0.8")
+    field.press("Tab")
+    until(desk, "schoon.levels.mine.finish[0].high === 0.8")
+    # One that is left as it was found shows what has come meanwhile.
+    field.fill("0.5")
+    field.fill("0.8")
+    desk.evaluate("schoon.levels.mine.finish[0].high = 0.4; schoon.stage.ledge()")
+    desk.locator("#finish-add").focus()
+    expect(field).to_have_value("0.4")
+
+
 def test_a_shadow_is_cut_out_for_one_drawing(desk: Page) -> None:
     desk.get_by_role("tab", name="Finish").click()
     desk.locator("#finish-add").select_option("cast")

@@ -26,3 +26,20 @@ export function fill(node, markup) {
   node.innerHTML = written(markup);
   return node;
 }
+
+// What is being written in a field of the box, and not yet said, is not replaced: what shall stand there waits until the
+// field is left. True if it waits.
+export function waits(box, show) {
+  const field = document.activeElement;
+  if (!box.contains(field) || field.value === field.defaultValue || !field.matches('input:not([type="checkbox"]):not([type="range"])')) return false;
+  if (!field.dataset.waits) {
+    field.dataset.waits = 'yes';
+    field.addEventListener('blur', () => show(), { once: true });
+  }
+  return true;
+}
+
+// What was written is said: it may be replaced.
+export function settled(field) {
+  if (field.matches('input')) field.defaultValue = field.value;
+}

@@ -1,7 +1,7 @@
 // Placing a level in the shot, or the field that is seen: by hand on the table, in numbers beside it. What is set holds from
 // a notch at the frame that is looked at; the path through all frames is drawn with a tick a frame.
 
-import { fill, html } from '../dom.js';
+import { fill, html, settled, waits } from '../dom.js';
 import { make } from '../shot/paper.js';
 import { multiply, round, shifted } from '../pure/geometry.js';
 
@@ -84,6 +84,7 @@ export class Placer {
   }
 
   show() {
+    if (waits($('placing'), () => { if (this.on) this.show(); })) return;
     const { pose, level } = this;
     const here = Boolean(this.notches[this.frame]);
     fill($('placing'), html`<div class="placing-head"><b>${level ? `Place of ${level.name}` : 'What the audience sees'}</b> frame ${this.frame} <button id="placing-end" aria-label="Done placing">Done <kbd>Esc</kbd></button></div>
@@ -94,7 +95,7 @@ export class Placer {
       <p class="quiet">${this.says()}</p>`);
     const box = $('placing');
     box.querySelector('[name="way"]').value = pose.way;
-    for (const field of box.querySelectorAll('input:not([name="follow"]), select')) field.addEventListener('change', () => this.set(this.written()));
+    for (const field of box.querySelectorAll('input:not([name="follow"]), select')) field.addEventListener('change', () => { settled(field); this.set(this.written()); });
     box.querySelector('[name="follow"]')?.addEventListener('change', (event) => this.send('place-level', { level: level.id, follow: Number(event.target.value) }));
     $('placing-end').addEventListener('click', () => this.end());
     $('notch-here').addEventListener('click', () => this.set(here ? null : this.written()));

@@ -1,6 +1,6 @@
 // The finish of the level: an ordered list; each entry with its range, a switch, and what it touches.
 
-import { fill, html } from '../dom.js';
+import { fill, html, waits } from '../dom.js';
 import { get, notice, post } from '../api.js';
 import { change, waiting } from '../edits/queue.js';
 import { newId } from '../pure/ids.js';
@@ -136,10 +136,10 @@ export class Finish {
       <select id="finish-recipe" aria-label="Recipes"><option value="">Recipes …</option><option value="keep">keep this list …</option>${(this.recipes ?? []).map((r) => html`<option value="lay-${r.id}">lay “${r.name}” on</option>`)}${(this.recipes ?? []).map((r) => html`<option value="drop-${r.id}">forget “${r.name}”</option>`)}</select>`);
     acts.querySelector('#finish-add').addEventListener('change', (event) => { if (event.target.value) this.add(event.target.value); });
     acts.querySelector('#finish-recipe').addEventListener('change', (event) => { if (event.target.value) this.recipe(event.target.value); });
+    if (waits(body, () => this.stage.ledge())) return;
     const chosen = list.find((e) => e.id === this.chosen) ?? list[0];
     const bar = (e) => `left: ${(100 * ((e.first ?? 1) - 1)) / frames}%; right: ${100 - (100 * Math.min(e.last ?? frames, frames)) / frames}%`;
     const notch = (f) => html`<b style="left: ${(100 * (f - 0.5)) / frames}%"></b>`;
-    // A field that goes while it is written in is no answer.
     const held = body.contains(document.activeElement) && document.activeElement.name;
     this.fields.busy = true;
     fill(body, html`<div class="finish"><ol class="finish-list" aria-label="Finish, in order">${list.map((e, k) => html`<li data-id="${e.id}" class="${e === chosen ? 'chosen' : ''} ${e.on ? '' : 'off'}">

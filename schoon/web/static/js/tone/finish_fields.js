@@ -1,6 +1,6 @@
 // The fields of one entry of the finish.
 
-import { html } from '../dom.js';
+import { html, settled } from '../dom.js';
 import { notice, upload } from '../api.js';
 import { valueAt } from '../pure/notches.js';
 import { KINDS, changing, fieldsOf } from './finish_kinds.js';
@@ -75,6 +75,7 @@ export class Fields {
   }
 
   changed(form, entry, target) {
+    settled(target);
     const box = target.closest('fieldset');
     if (box) return this.set(entry, { [box.dataset.name]: [...box.querySelectorAll(':checked')].map((tick) => ('numbers' in box.dataset ? Number(tick.value) : tick.value)) });
     const { name, value, dataset } = target;
