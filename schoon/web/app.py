@@ -32,6 +32,7 @@ from ..text import unsound
 from ..work.derived import Files
 from . import statics
 from .doors import shut
+from .explained import ANYTHING, place
 from .routes import (
     drawings,
     edits,
@@ -160,18 +161,18 @@ def _done(store: Store, token: str) -> dict[str, Any] | None:
 
 
 def _handle_errors(app: FastAPI) -> None:
-    def answer(request: Request, status: int, message: str) -> Response:
+    def answer(request: Request, status: int, message: str, explained: str = ANYTHING) -> Response:
         wants_page = "text/html" in request.headers.get("accept", "") and "hx-request" not in request.headers
         if wants_page:
             page: HTMLResponse = templates.TemplateResponse(
-                request, "error.html", {"message": message, "status": status}, status_code=status
+                request, "error.html", {"message": message, "status": status, "explained": explained}, status_code=status
             )
             return page
-        return JSONResponse({"error": message}, status_code=status)
+        return JSONResponse({"error": message, "explained": explained}, status_code=status)
 
     @app.exception_handler(Refusal)
     def refused(request: Request, error: Any) -> Response:
-        return answer(request, 404 if isinstance(error, NotFound) else 422, str(error))
+        return answer(request, 404 if isinstance(error, NotFound) else 422, str(error), place(error))
 
     @app.exception_handler(ValidationError)
     @app.exception_handler(RequestValidationError)

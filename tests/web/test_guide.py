@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+from importlib.util import find_spec
 
 import pytest
 from starlette.testclient import TestClient
 
-from schoon.web import guide
+from schoon.web import explained, guide
 from schoon.web.statics import FOLDER
 
 ALL = (*guide.PAGES, *guide.MORE)
@@ -52,3 +53,23 @@ def test_the_guide_is_searched(client: TestClient) -> None:
     assert client.get("/guide/nothing").status_code == 404
     assert client.get("/guide/pictures/..%2Findex.md").status_code == 404
     assert client.get("/guide", params={"find": "<script>"}).text.count("<script>") == 0
+
+
+def test_every_refusal_leads_to_a_place_that_is_there() -> None:
+    for module, place in [*explained.PLACES.items(), ("", explained.ANYTHING)]:
+        name, _, anchor = place.partition("#")
+        page = guide.page(name)
+        assert page, (module, place)
+        assert not anchor or anchor in {part.anchor for part in page.parts}, (module, place)
+        assert not module or find_spec(f"schoon.{module}"), module
+
+
+def test_a_refusal_says_where_it_is_explained(client: TestClient) -> None:
+    movie = {"files": ("walk.mp4", b"no movie at all", "video/mp4")}
+    answer = client.post("/take-in/check", files=movie)
+    assert answer.status_code == 422
+    assert answer.json()["explained"] == "taking-in#a-movie"
+    assert client.get("/nowhere", headers={"accept": "application/json"}).json()["explained"] == "trouble"
+    page = client.get("/shots/999/line", headers={"accept": "text/html"})
+    assert page.status_code == 404
+    assert 'href="/guide/trouble"' in page.text

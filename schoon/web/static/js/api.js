@@ -2,9 +2,21 @@
 
 let timer = 0;
 
-export function notice(text, bad = false, stay = 4500) {
+// Where the guide explains what was refused: words of a refusal -> page and anchor. What the page itself refuses is
+// explained where its stop is.
+const explained = new Map();
+
+function why(text) {
+  const link = document.createElement('a');
+  const stop = document.querySelector('.track [aria-current="page"]')?.dataset.stage;
+  link.href = `/guide/${explained.get(text) ?? stop ?? 'trouble'}`;
+  link.textContent = 'why?';
+  return link;
+}
+
+export function notice(text, bad = false, stay = bad ? 8000 : 4500) {
   const box = document.getElementById('notice');
-  box.textContent = text;
+  box.replaceChildren(text, ...(text && bad ? [' ', why(text)] : []));
   box.className = text ? (bad ? 'on bad' : 'on') : '';
   clearTimeout(timer);
   if (text) timer = setTimeout(() => { box.className = ''; }, stay);
@@ -22,6 +34,7 @@ async function ask(url, options) {
   }
   const type = response.headers.get('content-type') || '';
   const body = type.includes('json') ? await response.json() : {};
+  if (body.explained) explained.set(body.error, body.explained);
   if ([502, 503, 504, 507].includes(response.status)) throw new Away(body.error || 'The server does not answer');
   if (!response.ok) throw new Refused(body.error || `The server answered with an error (${response.status})`);
   return body;

@@ -12,23 +12,27 @@ export class Help {
     $('see-help').addEventListener('click', () => this.open());
     $('help-close').addEventListener('click', () => this.open(false));
     this.box.addEventListener('keydown', (event) => { if (event.key === 'Escape') { event.stopPropagation(); this.open(false); } });
-    // What the guide leads to is read here as well.
-    $('help-page').addEventListener('click', (event) => {
-      const link = event.target.closest('a[href^="/guide"]');
-      if (!link || event.ctrlKey || event.metaKey) return;
-      event.preventDefault();
-      event.stopPropagation();
-      this.read(new URL(link.href).pathname.split('/')[2] ?? 'index', new URL(link.href).hash.slice(1));
-    });
+    // What the guide leads to, and what explains a refusal, is read here as well.
+    for (const place of [$('help-page'), $('notice')]) place.addEventListener('click', (event) => this.follow(event));
     app.on('stop', () => { if (!this.box.hidden) this.open(true); });
   }
 
-  open(on = this.box.hidden) {
+  follow(event) {
+    const link = event.target.closest('a[href^="/guide"]');
+    if (!link || event.ctrlKey || event.metaKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const { pathname, hash } = new URL(link.href);
+    this.open(true, pathname.split('/')[2] ?? 'index', hash.slice(1));
+  }
+
+  open(on = this.box.hidden, name = this.app.stage.name, anchor = '') {
+    const before = this.box.hidden;
     this.box.hidden = !on;
     if (!on) { $('paper').focus(); return; }
     fill($('help-keys'), this.keysOf(this.app.stage).map(([key, said]) => html`<dt>${key}</dt><dd>${said}</dd>`));
-    this.read(this.app.stage.name);
-    $('help-close').focus();
+    this.read(name, anchor);
+    if (before) $('help-close').focus();
   }
 
   // Reads a page of the guide, made by the server from its own files.
