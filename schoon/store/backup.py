@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +12,8 @@ from .pool import Cursor, Row
 @dataclass(frozen=True)
 class Table:
     """where: which rows belong to productions whose ids fill %s. refs: column -> table its id is of.
-    later: columns that are set when all rows are in. numbered: whether rows have ids of their own.
+    later: columns that are set when all rows are in. numbered: whether rows have ids of their own. of_shot: which rows belong to
+    the shot whose id fills %s; "" for what a shot shares with others.
     """
 
     name: str
@@ -20,8 +21,11 @@ class Table:
     refs: Mapping[str, str]
     later: tuple[str, ...] = ()
     numbered: bool = True
+    of_shot: str = ""
 
 
+_OF_SHOT = "level_id IN (SELECT id FROM levels WHERE shot_id = {0})"
+_REVISED_OF_SHOT = f"(shot_id = {{0}} OR drawing_id IN (SELECT id FROM drawings WHERE {_OF_SHOT}))"
 _MODELS = "SELECT id FROM models WHERE production_id IN ({0})"
 _LEVELS = "SELECT l.id FROM levels l JOIN shots s ON s.id = l.shot_id WHERE s.production_id IN ({0})"
 _DRAWINGS = f"SELECT id FROM drawings WHERE level_id IN ({_LEVELS})"
@@ -55,48 +59,61 @@ TABLES = (
         "production_id IN ({0})",
         {"production_id": "productions", "time_head": "revisions", "stack_head": "revisions"},
         later=("time_head", "stack_head"),
+        of_shot="id = {0}",
     ),
     Table(
         "levels",
         f"id IN ({_LEVELS})",
         {"shot_id": "shots", "model_id": "models", "key_id": "colour_keys"},
+        of_shot="shot_id = {0}",
     ),
     Table(
         "drawings",
         f"level_id IN ({_LEVELS})",
         {"level_id": "levels", "head": "revisions", "twin": "drawings"},
         later=("head", "twin"),
+        of_shot=_OF_SHOT,
     ),
     Table(
         "exposures",
         f"level_id IN ({_LEVELS})",
         {"level_id": "levels", "drawing_id": "drawings"},
         numbered=False,
+        of_shot=_OF_SHOT,
     ),
     Table(
         "depths",
         f"level_id IN ({_LEVELS})",
         {"level_id": "levels", "drawing_id": "drawings"},
         numbered=False,
+        of_shot=_OF_SHOT,
     ),
     Table(
         "set_entries",
         f"level_id IN ({_LEVELS})",
         {"level_id": "levels", "drawing_id": "drawings"},
         numbered=False,
+        of_shot=_OF_SHOT,
     ),
     Table(
         "refs",
         f"shot_id IN (SELECT id FROM shots WHERE production_id IN ({{0}})) OR model_id IN ({_MODELS})",
         {"shot_id": "shots", "model_id": "models"},
+        of_shot="shot_id = {0}",
     ),
     Table(
         "notes",
         "shot_id IN (SELECT id FROM shots WHERE production_id IN ({0}))",
         {"shot_id": "shots", "drawing_id": "drawings"},
         numbered=False,
+        of_shot="shot_id = {0}",
     ),
-    Table("actions", f"id IN (SELECT action_id FROM revisions WHERE {_REVISED})", {}),
+    Table(
+        "actions",
+        f"id IN (SELECT action_id FROM revisions WHERE {_REVISED})",
+        {},
+        of_shot=f"id IN (SELECT action_id FROM revisions WHERE {_REVISED_OF_SHOT})",
+    ),
     Table(
         "revisions",
         _REVISED,
@@ -107,6 +124,7 @@ TABLES = (
             "parent_id": "revisions",
             "action_id": "actions",
         },
+        of_shot=_REVISED_OF_SHOT,
     ),
 )
 """Everything of a production, in an order in which rows name only rows that are in already. Jobs are not kept."""
@@ -120,12 +138,19 @@ PARTS = {"documents": (), "pictures": ("mime", "width", "height")}
 
 def rows_of(cursor: Cursor, table: Table, production_ids: Sequence[int]) -> list[Row]:
     """The rows of a table that belong to productions, in the order they were made."""
-    marks = ", ".join(["%s"] * len(production_ids)) or "NULL"
-    where = table.where.format(marks)
+    return _rows(cursor, table, table.where, production_ids)
+
+
+def rows_of_shot(cursor: Cursor, table: Table, shot_id: int) -> list[Row]:
+    """The rows of a table that belong to a shot alone, in the order they were made."""
+    return _rows(cursor, table, table.of_shot, [shot_id]) if table.of_shot else []
+
+
+def _rows(cursor: Cursor, table: Table, which: str, ids: Sequence[int]) -> list[Row]:
+    marks = ", ".join(["%s"] * len(ids)) or "NULL"
+    where = which.format(marks)
     order = " ORDER BY id" if table.numbered else ""
-    cursor.execute(
-        f"SELECT * FROM {table.name} WHERE {where}{order}", tuple(production_ids) * where.count(marks)
-    )
+    cursor.execute(f"SELECT * FROM {table.name} WHERE {where}{order}", tuple(ids) * where.count(marks))
     gone = _FORGOTTEN.get(table.name, set())
     return [{k: v for k, v in row.items() if k not in gone} for row in cursor.fetchall()]
 
@@ -152,14 +177,17 @@ def migrations(cursor: Cursor) -> list[str]:
 
 
 class Ids:
-    """Old ids to new ones, table by table."""
+    """Old ids to new ones, table by table. shared: tables whose rows stay what they are."""
 
-    def __init__(self) -> None:
+    def __init__(self, shared: Collection[str] = ()) -> None:
         self._new: dict[str, dict[int, int]] = {table.name: {} for table in TABLES}
+        self._shared = frozenset(shared)
 
     def of(self, table: str, old: Any) -> int | None:
         """The new id; None for one that is not among the rows."""
-        return self._new[table].get(int(old)) if old is not None else None
+        if old is None or table in self._shared:
+            return None if old is None else int(old)
+        return self._new[table].get(int(old))
 
     def put(
         self,

@@ -1,14 +1,15 @@
-"""Whole productions into a file, and back, while the pages are served."""
+"""Whole productions into a file, and back, while the pages are served; and a shot once more beside itself."""
 
 from __future__ import annotations
 
 import contextlib
 import hashlib
+import itertools
 import json
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -19,6 +20,7 @@ from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
 from ..store import Cursor, Row, Store, backup, productions
 from ..store.documents import PARTS, parts_of, picture_in, textures_in, tiles_in
+from ..text import MOST_LETTERS
 
 Say = Callable[[int, int], None]
 """Called with the parts done and all of them."""
@@ -186,6 +188,62 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
         say(done)
     ids = backup.Ids()
     rows = {table.name: reader.rows(table.name) for table in backup.TABLES}
+
+    def bodies() -> Iterator[tuple[str, bytes]]:
+        for count, document in enumerate(reader.names("documents"), done + 1):
+            yield document, reader.blob("documents", document)
+            say(count)
+
+    _lay(cursor, ids, rows, bodies(), name)
+    counts = {table: len(found) for table, found in rows.items()}
+    names = [name or row["name"] for row in wanted]
+    size = reader.path.stat().st_size
+    return Kept(names, counts["shots"], counts["drawings"], counts["revisions"], size)
+
+
+def copy_shot(cursor: Cursor, shot_id: int) -> int:
+    """A shot once more in its production, with all it holds and its history, under the next free name. Returns its id. Raises
+    NotFound."""
+    own = productions.shot(cursor, shot_id)
+    taken = {
+        row["name"].casefold()
+        for row in productions.shots(cursor)
+        if row["production_id"] == own["production_id"]
+    }
+    numbered = (f"{own['name'][:MOST_LETTERS - 4]} {k}" for k in itertools.count(2))
+    name = next(name for name in numbered if name.casefold() not in taken)
+    ids = backup.Ids(shared=[table.name for table in backup.TABLES if not table.of_shot])
+    rows = {table.name: backup.rows_of_shot(cursor, table, shot_id) for table in backup.TABLES}
+    rows["shots"] = [{**row, "name": name} for row in rows["shots"]]
+    names = {
+        document
+        for row in rows["revisions"]
+        for part, document in _parts(row).items()
+        if part in _OF_SHOT
+    }
+
+    def bodies() -> Iterator[tuple[str, bytes]]:
+        for document in sorted(names):
+            found = backup.blob(cursor, "documents", document)
+            if found is None:
+                raise Damaged(f"The database misses document {document[:12]}; this shot cannot be copied")
+            yield document, found["body"]
+
+    _lay(cursor, ids, rows, bodies())
+    made = ids.of("shots", shot_id)
+    assert made is not None
+    return made
+
+
+def _lay(
+    cursor: Cursor,
+    ids: backup.Ids,
+    rows: Mapping[str, list[Row]],
+    bodies: Iterable[tuple[str, bytes]],
+    name: str | None = None,
+) -> None:
+    """Puts rows into the database under new ids, with all that names them. bodies: the documents of revisions that name rows, or
+    are not in it yet, by name. name: for the one production among them."""
     parts = {row["id"]: _parts(row) for row in rows["revisions"]}
     part_of = {name: part for found in parts.values() for part, name in found.items()}
     documents: dict[str, str] = {}
@@ -193,19 +251,16 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
     def looked_at(row: Row) -> Row:
         return {
             **row,
-            "parts": json.dumps({part: documents[name] for part, name in parts[row["id"]].items()}),
+            "parts": json.dumps({part: documents.get(name, name) for part, name in parts[row["id"]].items()}),
         }
 
     for table in backup.TABLES:
         if table.name == "revisions":
             # Documents name rows, which have their new ids by now.
-            for document in reader.names("documents"):
-                body = reader.blob("documents", document)
+            for document, body in bodies:
                 fresh = _renamed(body, _RENAMED.get(part_of.get(document, "")), ids)
                 documents[document] = hashlib.sha256(zlib.decompress(fresh)).hexdigest()
                 backup.put_blob(cursor, "documents", {"sha256": documents[document], "body": fresh})
-                done += 1
-                say(done)
             ids.put(cursor, table, rows[table.name], looked_at)
         elif table.name == "productions" and name is not None:
             ids.put(cursor, table, rows[table.name], lambda row: {**row, "name": name})
@@ -220,10 +275,6 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
     for table in backup.TABLES:
         ids.settle(cursor, table, rows[table.name])
     _settle_waved(cursor, rows["levels"], ids)
-    counts = {table: len(found) for table, found in rows.items()}
-    names = [name or row["name"] for row in wanted]
-    size = reader.path.stat().st_size
-    return Kept(names, counts["shots"], counts["drawings"], counts["revisions"], size)
 
 
 def _parts(row: Row) -> dict[str, str]:
@@ -412,6 +463,9 @@ _RENAMED: dict[str, Rename] = {
     "again": _again,
 }
 """part -> what gives its documents the new ids; the others name no rows."""
+
+_OF_SHOT = ("time", "stack", "again")
+"""Parts whose documents name rows of their own shot; those of others name its models' and production's at most."""
 
 
 def _spot(spot: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""What is done to the lines of several drawings at once: traced back, weighed, compared."""
+"""What is done to the lines of several drawings at once: passed on, weighed, compared."""
 
 from __future__ import annotations
 
@@ -145,7 +145,7 @@ def _picked(strokes: Sequence[Stroke], ids: Sequence[str], part: str) -> list[St
     wanted = set(ids)
     found = [s for s in strokes if s.id in wanted or (part and s.part == part)]
     if not found:
-        raise NotFound("The strokes to trace back are not in the drawing any more; choose them again")
+        raise NotFound("The strokes to pass on are not in the drawing any more; choose them again")
     return found
 
 
@@ -174,7 +174,7 @@ def trace_back(
     others = [d for d in dict.fromkeys(targets) if d != drawing_id]
     if not others:
         raise Refusal(
-            "Choose the drawings to trace back to on the sheet: click one, then Shift and click another"
+            "Choose the drawings to pass them on to on the sheet: click one, then Shift and click another"
         )
     for target in others:
         run.index(target)
@@ -190,7 +190,7 @@ def trace_back(
         row, sheet = held.pop(drawing_id)
         source = _picked(sheet.strokes, ids, part)
         action = revisions.begin_action(
-            cursor, f"trace {len(source)} stroke{'s' * (len(source) != 1)} back to {len(others)} drawings"
+            cursor, f"pass {len(source)} stroke{'s' * (len(source) != 1)} on to {len(others)} drawings"
         )
         home = (1.0, 0.0, 0.0, 0.0)
         marked = {
@@ -233,7 +233,7 @@ def trembling(run: Run, drawings: Sequence[int], call: Call) -> dict[str, float 
 def held(run: Run, read: Reader, call: Call) -> list[dict[str, Any]]:
     """Parts whose roughs do not move between neighbouring drawings beyond the scatter, to be made equal.
 
-    Runs that are traced back already are left out. No transaction should be open.
+    Runs that are passed on already are left out. No transaction should be open.
     """
     names = sorted({s.part for strokes in run.strokes.values() for s in strokes if s.part})
     if not names:

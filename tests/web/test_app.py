@@ -367,6 +367,26 @@ def test_pictures_are_seen_before_they_are_taken_in(client: TestClient) -> None:
     assert "data:image" not in broken
 
 
+def test_levels_are_renamed_copied_and_put_aside_from_the_shelf(shot: Shot) -> None:
+    def change(**fields: str) -> str:
+        answer = shot.client.post("/shots/1/levels/1", data=fields)
+        assert answer.status_code == 200, answer.text
+        return answer.text
+
+    assert 'value="Pim"' in shot.client.get("/shots/1/levels").text
+    assert 'value="Otter"' in change(do="rename", name="Otter")
+    assert shot.client.post("/shots/1/levels/1", data={"do": "aside"}).status_code == 422
+    assert 'value="Otter again"' in change(do="copy", name="Otter again")
+    taken = shot.client.post("/shots/1/levels/1", data={"do": "copy", "name": "otter again"})
+    assert taken.status_code == 422
+    assert taken.json()["error"].startswith("This shot has a level called")
+    assert "Bring back" in change(do="aside")
+    assert "Bring back" not in change(do="back")
+    # It is an edit of the levels like any other.
+    assert shot.client.post("/api/stacks/1/undo").status_code == 200
+    assert "Bring back" in shot.client.get("/shots/1/levels").text
+
+
 def test_a_shot_is_renamed_put_away_and_brought_back(shot: Shot) -> None:
     post = shot.client.post
     page = shot.client.get("/").text

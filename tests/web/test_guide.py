@@ -32,7 +32,7 @@ def test_every_page_links_to_what_is_there(client: TestClient, name: str) -> Non
     assert client.get(f"/guide/{name}?bare=true").text.startswith('<article class="guide-bare">')
 
 
-def test_every_tool_has_a_place_in_the_guide_of_its_stop() -> None:
+def test_every_tool_has_a_place_in_the_guide_of_its_stop_and_is_shown_at_work() -> None:
     said = (FOLDER / "js" / "shot" / "controls.js").read_text("utf-8")
     stops = re.findall(r"^  (\w+): \{\n(.*?)^  \},", said.split("const OF = {")[1], re.MULTILINE | re.DOTALL)
     assert [name for name, _ in stops] == ["rough", "line", "seal", "paint", "tone"]
@@ -42,6 +42,10 @@ def test_every_tool_has_a_place_in_the_guide_of_its_stop() -> None:
         text = re.sub(r"<[^>]+>", "", page.html).lower()
         labels = re.findall(r"^    '?[\w-]+'?: \['([^']+)', (?:'([^']*)'|CARD\.\w+)", tools, re.MULTILINE)
         assert len(labels) > 2
+        films = re.findall(r"^    '?([\w-]+)'?: \[.*?(film: false)?[ }]*\],$", tools, re.MULTILINE)
+        for tool, none in films:
+            assert (FOLDER / "moving" / f"{stop}-{tool}.webp").is_file() is not bool(none), (stop, tool)
+        assert len(films) == len(labels)
         missing = [label for label, _ in labels if label.lower() not in text]
         assert not missing, (stop, missing)
 

@@ -153,7 +153,7 @@ def test_tracing_back_linked_lets_a_later_change_follow(cross: Shot) -> None:
     do(cross, 2, "unlink", ids=[own])
     do(cross, 1, "place", ids=["levelline"], matrix=[1, 0, 0, 0, 1, 20])
     assert sorted(s["points"][1] for s in cross.drawing(2)["strokes"]) == pytest.approx([30, 120], abs=0.2)
-    # Traced back again, the part is replaced, not doubled.
+    # Passed on again, the part is replaced, not doubled.
     cross.client.post(
         f"{level}/trace-back", json={"drawing": cross.ids[0], "part": "sign", "to": [cross.ids[1]]}
     )

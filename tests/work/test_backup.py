@@ -368,3 +368,35 @@ def test_parts_follow_the_drawings_of_their_own_production(shot: Shot, store: St
         found = uses_of(revisions.get_documents(cursor, [second["again"]])[second["again"]])
         assert found == {"far leg": Use("near leg", first["id"])}
         assert first["id"] not in shot.ids
+
+
+def test_a_shot_once_more_is_the_same_and_goes_its_own_way(painted: Shot, store: Store) -> None:
+    def seen(shot_id: int) -> dict[str, Any]:
+        with store.transaction() as cursor:
+            (level,) = productions.levels(cursor, shot_id)
+            rows = productions.drawings(cursor, level["id"])
+            numbers = {row["id"]: row["number"] for row in rows}
+            time_of = productions.time_of(cursor, shot_id)
+            stack = productions.stack_of(cursor, shot_id).levels[level["id"]]
+            return {
+                "drawings": [
+                    (row["number"], row["rough"], *(row[part] for part in revisions.PARTS)) for row in rows
+                ],
+                "sheet": {f: numbers.get(d) for f, d in time_of.levels[level["id"]].items()},
+                "depth": {numbers[d]: parts for d, parts in stack.depth.items()},
+                "model": (stack.model, stack.key),
+                "ids": set(numbers),
+            }
+
+    assert painted.client.post("/shots/1/copy", follow_redirects=False).status_code == 303
+    with store.transaction() as cursor:
+        names = {row["id"]: row["name"] for row in productions.shots(cursor)}
+    assert names == {1: "Quay", 2: "Quay 2"}
+    first, second = seen(1), seen(2)
+    assert not first.pop("ids") & (copies := second.pop("ids"))
+    assert first == second
+    # What is done to one is not done to the other, and what was done before is undone in it alone.
+    assert painted.client.post(f"/api/drawings/{min(copies)}/undo").status_code == 200
+    assert seen(1)["drawings"] == first["drawings"] != seen(2)["drawings"]
+    assert painted.client.post("/shots/1/copy", follow_redirects=False).headers["location"] == "/#s3"
+    assert painted.client.post("/shots/99/copy").status_code == 404

@@ -314,7 +314,7 @@ def smear(level_id: int, want: Smear, store: StoreDep, desk: DeskDep) -> JSONRes
 
 @router.get("/levels/{level_id}/held")
 def held(level_id: int, store: StoreDep, files: FilesDep, desk: DeskDep) -> JSONResponse:
-    """Parts that keep still in the roughs and are not traced back yet."""
+    """Parts that keep still in the roughs and are not passed on yet."""
     with store.transaction() as cursor:
         found = run.load_run(cursor, level_id)
     read = Reader(level_id, found.shot["reading"], files, store.transaction, desk.call)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
@@ -15,7 +15,8 @@ from ...errors import Refusal
 from ...formats.pictures import LARGEST_SIDE
 from ...store import models, productions, revisions
 from ...text import named
-from ...work import backup, proofing
+from ...work import backup, copies, edits, proofing
+from ...work.operations.stack import PutAside, Rename
 from ...work.strips import strip
 from ...work.summaries import summaries, without
 from ..deps import SettingsDep, StoreDep, page
@@ -26,6 +27,13 @@ router = APIRouter()
 
 STRIP = 6
 """Frames shown per shot."""
+
+class LevelChange(Body):
+    """name: of a level that is renamed, or of the copy."""
+
+    do: Literal["rename", "copy", "aside", "back"]
+    name: Annotated[str, Field(max_length=500)] = ""
+
 
 FIRST = "Lookout"
 """The shot of the demo with which people begin."""
@@ -101,6 +109,43 @@ def put_away(shot_id: int, store: StoreDep, away: Annotated[bool, Form()]) -> Re
         productions.put_shot_away(cursor, shot_id, away)
         production = productions.shot(cursor, shot_id)["production_id"]
     return RedirectResponse(f"/#p{production}" if away else f"/#s{shot_id}", status_code=303)
+
+
+@router.post("/shots/{shot_id}/copy")
+def copy_shot(shot_id: int, store: StoreDep) -> RedirectResponse:
+    """A shot once more, with all it holds."""
+    with store.transaction() as cursor:
+        made = backup.copy_shot(cursor, shot_id)
+    return RedirectResponse(f"/#s{made}", status_code=303)
+
+
+@router.get("/shots/{shot_id}/levels", response_class=HTMLResponse)
+def levels(request: Request, shot_id: int, store: StoreDep) -> HTMLResponse:
+    """What a shot holds: its levels from front to rear with their drawings, and those put aside."""
+    with store.transaction() as cursor:
+        shot = productions.shot(cursor, shot_id)
+        found = [
+            {**level, "aside": aside, "drawings": productions.drawings(cursor, level["id"])}
+            for aside in (False, True)
+            for level in reversed(productions.levels(cursor, shot_id, aside))
+        ]
+    return page(request, "shelf_levels.html", shot=shot, levels=found)
+
+
+@router.post("/shots/{shot_id}/levels/{level_id}", response_class=HTMLResponse)
+def change_level(
+    request: Request, shot_id: int, level_id: int, store: StoreDep, asked: Annotated[LevelChange, Form()]
+) -> HTMLResponse:
+    """Renames, copies, puts aside or brings back a level; answers with what the shot holds then."""
+    with store.transaction() as cursor:
+        if asked.do == "copy":
+            copies.duplicate(cursor, level_id, named(asked.name, "level"), "all")
+        elif asked.do == "rename":
+            edits.change_stack(cursor, shot_id, Rename(do="rename", level=level_id, name=asked.name))
+        else:
+            aside = PutAside(do="aside", level=level_id, aside=asked.do == "aside")
+            edits.change_stack(cursor, shot_id, aside)
+    return levels(request, shot_id, store)
 
 
 @router.post("/productions/restored")

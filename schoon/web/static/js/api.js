@@ -22,6 +22,14 @@ export function notice(text, bad = false, stay = bad ? 8000 : 4500) {
   if (text) timer = setTimeout(() => { box.className = ''; }, stay);
 }
 
+// Says what an answer refused, with the place that explains it. text: of the answer, as JSON.
+export function refused(text) {
+  let body = {};
+  try { body = JSON.parse(text); } catch { /* no answer of ours */ }
+  if (body.explained) explained.set(body.error, body.explained);
+  notice(body.error ?? 'The server answered with an error', true);
+}
+
 export class Refused extends Error {}
 export class Away extends Error {}
 

@@ -4,7 +4,7 @@
 //
 // The wide sheet and the ledger have letters of their own while a frame round them says that they have the keys.
 
-// On every card, whatever it asks: take what is proposed, take the other, later, nothing at all; take it apart; trace a leak.
+// On every card, whatever it asks: take what is proposed, take the other, later, nothing at all; take it apart; find a leak.
 export const CARD = { take: 'j', other: 'k', third: 'm', later: 'l', none: 'x', leak: 'b', apart: 'shift+k', alike: 'u' };
 
 // While held: the hand takes the paper, the paper turns, what the drawing is compared with is seen (the key left of 1,
@@ -52,7 +52,7 @@ export const MEANINGS = [
   ['Time', [[TIME.sheet, 'an empty sheet behind this drawing, laid on the table'], [TIME.longer, 'this drawing a frame longer'], [TIME.shorter, 'this drawing a frame shorter']]],
   ['Cards', [
     [CARD.take, 'take what is proposed; mend it; let it stand'], [CARD.other, 'the other, or leave it open'], [CARD.third, 'the third'], [CARD.later, 'later'],
-    [CARD.none, 'nothing here; wave it through; take away'], [CARD.alike, 'as next door'], [CARD.apart, 'take the card apart'], [CARD.leak, 'trace a leak'],
+    [CARD.none, 'nothing here; wave it through; take away'], [CARD.alike, 'as next door'], [CARD.apart, 'take the card apart'], [CARD.leak, 'find a leak'],
   ]],
   ['Tools', [
     ['s', 'draw a line'], ['r', 'redraw a stretch'], ['v', 'rub out'], ['c', 'choose'], ['p', 'draw a form'], ['shift+b', 'a broad brush'],
@@ -62,7 +62,7 @@ export const MEANINGS = [
   ]],
   ['Acts', [
     ['q', 'the one before in the dock'], ['w', 'the next in the dock'], ['shift+q', 'find a pot by its name'], ['shift+v', 'test colours'],
-    ['y', 'trace back'], ['shift+y', 'fit to the rough'], ['shift+n', 'a new pass'], ['shift+g', 'grey, or the colours of the key'], ['shift+o', 'the other side of an edge'],
+    ['y', 'pass on as they are'], ['shift+y', 'fit to the rough'], ['shift+n', 'a new pass'], ['shift+g', 'grey, or the colours of the key'], ['shift+o', 'the other side of an edge'],
     [CHOSEN.join, 'join'], [CHOSEN.mirror, 'mirror'], [CHOSEN.smooth, 'smooth'], [CHOSEN.lighter, 'lighter'], [CHOSEN.heavier, 'heavier'], [CHOSEN.taper, 'taper'], [CHOSEN.copy, 'copy'],
   ]],
 ];

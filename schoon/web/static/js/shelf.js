@@ -1,5 +1,7 @@
 // On the shelf a shot plays while the pointer rests on its strip.
 
+import { refused } from './api.js';
+
 for (const strip of document.querySelectorAll('.strip')) {
   let timer = 0;
   let screen = null;
@@ -66,3 +68,6 @@ if (offer) {
   offer.hidden = localStorage.firstOffer === 'no';
   offer.querySelector('button').addEventListener('click', () => { localStorage.firstOffer = 'no'; offer.hidden = true; });
 }
+
+// What is refused of a level is said; its row stays as it was.
+document.body.addEventListener('htmx:responseError', ({ detail: { xhr } }) => refused(xhr.responseText));

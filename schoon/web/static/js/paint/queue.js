@@ -134,7 +134,7 @@ export class UnsureQueue {
     // A card comes apart or has a third pot, or both.
     const third = (!several || card.pots.length > 2) && html`<button id="queue-third">Third <kbd>${shown(CARD.third)}</kbd></button>`;
     const apart = several && html`<button id="queue-apart">Apart <kbd>${shown(CARD.apart)}</kbd></button>`;
-    const ways = card?.joined.length ? html`<button id="queue-leak">Trace leak <kbd>${shown(CARD.leak)}</kbd></button>` : [third, apart];
+    const ways = card?.joined.length ? html`<button id="queue-leak">Find the leak <kbd>${shown(CARD.leak)}</kbd></button>` : [third, apart];
     fill(acts, html`${this.cards ? '' : html`<span class="quiet">Reading …</span>`}<button id="queue-take">First <kbd>${shown(CARD.take)}</kbd></button>
       <button id="queue-second">Second <kbd>${shown(CARD.other)}</kbd></button>${ways}
       <button id="queue-bare">No paint <kbd>${shown(CARD.none)}</kbd></button><button id="queue-later">Later <kbd>${shown(CARD.later)}</kbd></button>`);

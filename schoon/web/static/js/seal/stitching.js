@@ -1,4 +1,4 @@
-// Stitches by hand: drawn, chosen, deleted; and leaks traced to where they run out.
+// Stitches by hand: drawn, chosen, deleted; and leaks followed to where they run out.
 
 import { notice, post } from '../api.js';
 import { edit } from '../edits/queue.js';
@@ -63,7 +63,7 @@ export class UnstitchTool {
 export class LeakTool {
   constructor(app) {
     Object.assign(this, { app, id: 'leak', found: null });
-    this.pen = 'Trace a leak: click inside the form that leaks, or drag to where it runs';
+    this.pen = 'Find a leak: click inside the form that leaks, or drag to where it runs';
   }
 
   leave() { this.found = null; this.show(); }

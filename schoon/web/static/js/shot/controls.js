@@ -7,7 +7,7 @@ import { CARD } from '../keys.js';
 export const GROUPS = { draw: 'Draw', correct: 'Correct', judge: 'Judge', run: 'Whole run' };
 
 // stop -> tool -> [name, key, group, what it does, how: `fold` lies in the fold of its group, a view of the ledge that it
-// belongs to].
+// belongs to, `film: false` if there is no moving picture of it (`bench/moving.py`)].
 const OF = {
   rough: {
     pencil: ['Pencil', 's', 'draw', 'draws on the upper pass of the rough'],
@@ -31,12 +31,12 @@ const OF = {
     arc: ['Arc', '', 'run', 'bends the way of a line between two drawings', { view: 'between' }],
     sway: ['Bend a hold', '', 'run', 'bends a held drawing slowly', { view: 'hold' }],
     prop: ['Place a prop', '', 'run', 'lays a rigid prop over the rough', { view: 'prop' }],
-    'sheet-part': ['Off the sheet', '', 'run', 'lays a part of the model sheet on four corners', { view: 'parts' }],
+    'sheet-part': ['Off the sheet', '', 'run', 'lays a part of the model sheet on four corners', { view: 'parts', film: false }],
   },
   seal: {
     stitch: ['Stitch', 't', 'correct', 'shuts a gap: from one end of it to the other'],
     delete: ['Unstitch', CARD.none, 'correct', 'takes a stitch away'],
-    leak: ['Trace a leak', CARD.leak, 'judge', 'shows where paint would run out'],
+    leak: ['Find a leak', CARD.leak, 'judge', 'shows where paint would run out'],
     choose: ['Choose', 'c', 'judge', 'chooses a stitch'],
   },
   paint: {
@@ -74,7 +74,8 @@ export function describe(stage) {
     const said = known[tool.id];
     if (!said) throw new Error(`The tool ${tool.id} of ${stage.name} is not described`);
     const [label, key, group, does, how = {}] = said;
-    Object.assign(tool, { label, key, group, does, sign: SIGNS[`${stage.name} ${tool.id}`] ?? tool.id, ...how });
+    const film = how.film === false ? '' : `${stage.name}-${tool.id}`;
+    Object.assign(tool, { label, key, group, does, sign: SIGNS[`${stage.name} ${tool.id}`] ?? tool.id, ...how, film });
     tool.pen ??= label;
   }
   // In the order of the table above.

@@ -8,6 +8,9 @@ import { general, sign } from './signs.js';
 
 const $ = (id) => document.getElementById(id);
 const NAMES = 'names';
+const FILMS = new URL('../../moving/', import.meta.url).pathname;
+// Ms of rest on a tool until it is shown at work.
+const REST = 1000;
 
 export class Rail {
   constructor(app, tools) {
@@ -42,6 +45,7 @@ export class Rail {
     const node = document.createElement('button');
     node.dataset.tool = tool.id;
     node.dataset.does = tool.does;
+    if (tool.film) node.dataset.film = tool.film;
     if (tool.fold) node.classList.add('folded');
     if (tool.view) node.dataset.of = tool.view;
     fill(node, html`${sign(tool.sign)}<span class="name">${tool.label}</span>${tool.key ? html`<kbd>${shown(tool.key)}</kbd>` : ''}`);
@@ -128,6 +132,7 @@ export class Rail {
 
   say(button) {
     const { tip } = this;
+    clearTimeout(this.resting);
     tip.hidden = !button || button.closest('.rail-fold') !== null;
     if (tip.hidden) return;
     const key = button.querySelector('kbd')?.textContent;
@@ -135,6 +140,17 @@ export class Rail {
     const at = button.getBoundingClientRect();
     tip.style.left = `${at.right + 8}px`;
     tip.style.top = `${at.top + at.height / 2 - tip.offsetHeight / 2}px`;
+    if (button.dataset.film) this.resting = setTimeout(() => this.film(button.dataset.film, at), REST);
+  }
+
+  // The tool at work on the demo, beside its name.
+  film(name, at) {
+    const { tip } = this;
+    const picture = new Image(240, 150);
+    picture.alt = '';
+    picture.src = `${FILMS}${name}.webp`;
+    tip.append(picture);
+    tip.style.top = `${Math.max(44, Math.min(at.top, window.innerHeight - tip.offsetHeight - 44))}px`;
   }
 
   // Up and down go through it, as in every upright row of tools.

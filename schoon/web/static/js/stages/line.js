@@ -32,7 +32,7 @@ export class LineStage extends Stage {
     this.plays = 'line';
     this.playsAll = true;
     this.hints = [
-      ['n', 'next line in doubt'], ['y', 'trace back'], ['shift+y', 'fit to rough'], ['j', 'accept the chosen'], ['x', 'delete the chosen'], ['shift+j', 'join'], ['shift+m', 'mirror'], ['shift+u', 'smooth'],
+      ['n', 'next line in doubt'], ['y', 'pass on as they are'], ['shift+y', 'fit to rough'], ['j', 'accept the chosen'], ['x', 'delete the chosen'], ['shift+j', 'join'], ['shift+m', 'mirror'], ['shift+u', 'smooth'],
       [',', 'lighter'], ['.', 'heavier'], ['shift+e', 'taper'], ['shift+c', 'copy'], ['escape', 'choose nothing'],
     ];
     this.toldHints = 1;

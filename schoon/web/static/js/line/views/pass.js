@@ -1,4 +1,4 @@
-// Strokes passed on to other drawings: traced back as they are, or fitted to the roughs there.
+// Strokes passed on to other drawings: as they are, or fitted to the roughs there.
 
 import { fill, html } from '../../dom.js';
 import { get, notice } from '../../api.js';
@@ -31,10 +31,10 @@ export class PassView extends View {
       <label>pass on <select name="what"></select></label>
       <label>from <b class="number" id="pass-from"></b> to <select name="to"><option value="chosen"></option>
         <option value="next">the next drawing</option><option value="after">all after it</option><option value="all">all others</option></select></label>
-      <fieldset><legend>Trace back: just as they are</legend>
+      <fieldset><legend>Pass on, just as they are</legend>
         <label><input type="checkbox" name="registered"> moved to where they lie there</label>
         <label><input type="checkbox" name="linked"> linked: later changes follow</label>
-        <button type="button" id="trace-back">Trace back <kbd>${shown('y')}</kbd></button></fieldset>
+        <button type="button" id="trace-back">Pass on <kbd>${shown('y')}</kbd></button></fieldset>
       <fieldset><legend>Fit to rough: pulled onto each rough</legend>
         <span class="quiet">Keeps the points of each line; doubt shows where the rough disagrees.</span>
         <button type="button" id="fit-rough" class="main">Fit to their roughs <kbd>${shown('shift+y')}</kbd></button></fieldset></form>
@@ -73,7 +73,7 @@ export class PassView extends View {
     const { what, targets: to } = this;
     if (!to.length) { notice(CHOOSE_DRAWINGS); return; }
     const strokes = what.all ? this.strokes.map((s) => s.id) : what.strokes;
-    if (!strokes.length) { notice('Choose the lines to trace back first: C, then click them'); return; }
+    if (!strokes.length) { notice('Choose the lines to pass on first: C, then click them'); return; }
     const { app } = this;
     const found = await app.touches.ask({ act: 'trace-back', drawings: to, part: what.part }, `Trace ${what.words} back to ${many(to.length)}`, this.named(to));
     if (!found) return;
@@ -104,7 +104,7 @@ export class PassView extends View {
     try {
       const { held } = await get(`/api/levels/${this.app.level}/held`);
       if (held.length) box.replaceChildren(...held.map((item) => this.heldRow(item)));
-      else fill(box, html`<span class="quiet">None: every part moves, or is traced back already, or has no name yet.</span>`);
+      else fill(box, html`<span class="quiet">None: every part moves, or is passed on already, or has no name yet.</span>`);
     } catch (error) { box.textContent = error.message; }
   }
 
