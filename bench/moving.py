@@ -41,17 +41,29 @@ Point = tuple[float, float]
 class Scene:
     """What is done with a tool on a drawing of *Stair*. box: left, top, right, bottom of what is seen, px of the drawing.
     acts: ("drag", points), ("click", point), ("on", point) for a click on the line that is nearest, ("key", key),
-    ("wait", ms), each seen; first: done before, unseen."""
+    ("wait", ms), each seen; first: done before, unseen. taken: whether the tool is taken before."""
 
     drawing: str
     box: tuple[float, float, float, float]
     acts: Sequence[tuple[str, object]]
     first: Callable[[Page], object] = field(default=lambda page: None)
+    taken: bool = True
 
 
 def view(name: str) -> Callable[[Page], object]:
     """Opens a view of the run."""
     return lambda page: page.evaluate(f"schoon.stage.openView('{name}')")
+
+
+def seen(layer: str, view: str = "") -> Callable[[Page], object]:
+    """Shows a layer that is hidden otherwise, and opens a view of the run."""
+
+    def do(page: Page) -> None:
+        if view:
+            page.evaluate(f"schoon.stage.openView('{view}')")
+        page.evaluate(f"schoon.table.paper.layers['{layer}'].style.visibility = ''")
+
+    return do
 
 
 def potted(name: str) -> Callable[[Page], object]:
@@ -94,19 +106,19 @@ SCENES = {
     "line-rub": Scene("7", HEAD, [("drag", [(900, 120), (908, 160), (916, 236)])]),
     "line-choose": Scene("7", COAT, [("on", (823, 645)), ("drag", [(823, 645), (846, 622)])]),
     "line-points": Scene("7", TAIL, [("on", (620, 655)), ("dot", ((620, 655), (590, 690)))]),
-    "line-trim": Scene("7", HEAD, [("on", (906, 160))]),
+    "line-trim": Scene("7", HEAD, [("on", (768, 190))], using("trace", ("drag", [(752, 196), (850, 172), (910, 168)]))),
     "line-bend": Scene("7", TAIL, [("drag", [(584, 574), (560, 620)])]),
     "line-cut": Scene("7", TAIL, [("on", (640, 690)), ("key", "c"), ("drag", [(625, 676), (610, 700)])]),
     "line-weigh": Scene("7", HEAD, [("drag", [(786, 220), (806, 150), (880, 122), (960, 160), (978, 220)])] * 3),
-    "line-lay-over": Scene("7", HEAD, [("drag", [(900, 210), (850, 240), (912, 204)])]),
-    "line-say": Scene("7", HEAD, [("drag", [(770, 200), (810, 260), (770, 270), (810, 310)])], view("read")),
+    "line-lay-over": Scene("7", HEAD, [("drag", [(900, 210), (850, 240), (912, 204)])], seen("onion")),
+    "line-say": Scene("7", HEAD, [("drag", [(770, 200), (810, 260), (770, 270), (810, 310)])], seen("rough", "read")),
     "line-tidy": Scene("7", (840, 420, 1060, 557), [("drag", ring(960, 480, 50, 36)), ("wait", 3000)], view("read")),
-    "line-arc": Scene("4", (430, 560, 750, 760), [("on", (480, 640)), ("wait", 1800)], view("between")),
+    "line-arc": Scene("4", (430, 560, 750, 760), [("on", (480, 640)), ("wait", 8000), ("wait", 300)], view("between")),
     "line-sway": Scene("7", TAIL, [("dot", ((584, 574), (620, 560)))], view("hold")),
     "line-prop": Scene("7", LANTERN, [("drag", [(1020, 560), (975, 552)])], view("prop")),
     "seal-stitch": Scene("7", HEAD, [("drag", [(797, 185), (908, 165)])]),
     "seal-delete": Scene("7", HEAD, [("click", (850, 176))], using("stitch", ("drag", [(797, 185), (908, 165)]))),
-    "seal-leak": Scene("7", (880, 220, 1072, 340), [("drag", [(1006, 312), (900, 300)]), ("wait", 1200)]),
+    "seal-leak": Scene("8", (880, 600, 1104, 740), [("drag", [(980, 672), (1040, 716)]), ("wait", 1500), ("key", "j"), ("wait", 1500)]),
     "seal-choose": Scene("7", HEAD, [("click", (850, 176))], using("stitch", ("drag", [(797, 185), (908, 165)]))),
     "paint-pour": Scene("7", HEAD, [("click", (840, 180)), ("click", (940, 200))], using("lift", ("click", (840, 180)), ("click", (940, 200)), then="Hat")),
     "paint-ring": Scene("7", HEAD, [("drag", ring(882, 180, 130, 75))], using("lift", ("click", (840, 180)), ("click", (940, 200)), then="Hat")),
@@ -115,13 +127,13 @@ SCENES = {
     "paint-lift": Scene("7", HEAD, [("click", (840, 180)), ("click", (940, 200))]),
     "paint-sample": Scene("7", HEAD, [("click", (830, 290)), ("key", "f"), ("click", (840, 180))]),
     "paint-part": Scene("7", HEAD, [("click", (840, 180))], lambda page: page.evaluate("schoon.stage.part.part = 'scarf'")),
-    "paint-whole-run": Scene("7", HEAD, [("click", (840, 180)), ("wait", 1500)], potted("Stripe")),
-    "paint-base": Scene("7", HEAD, [("click", (840, 180)), ("wait", 1200)], using("lift", ("click", (840, 180)), ("click", (940, 200)), ("click", (830, 290)), then="Fur")),
+    "paint-whole-run": Scene("11", (730, 60, 1090, 285), [("click", (860, 160)), ("wait", 9000)], potted("Glass")),
+    "paint-base": Scene("7", HEAD, [("key", "Shift+F"), ("wait", 1500)], using("lift", ("click", (840, 180)), ("click", (940, 200)), then="Hat"), taken=False),
     "tone-sun": Scene("7", (560, 100, 1110, 444), [("drag", [(900, 160), (640, 200)])]),
     "tone-block": Scene("7", COAT, [("drag", ring(820, 560, 50, 40))]),
     "tone-edge": Scene("7", COAT, [("drag", [(820, 490), (845, 580), (835, 665)])]),
     "tone-brush": Scene("7", COAT, [("drag", [(790, 520), (830, 560), (820, 600)])]),
-    "tone-take": Scene("7", COAT, [("drag", ring(890, 590, 40, 60))]),
+    "tone-take": Scene("7", COAT, [("drag", ring(850, 585, 30, 40))], using("block", ("drag", ring(820, 560, 50, 40)))),
     "tone-choose": Scene("7", COAT, [("click", (820, 560)), ("drag", [(820, 560), (850, 540)])], using("block", ("drag", ring(820, 560, 40, 34)))),
 }  # fmt: skip
 """STOP-TOOL -> what is done with it."""
@@ -132,7 +144,9 @@ def _at(page: Page, point: Point) -> Point:
     return x, y
 
 
-def _act(page: Page, what: str, how: Any, seen: Callable[[Point, bool, int], object] = lambda *_: None) -> None:
+def _act(
+    page: Page, what: str, how: Any, seen: Callable[[Point, bool, int], object] = lambda *_: None
+) -> None:
     """Does one thing as a hand would; seen is told where the pen is, whether it presses, and for how long that is seen."""
     if what in ("drag", "dot"):
         if what == "dot":
@@ -176,7 +190,10 @@ def along(points: Sequence[Point]) -> list[Point]:
     path = np.array(points, float)
     way = np.r_[0, np.cumsum(np.hypot(*np.diff(path, axis=0).T))]
     steps = np.linspace(0, way[-1], STEPS)
-    return [(float(x), float(y)) for x, y in zip(*(np.interp(steps, way, path[:, k]) for k in (0, 1)), strict=True)]
+    return [
+        (float(x), float(y))
+        for x, y in zip(*(np.interp(steps, way, path[:, k]) for k in (0, 1)), strict=True)
+    ]
 
 
 class Film:
@@ -294,7 +311,8 @@ def main() -> None:
             page.evaluate(HELPERS)
             page.evaluate(f"looked({list(scene.box)})")
             scene.first(page)
-            page.evaluate(f"schoon.tools.use('{tool}')")
+            if scene.taken:
+                page.evaluate(f"schoon.tools.use('{tool}')")
             page.wait_for_timeout(1200)
             film = played(page, scene)
             FOLDER.mkdir(exist_ok=True)

@@ -335,6 +335,7 @@ def slid(page: Page, start: tuple[float, float], end: tuple[float, float]) -> No
 
 def test_an_arc_is_shown_bent_and_spaced(desk: Page) -> None:
     desk.get_by_role("tab", name="In-betweens").click()
+    desk.locator(".own-ways summary").click()
     desk.locator("#arc-tool").click()
     first = next(s for s in strokes(desk) if s["closed"])["points"][:2]
     desk.mouse.click(*on_screen(desk, *first))
@@ -378,6 +379,7 @@ def test_ticks_are_dragged_on_the_chart_and_a_part_goes_its_own_way(desk: Page) 
     expect(desk.locator(".between [name=chart]")).to_have_value("own")
     share = desk.evaluate("schoon.stage.lines.views.between.shares()[0]")
     assert share > 0.6
+    desk.locator(".own-ways summary").click()
     desk.locator("#own-way").select_option("face")
     expect(desk.get_by_label("Drawings that face lags behind")).to_have_value("1")
     desk.get_by_label("Drawings that face lags behind").fill("0.5")

@@ -185,6 +185,7 @@ def test_a_level_is_placed_by_hand_and_the_framing_in_numbers(sheet: Page) -> No
     press(sheet, "Escape")
     expect(sheet.locator("#placing")).to_be_hidden()
     sight(sheet, "see-framing").click()
+    sheet.locator("#placing summary").click()
     sheet.locator('#placing input[name="scale"]').fill("0.5")
     press(sheet, "Tab")
     until(sheet, "schoon.data.framing.fields[0][0] === 0.5")

@@ -258,6 +258,29 @@ def test_a_late_answer_takes_nothing_out_of_the_field_that_is_written_in(desk: P
     expect(field).to_have_value("0.4")
 
 
+def test_what_lies_on_the_paper_is_dragged_there(desk: Page) -> None:
+    desk.get_by_role("tab", name="Finish").click()
+    desk.locator("#finish-add").select_option("wash")
+    until(desk, "document.querySelectorAll('#paper .finish circle').length === 2")
+    first = "schoon.levels.mine.finish[0]"
+    x, y = desk.evaluate(f"[{first}.x0, {first}.y0]")
+    drag(desk, [(x, y), (x - 60, y - 40)])
+    until(desk, f"{first}.x0 === {round(x - 60)} && {first}.y0 === {round(y - 40)}")
+    assert desk.evaluate("schoon.tonesNow?.() ?? schoon.stage.tonesNow().length") == 0
+    # Both numbers of a shadow's head follow the pen, as far as they may.
+    desk.locator("#finish-add").select_option("cast")
+    until(desk, "document.querySelectorAll('#paper .finish circle').length === 2")
+    cast = "schoon.levels.mine.finish[1]"
+    base, tip = desk.evaluate("schoon.stage.finish.handles.list().map(({ at }) => at)")
+    drag(desk, [tuple(tip), (base[0] + 50, base[1] - 50)])
+    until(desk, f"{cast}.high !== 0.32")
+    tip = desk.evaluate("schoon.stage.finish.handles.list()[1].at")
+    assert tip == pytest.approx([base[0] + 50, base[1] - 50], abs=8)
+    # It is one step back.
+    desk.keyboard.press("Control+z")
+    until(desk, f"{cast}.high === 0.32 && {cast}.shear === -0.9")
+
+
 def test_a_shadow_is_cut_out_for_one_drawing(desk: Page) -> None:
     desk.get_by_role("tab", name="Finish").click()
     desk.locator("#finish-add").select_option("cast")

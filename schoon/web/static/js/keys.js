@@ -18,7 +18,8 @@ export const PAPER = { fit: '0', figure: '9', strip: '8', ledge: '4', large: 'sh
 export const TIME = { sheet: '7', longer: 'shift+.', shorter: 'shift+,' };
 
 // What is done to chosen lines.
-export const CHOSEN = { join: 'shift+j', mirror: 'shift+m', smooth: 'shift+u', lighter: ',', heavier: '.', taper: 'shift+e', copy: 'shift+c', accept: CARD.take, delete: CARD.none };
+export const CHOSEN = { join: 'shift+j', mirror: 'shift+m', smooth: 'shift+u', lighter: ',', heavier: '.', taper: 'shift+e', copy: 'shift+c',
+  accept: CARD.take, delete: CARD.none };
 
 export const STOPS = ['rough', 'line', 'seal', 'paint', 'tone', 'proof', 'hand-off'];
 const NAMES = { 'hand-off': 'Hand off' };
@@ -38,7 +39,8 @@ export const LENT = {
 export const MEANINGS = [
   ['Looking', [
     ['1', 'held: the drawing before'], ['2', 'held: this drawing'], ['3', 'held: the drawing after'],
-    ['a', 'a drawing back'], ['d', 'a drawing on'], ['home', 'the first drawing'], ['end', 'the last drawing'], ['shift+a', 'back to the key before'], ['shift+d', 'on to the next key'],
+    ['a', 'a drawing back'], ['d', 'a drawing on'], ['home', 'the first drawing'], ['end', 'the last drawing'], ['shift+a', 'back to the key before'],
+      ['shift+d', 'on to the next key'],
     ['space', 'play or stop'], ['shift+space', 'play at half speed'],
     [HELD.drag, 'held: drag the paper'], [HELD.turn, 'held: turn the paper'], [HELD.against, 'held: what it is compared with, see Look'],
     [PAPER.fit, 'the whole paper'], [PAPER.figure, 'the figure in this drawing; again: in the whole run'], [PAPER.strip, 'the drawings under the paper'],
@@ -49,7 +51,8 @@ export const MEANINGS = [
     ...STOPS.map((stop, k) => [`shift+${k + 1}`, `go to ${named(stop)}`]),
     [PAPER.ledge, 'fold or open the ledge'], [PAPER.large, 'the ledge large'], [PAPER.wide, 'the sheet, wide'], ['?', 'the keys of this stop'],
   ]],
-  ['Time', [[TIME.sheet, 'an empty sheet behind this drawing, laid on the table'], [TIME.longer, 'this drawing a frame longer'], [TIME.shorter, 'this drawing a frame shorter']]],
+  ['Time', [[TIME.sheet, 'an empty sheet behind this drawing, laid on the table'], [TIME.longer, 'this drawing a frame longer'],
+    [TIME.shorter, 'this drawing a frame shorter']]],
   ['Cards', [
     [CARD.take, 'take what is proposed; mend it; let it stand'], [CARD.other, 'the other, or leave it open'], [CARD.third, 'the third'], [CARD.later, 'later'],
     [CARD.none, 'nothing here; wave it through; take away'], [CARD.alike, 'as next door'], [CARD.apart, 'take the card apart'], [CARD.leak, 'find a leak'],
@@ -57,13 +60,16 @@ export const MEANINGS = [
   ['Tools', [
     ['s', 'draw a line'], ['r', 'redraw a stretch'], ['v', 'rub out'], ['c', 'choose'], ['p', 'draw a form'], ['shift+b', 'a broad brush'],
     ['f', 'pour'], ['g', 'a ring: into all that is bare in it'], ['i', 'sample a pot'], ['t', 'stitch'], ['z', 'lay over'], ['h', 'points and handles'],
-    ['shift+s', 'point by point'], ['shift+r', 'bend'], ['shift+t', 'trim'], ['shift+x', 'cut'], ['shift+h', 'weigh'], ['shift+i', 'say what this is'], ['=', 'tidy a spot'],
+    ['shift+s', 'point by point'], ['shift+r', 'bend'], ['shift+t', 'trim'], ['shift+x', 'cut'], ['shift+h', 'weigh'], ['shift+i', 'say what this is'],
+      ['=', 'tidy a spot'],
     ['shift+f', 'base coat'], ['shift+w', 'through the whole run'], ['shift+l', 'the light'], ['shift+p', 'a form by its edge'],
   ]],
   ['Acts', [
     ['q', 'the one before in the dock'], ['w', 'the next in the dock'], ['shift+q', 'find a pot by its name'], ['shift+v', 'test colours'],
-    ['y', 'pass on as they are'], ['shift+y', 'fit to the rough'], ['shift+n', 'a new pass'], ['shift+g', 'grey, or the colours of the key'], ['shift+o', 'the other side of an edge'],
-    [CHOSEN.join, 'join'], [CHOSEN.mirror, 'mirror'], [CHOSEN.smooth, 'smooth'], [CHOSEN.lighter, 'lighter'], [CHOSEN.heavier, 'heavier'], [CHOSEN.taper, 'taper'], [CHOSEN.copy, 'copy'],
+    ['y', 'pass on as they are'], ['shift+y', 'fit to the rough'], ['shift+n', 'a new pass'], ['shift+g', 'grey, or the colours of the key'],
+      ['shift+o', 'the other side of an edge'],
+    [CHOSEN.join, 'join'], [CHOSEN.mirror, 'mirror'], [CHOSEN.smooth, 'smooth'], [CHOSEN.lighter, 'lighter'], [CHOSEN.heavier, 'heavier'],
+      [CHOSEN.taper, 'taper'], [CHOSEN.copy, 'copy'],
   ]],
 ];
 
@@ -84,7 +90,8 @@ export const known = new Set(MEANINGS.flatMap(([, list]) => list.map(([key]) => 
 export function sound(said) {
   const pressed = /^(shift\+)?([a-z0-9]|space|backquote|home|end|[^\sa-z0-9])$/;
   const keys = Object.entries(said?.keys ?? {}).filter(([meant, key]) => known.has(meant) && typeof key === 'string' && (key === '' || pressed.test(key)));
-  const pen = Object.entries(said?.pen ?? {}).filter(([what, choice]) => PEN.some(([name, , choices]) => name === what && choices.some(([id]) => id === choice)));
+  const pen = Object.entries(said?.pen ?? {})
+    .filter(([what, choice]) => PEN.some(([name, , choices]) => name === what && choices.some(([id]) => id === choice)));
   return { keys: Object.fromEntries(keys), pen: Object.fromEntries(pen) };
 }
 
@@ -111,7 +118,8 @@ export function penDoes(what) { table(); return mine.pen[what] ?? PEN.find(([nam
 // Keys that several things are meant by: [pressed, [what, what]].
 export function conflicts(keys) {
   const all = new Map();
-  for (const [, list] of MEANINGS) for (const [meant, words] of list) { const key = keys[meant] ?? meant; if (key) all.set(key, [...(all.get(key) ?? []), words]); }
+  for (const [, list] of MEANINGS) for (const [meant, words] of list) { const key = keys[meant] ?? meant;
+    if (key) all.set(key, [...(all.get(key) ?? []), words]); }
   return [...all].filter(([, what]) => what.length > 1);
 }
 

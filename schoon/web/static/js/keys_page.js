@@ -24,17 +24,29 @@ function show() {
   const twice = conflicts(mine.keys);
   const bad = new Set(twice.map(([key]) => key));
   $('keys-conflicts').hidden = !twice.length;
-  fill($('keys-conflicts'), twice.map(([key, what]) => html`<span><kbd>${written(key)}</kbd> means ${what.length} things: ${what.join('; ')}. Give one of them another key</span>`));
+  fill($('keys-conflicts'), twice.map(([key, what]) =>
+    html`<span><kbd>${written(key)}</kbd> means ${what.length} things: ${what.join('; ')}. Give one of them another key</span>`));
   fill($('keys-groups'), MEANINGS.map(([group, list]) => html`<section><h2>${group}</h2><ul>${list.map(([meant, words]) => {
     const key = keyOf(meant);
-    return html`<li class="${bad.has(key) && key ? 'twice' : ''}"><button data-meant="${meant}" aria-label="${waiting === meant ? 'press a key' : key ? written(key) : 'none'}, key for: ${words}">${waiting === meant ? 'press a key' : html`<kbd>${key ? written(key) : 'none'}</kbd>`}</button><span>${words}</span>${key === meant ? '' : html`<button class="back" data-back="${meant}" aria-label="${words}: as it came">↺</button>`}</li>`;
+    return html`<li class="${bad.has(key) && key ? 'twice' : ''}"><button data-meant="${meant}"
+      aria-label="${waiting === meant ? 'press a key' : key ? written(key) : 'none'}, key for: ${words}">${waiting === meant ? 'press a key'
+        : html`<kbd>${key ? written(key) : 'none'}</kbd>`}</button><span>${words}</span>${key === meant ? ''
+          : html`<button class="back" data-back="${meant}" aria-label="${words}: as it came">↺</button>`}</li>`;
   })}</ul></section>`));
-  fill($('keys-pen'), html`${PEN.map(([what, words, choices, first]) => html`<label>${words} <select data-pen="${what}" autocomplete="off">${choices.map(([id, said]) => html`<option value="${id}" ${id === (mine.pen[what] ?? first) ? 'selected' : ''}>${said}</option>`)}</select></label>`)}
-    <label>beside a pen <select id="one-finger" autocomplete="off">${Object.entries(ONE).map(([id, said]) => html`<option value="${id}" ${id === (localStorage.oneFinger ?? 'pans') ? 'selected' : ''}>${said}</option>`)}</select></label>
-    <label><input id="pen-seen" type="checkbox" ${localStorage.penSeen === 'yes' ? 'checked' : ''} autocomplete="off"> I draw with a pen: touch only moves the paper</label>`);
-  for (const button of document.querySelectorAll('[data-meant]')) button.addEventListener('click', () => { waiting = waiting === button.dataset.meant ? null : button.dataset.meant; show(); document.querySelector(`[data-meant="${CSS.escape(button.dataset.meant)}"]`).focus(); });
+  fill($('keys-pen'), html`${PEN.map(([what, words, choices, first]) => html`<label>${words} <select data-pen="${what}"
+    autocomplete="off">${choices.map(([id, said]) => html`<option value="${id}"
+      ${id === (mine.pen[what] ?? first) ? 'selected' : ''}>${said}</option>`)}</select></label>`)}
+    <label>beside a pen <select id="one-finger"
+      autocomplete="off">${Object.entries(ONE)
+        .map(([id, said]) => html`<option value="${id}" ${id === (localStorage.oneFinger ?? 'pans') ? 'selected' : ''}>${said}</option>`)}</select></label>
+    <label><input id="pen-seen" type="checkbox" ${localStorage.penSeen === 'yes' ? 'checked' : ''}
+      autocomplete="off"> I draw with a pen: touch only moves the paper</label>`);
+  for (const button of document.querySelectorAll('[data-meant]')) button.addEventListener('click',
+    () => { waiting = waiting === button.dataset.meant ? null : button.dataset.meant; show();
+      document.querySelector(`[data-meant="${CSS.escape(button.dataset.meant)}"]`).focus(); });
   for (const button of document.querySelectorAll('[data-back]')) button.addEventListener('click', () => { delete mine.keys[button.dataset.back]; changed(); });
-  for (const select of document.querySelectorAll('[data-pen]')) select.addEventListener('change', () => { mine.pen[select.dataset.pen] = select.value; changed(); });
+  for (const select of document.querySelectorAll('[data-pen]')) select.addEventListener('change',
+    () => { mine.pen[select.dataset.pen] = select.value; changed(); });
   $('one-finger').addEventListener('change', ({ target }) => { localStorage.oneFinger = target.value; });
   $('pen-seen').addEventListener('change', ({ target }) => { localStorage.penSeen = target.checked ? 'yes' : ''; });
 }
@@ -55,7 +67,8 @@ document.addEventListener('keydown', (event) => {
 
 $('keys-reset').addEventListener('click', () => { mine = { keys: {}, pen: {} }; changed(); notice('All keys are as they came'); });
 $('keys-save').addEventListener('click', () => {
-  const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(new Blob([JSON.stringify(mine, null, 2)], { type: 'application/json' })), download: 'keys.json' });
+  const link = Object.assign(document.createElement('a'),
+    { href: URL.createObjectURL(new Blob([JSON.stringify(mine, null, 2)], { type: 'application/json' })), download: 'keys.json' });
   link.click();
   URL.revokeObjectURL(link.href);
 });

@@ -22,7 +22,8 @@ class Page {
     const names = document.querySelector('.prop-names');
     names.addEventListener('submit', (event) => event.preventDefault());
     names.addEventListener('change', () => { this.name = names.name.value; this.part = names.part.value; this.save(); });
-    for (const [id, act] of [['undo', () => this.step(this.done, this.undone)], ['redo', () => this.step(this.undone, this.done)]]) document.getElementById(id).addEventListener('click', act);
+    for (const [id, act] of [['undo', () => this.step(this.done, this.undone)],
+      ['redo', () => this.step(this.undone, this.done)]]) document.getElementById(id).addEventListener('click', act);
     document.getElementById('prop-gone').addEventListener('click', () => this.turnGone());
     document.addEventListener('keydown', (event) => this.key(event));
     this.show();

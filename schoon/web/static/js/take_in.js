@@ -115,7 +115,8 @@ async function watch(url) {
 // A further level has its shot's name and rate; layers and movies say of themselves what they are.
 function showInto() {
   const box = found();
-  const own = { 'only-new': Boolean(shot.elements.into.value), 'only-fresh': false, 'only-pictures': Boolean(box && (box.dataset.watch || $('layers'))), 'only-level': Boolean($('layers')), 'only-drawn': Boolean(box?.dataset.watch) };
+  const own = { 'only-new': Boolean(shot.elements.into.value), 'only-fresh': false, 'only-pictures': Boolean(box && (box.dataset.watch || $('layers'))),
+    'only-level': Boolean($('layers')), 'only-drawn': Boolean(box?.dataset.watch) };
   // New roughs keep the level's name, time, model and purpose.
   if (shot.elements.into.value.startsWith('again:')) for (const name of Object.keys(own)) own[name] = true;
   for (const [name, hides] of Object.entries(own)) {

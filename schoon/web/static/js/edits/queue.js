@@ -18,15 +18,18 @@ const heard = [];
 // Told whenever what waits for a subject has changed: { subject, level, answered, answer, left }, left: whether another page
 // than this one had begun it.
 export const onChange = (act) => heard.push(act);
-const tell = ({ subject, level, left = false }, answered = false, answer = null) => { for (const act of heard) act({ subject, level, answered, answer, left }); };
+const tell = ({ subject, level, left = false }, answered = false,
+  answer = null) => { for (const act of heard) act({ subject, level, answered, answer, left }); };
 
 const none = [];
 export const waiting = (subject) => queues.get(subject) ?? none;
-export const waitingFor = (entry, level) => [...waiting(`drawings/${entry.id}`), ...waiting(`levels/${level}`).filter(({ op }) => !op?.of || op.of.includes(entry.id))];
+export const waitingFor = (entry, level) => [...waiting(`drawings/${entry.id}`),
+  ...waiting(`levels/${level}`).filter(({ op }) => !op?.of || op.of.includes(entry.id))];
 export const count = () => [...queues.values()].reduce((sum, list) => sum + list.length, 0);
 
 export const headOf = (subject) => heads.get(subject) ?? null;
-export function takeHeads(id, found) { for (const [kind, revision] of Object.entries(found)) if (!waiting(`${kind}/${id}`).length) heads.set(`${kind}/${id}`, revision); }
+export function takeHeads(id, found) { for (const [kind, revision] of Object.entries(found)) if (!waiting(`${kind}/${id}`)
+  .length) heads.set(`${kind}/${id}`, revision); }
 
 // How often a subject was answered so far: what was read before is older than that.
 export const answers = (subject) => answered.get(subject) ?? 0;
@@ -34,7 +37,8 @@ export const answers = (subject) => answered.get(subject) ?? 0;
 // What has to have arrived before: everything of the same subject; a level waits for its drawings as they wait for it.
 const ofMany = ({ subject, whole }) => Boolean(whole) || subject.startsWith('levels/');
 function before(item) {
-  const first = [...queues.values()].flat().filter((other) => other.subject === item.subject || (item.level && other.level === item.level && (ofMany(item) || ofMany(other))));
+  const first = [...queues.values()].flat()
+    .filter((other) => other.subject === item.subject || (item.level && other.level === item.level && (ofMany(item) || ofMany(other))));
   return Promise.all(first.map((other) => other.done.catch(() => {})));
 }
 
@@ -99,7 +103,8 @@ let unkept = false;
 window.addEventListener('beforeunload', (event) => { if (unkept && count()) event.preventDefault(); });
 
 function made(item) {
-  const record = { subject: item.subject, url: item.url, content: item.content, token: item.token, what: item.what, level: item.level, step: item.step, whole: item.whole, based: item.based };
+  const record = { subject: item.subject, url: item.url, content: item.content, token: item.token, what: item.what, level: item.level, step: item.step,
+    whole: item.whole, based: item.based };
   item.number = kept.keep(record);
   item.number.then((n) => { unkept ||= n === null; });
   return put(item);
@@ -115,7 +120,8 @@ export function edit(entry, what, fields, { level = entry.level, adopt } = {}) {
 // An edit of anything else: of 'levels', 'times', 'stacks' or 'models', by what it does and its fields.
 export function change(subjects, id, what, fields) {
   const op = { do: what, ...fields };
-  return made({ subject: `${subjects}/${id}`, url: `/api/${subjects}/${id}/do`, content: { do: op }, op, what, level: subjects === 'levels' ? id : undefined, token: newToken() });
+  return made({ subject: `${subjects}/${id}`, url: `/api/${subjects}/${id}/do`, content: { do: op }, op, what,
+    level: subjects === 'levels' ? id : undefined, token: newToken() });
 }
 
 // A change of many drawings of a level that has a route of its own.
@@ -125,7 +131,8 @@ export function changeRun(level, way, content) {
 
 // Undo or redo, behind what is still on its way. It says what it steps from, so that nothing is taken back that was not seen.
 export function step(what, subjects, id, { entry, level } = {}) {
-  return made({ subject: `${subjects}/${id}`, url: `/api/${subjects}/${id}/${what}`, content: {}, op: { do: what }, what, level, entry, whole: Boolean(entry), based: true, step: true, token: newToken() });
+  return made({ subject: `${subjects}/${id}`, url: `/api/${subjects}/${id}/${what}`, content: {}, op: { do: what }, what, level, entry,
+    whole: Boolean(entry), based: true, step: true, token: newToken() });
 }
 
 // Resolves when everything that was done to a level's drawings has arrived: what is computed from them is asked for then.

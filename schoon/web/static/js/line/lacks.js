@@ -51,6 +51,7 @@ export class Lacks {
       return l === 0 || l < 0.6 * lines ? [`${name}: ${l} of ${lines} lines`] : [];
     });
     this.box.hidden = false;
-    fill(this.box, left.length ? html`<b>${pinned.number} has more:</b> ${left.join(' · ')}` : html`<b>All of ${pinned.number}</b> is here, by parts and small forms`);
+    fill(this.box, left.length ? html`<b>${pinned.number} has more:</b> ${left.join(' · ')}`
+      : html`<b>All of ${pinned.number}</b> is here, by parts and small forms`);
   }
 }

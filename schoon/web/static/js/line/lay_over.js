@@ -58,7 +58,8 @@ export class LayOver {
   tool() {
     return {
       id: 'lay-over', pen: 'Lay over: drag slides the drawing laid over, Shift turns it, Alt scales it',
-      enter: () => { if (!this.other() || this.other() === this.app.current) this.which = this.app.neighbour(-1) ? 'before' : 'after'; this.app.onion.need(this.which); this.show(); this.app.onion.show(); },
+      enter: () => { if (!this.other() || this.other() === this.app.current) this.which = this.app.neighbour(-1) ? 'before' : 'after';
+        this.app.onion.need(this.which); this.show(); this.app.onion.show(); },
       leave: () => { this.box.hidden = true; },
       down: (event, from) => {
         const entry = this.other();
@@ -72,7 +73,8 @@ export class LayOver {
           move: (e) => {
             const to = this.app.table.view.toPaper(e.clientX, e.clientY);
             if (event.shiftKey) this.put(multiply(about(...centre, turnedBy(angle(to) - angle(from))), start));
-            else if (event.altKey) { const s = far(to) / far(from); this.put(multiply(about(...centre, scaledBy(s, s)), start)); } else this.put(multiply(shifted(to[0] - from[0], to[1] - from[1]), start));
+            else if (event.altKey) { const s = far(to) / far(from); this.put(multiply(about(...centre, scaledBy(s, s)), start));
+              } else this.put(multiply(shifted(to[0] - from[0], to[1] - from[1]), start));
           },
           up() {},
           cancel: () => this.put(start),
@@ -115,11 +117,17 @@ export class LayOver {
     const others = app.data.run.filter((d) => d !== app.current);
     const before = this.box.querySelector('#peg-part')?.value || '';
     this.box.hidden = false;
-    fill(this.box, html`<label>lay over <select id="peg-which">${Object.entries(WHICH).map(([id, words]) => html`<option value="${id}">${words}</option>`)}<optgroup label="drawing">${others.map((d) => html`<option value="${d.id}">${d.number}</option>`)}</optgroup></select></label>
+    fill(this.box, html`<label>lay over <select
+      id="peg-which">${Object.entries(WHICH).map(([id, words]) => html`<option value="${id}">${words}</option>`)}<optgroup
+        label="drawing">${others.map((d) => html`<option value="${d.id}">${d.number}</option>`)}</optgroup></select></label>
       <b>${entry ? html`drawing ${entry.number}` : 'none'}</b>
       <label>by <select id="peg-part"><option value="">the whole figure</option></select></label>
-      <button id="peg-register">Register</button><button id="peg-lift">Lift</button><span class="quiet">${entry && this.matrixFor(entry) ? 'off its pegs' : 'on its pegs'}</span>
-      <span class="laid" role="group" aria-label="Drawings laid over this one">${this.laid().map((d) => html`<span class="${d === entry ? 'own' : ''}"><button data-hold="${d.id}" aria-pressed="${d === entry}" title="The pen slides drawing ${d.number}">${d.number}</button><button data-off="${d.id}" aria-label="Lift drawing ${d.number}" title="Lift it">×</button></span>`)}</span>`);
+      <button id="peg-register">Register</button><button id="peg-lift">Lift</button><span
+        class="quiet">${entry && this.matrixFor(entry) ? 'off its pegs' : 'on its pegs'}</span>
+      <span class="laid" role="group" aria-label="Drawings laid over this one">${this.laid()
+        .map((d) => html`<span class="${d === entry ? 'own' : ''}"><button data-hold="${d.id}" aria-pressed="${d === entry}"
+          title="The pen slides drawing ${d.number}">${d.number}</button><button data-off="${d.id}" aria-label="Lift drawing ${d.number}"
+            title="Lift it">×</button></span>`)}</span>`);
     for (const node of this.box.querySelectorAll('[data-hold]')) node.addEventListener('click', () => this.pick(Number(node.dataset.hold)));
     for (const node of this.box.querySelectorAll('[data-off]')) node.addEventListener('click', () => this.off(app.byId.get(Number(node.dataset.off))));
     const part = this.box.querySelector('#peg-part');

@@ -14,7 +14,8 @@ import { RunView } from './views/run.js';
 import { SheetView } from './views/sheet.js';
 
 // What is read on the tab, what it shows, and the tab of a view without one.
-const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView], parts: ['Parts', PartsView], hold: ['Hold', HoldView], prop: ['Prop', PropView], sheet: ['', SheetView, 'parts'], compare: ['Compare', CompareView] };
+const VIEWS = { run: ['Run', RunView], read: ['Read roughs', ReadView], pass: ['Pass on', PassView], between: ['In-betweens', BetweenView],
+  parts: ['Parts', PartsView], hold: ['Hold', HoldView], prop: ['Prop', PropView], sheet: ['', SheetView, 'parts'], compare: ['Compare', CompareView] };
 
 export class LineLedge {
   constructor(app, stage, chosen) {
@@ -55,7 +56,8 @@ export class LineLedge {
     this.show();
   }
 
-  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); paper.path([]); paper.layers.sway.replaceChildren(); paper.layers.prop.replaceChildren(); }
+  dropGhost() { const { paper } = this.app.table; paper.ghost([]); paper.marks([]); paper.said([]); paper.path([]); paper.layers.sway.replaceChildren();
+    paper.layers.prop.replaceChildren(); }
 
   button(label, act, main = false, id = '') {
     const button = document.createElement('button');
@@ -77,7 +79,8 @@ export class LineLedge {
     this.dropGhost();
     const teachers = new Set(this.reading.taught_by);
     if (drawings.length > 1) drawings = drawings.filter((d) => !teachers.has(d));
-    const found = await this.app.touches.ask({ act: 'clean', drawings }, `Clean ${drawings.length} drawing${drawings.length === 1 ? '' : 's'}`, this.named(drawings));
+    const found = await this.app.touches.ask({ act: 'clean', drawings }, `Clean ${drawings.length} drawing${drawings.length === 1 ? '' : 's'}`,
+      this.named(drawings));
     if (!found) return;
     const n = found.drawings.length;
     notice(`Cleaning ${n} drawing${n === 1 ? '' : 's'}; lines a hand has touched stay, and it can be undone as one`);

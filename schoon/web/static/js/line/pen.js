@@ -91,7 +91,8 @@ export class TraceTool extends PenTool {
     if (hand.even) path = path.map(([x, y]) => [x, y, 0.5]);
     const started = performance.now();
     const snap = Math.min(100, hand.snap / app.table.view.zoom);
-    const wanted = { id: newId(), path, width: app.data.rule.outline, steady: exact ? 0 : hand.steady, snap: exact ? 0 : snap, part: hand.part, ...(exact ? {} : this.settles()) };
+    const wanted = { id: newId(), path, width: app.data.rule.outline, steady: exact ? 0 : hand.steady, snap: exact ? 0 : snap, part: hand.part,
+      ...(exact ? {} : this.settles()) };
     const done = change(app, { do: 'trace', ...wanted }, entry);
     clear();
     const answer = await done;

@@ -43,7 +43,8 @@ export class PlotTool {
     for (const node of layer.querySelectorAll('.plot')) node.remove();
     if (!this.points.length) return;
     const path = through(this.points);
-    make('path', { class: 'plot', d: `M${path.map((p) => p.join()).join(' ')}${path.length < 2 ? 'h.1' : ''}`, 'stroke-width': this.app.data.rule.outline }, layer);
+    make('path', { class: 'plot', d: `M${path.map((p) => p.join()).join(' ')}${path.length < 2 ? 'h.1' : ''}`,
+      'stroke-width': this.app.data.rule.outline }, layer);
     const size = 8 / view.zoom;
     this.points.forEach(({ x, y, corner }, k) => {
       const first = k === 0 && this.points.length > 2 ? ' closes' : '';

@@ -18,7 +18,8 @@ async function showDerived(name = '') {
   for (const span of derive.querySelectorAll('.before')) span.style.background = source.colours[span.dataset.pot] || 'none';
   for (const span of derive.querySelectorAll('.after')) span.style.background = found.colours[span.dataset.pot] || 'none';
   document.getElementById('derived').style.background = found.backdrop;
-  document.getElementById('derived-words').textContent = found.close.length ? `Too close to tell apart: ${found.close.slice(0, 5).map(([a, b, d]) => `${a} and ${b} (${d})`).join(', ')}` : 'All pots can be told apart.';
+  document.getElementById('derived-words').textContent = found.close.length
+    ? `Too close to tell apart: ${found.close.slice(0, 5).map(([a, b, d]) => `${a} and ${b} (${d})`).join(', ')}` : 'All pots can be told apart.';
   return found;
 }
 
@@ -57,7 +58,8 @@ async function readPicture() {
     read = await upload(`/api/models/${reading.dataset.model}/keys/${reading.elements.from.value}/picture`, content);
     const rest = Object.keys(read.colours).length - read.seen.length;
     document.getElementById('read-words').textContent = [
-      read.where ? `The picture shows ${read.where}: colours are taken from the places of its pots.` : 'No painted drawing shows what is in the picture: colours are given to pots by the light that explains them best. Look at each.',
+      read.where ? `The picture shows ${read.where}: colours are taken from the places of its pots.`
+        : 'No painted drawing shows what is in the picture: colours are given to pots by the light that explains them best. Look at each.',
       `${read.seen.length} pots are seen in it${rest ? `, ${rest} follow their light` : ''}.`,
       read.smeared ? 'Its colours are smeared by edges, noise or JPEG; the middle of each is taken.' : '',
       read.close.length ? `Too close to tell apart: ${read.close.slice(0, 4).map(([a, b, d]) => `${a} and ${b} (${d})`).join(', ')}.` : '',
@@ -76,7 +78,8 @@ if (reading) {
     if (!pot) { notice('Choose the pot that this place is first'); return; }
     const { naturalWidth, naturalHeight, width, height } = event.target;
     try {
-      const found = await post(`/api/models/${reading.dataset.model}/sample`, { picture: read.picture, at: [(event.offsetX / width) * naturalWidth, (event.offsetY / height) * naturalHeight] });
+      const found = await post(`/api/models/${reading.dataset.model}/sample`,
+        { picture: read.picture, at: [(event.offsetX / width) * naturalWidth, (event.offsetY / height) * naturalHeight] });
       read.colours[pot] = found.colour;
       if (!read.seen.includes(Number(pot))) read.seen.push(Number(pot));
       showRead();
@@ -87,7 +90,8 @@ if (reading) {
     if (!read) { notice('Choose a picture first', true); return; }
     if (!reading.elements.name.value.trim()) { notice('Give the new key a name first', true); return; }
     try {
-      await change('models', reading.dataset.model, 'add-key', { name: reading.elements.name.value.trim(), like: Number(reading.elements.from.value), colours: read.colours, picture: read.picture });
+      await change('models', reading.dataset.model, 'add-key',
+        { name: reading.elements.name.value.trim(), like: Number(reading.elements.from.value), colours: read.colours, picture: read.picture });
       window.location.reload();
     } catch (error) { notice(error.message, true); }
   });

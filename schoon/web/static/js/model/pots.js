@@ -74,7 +74,8 @@ function rename(span) {
   writeName(span, {
     now: span.textContent,
     label: `New name of ${span.textContent}`,
-    save: async (name) => { await change('models', table.dataset.model, 'rename-pot', { pot: Number(id), name }); span.textContent = name.trim().replace(/\s+/g, ' '); },
+    save: async (name) => { await change('models', table.dataset.model, 'rename-pot', { pot: Number(id), name });
+      span.textContent = name.trim().replace(/\s+/g, ' '); },
     after: (input) => { input.replaceWith(span); span.focus(); },
   });
 }
@@ -85,7 +86,8 @@ async function remove(row) {
     if (!error.message.includes('in use')) { notice(error.message, true); return; }
     const dialog = document.getElementById('pot-replace');
     dialog.querySelector('p').textContent = error.message;
-    dialog.querySelector('select').replaceChildren(...[...table.querySelectorAll('tr[data-pot]')].filter((r) => r !== row).map((r) => Object.assign(document.createElement('option'), { value: r.dataset.pot, textContent: r.querySelector('.pot-name').textContent })));
+    dialog.querySelector('select').replaceChildren(...[...table.querySelectorAll('tr[data-pot]')].filter((r) => r !== row)
+      .map((r) => Object.assign(document.createElement('option'), { value: r.dataset.pot, textContent: r.querySelector('.pot-name').textContent })));
     dialog.querySelector('[data-do="no"]').onclick = () => dialog.close();
     dialog.querySelector('[data-do="ok"]').onclick = async () => {
       dialog.close();
@@ -108,7 +110,8 @@ if (table) {
     if (event.target.matches('.pot-delete')) remove(event.target.closest('tr'));
   });
   table.addEventListener('change', (event) => { if (event.target.matches('.about')) saySomething(event.target); });
-  table.addEventListener('keydown', (event) => { if (event.key === 'Enter' && event.target.matches('.pot-name')) { event.preventDefault(); rename(event.target); } });
+  table.addEventListener('keydown', (event) => { if (event.key === 'Enter' && event.target.matches('.pot-name')) { event.preventDefault();
+    rename(event.target); } });
   let dragged = null;
   table.addEventListener('dragstart', (event) => { dragged = event.target.closest('tr[data-pot]'); });
   table.addEventListener('dragover', (event) => {

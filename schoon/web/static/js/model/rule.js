@@ -19,8 +19,12 @@ function showRule() {
     const swell = value('swell') || 0;
     const thick = h * (1 + swell * (value('thickest') - 1));
     const thin = h * (1 - swell * (1 - value('thinnest')));
-    const side = (sign) => `Q${10 + taper / 2} ${y + sign * thin} ${10 + taper} ${y + sign * thin} C${60 + taper / 2} ${y + sign * thin} 70 ${y + sign * thick} 110 ${y + sign * thick} S160 ${y + sign * thin} 190 ${y + sign * thin}`;
-    return html`<path d="M10 ${y} ${side(-1)} L190 ${y} Z" fill="currentColor"/><path d="M10 ${y} ${side(1)} L190 ${y} Z" fill="currentColor"/><text x="200" y="${y + 4}" font-size="12">${name}</text>`;
+    const side = (sign) => {
+      const [near, far] = [y + sign * thin, y + sign * thick];
+      return `Q${10 + taper / 2} ${near} ${10 + taper} ${near} C${60 + taper / 2} ${near} 70 ${far} 110 ${far} S160 ${near} 190 ${near}`;
+    };
+    return html`<path d="M10 ${y} ${side(-1)} L190 ${y} Z" fill="currentColor"/><path d="M10 ${y} ${side(1)} L190 ${y} Z" fill="currentColor"/><text
+      x="200" y="${y + 4}" font-size="12">${name}</text>`;
   };
   fill(rule.querySelector('svg'), ['outline', 'inner', 'detail'].map((name, k) => line(8 + 14 * k, Math.min(12, value(name)), name)));
 }

@@ -45,7 +45,8 @@ if (form) {
   form.addEventListener('input', (event) => { if (!['key', 'kind', 'held', 'all'].includes(event.target.name)) later(); });
   const keep = async (what, fields) => {
     const { key, kind } = form.elements;
-    try { await change('models', box.dataset.model, what, { key: Number(key.value), kind: kind.value, ...fields }); window.location.reload(); } catch (error) { notice(error.message, true); }
+    try { await change('models', box.dataset.model, what, { key: Number(key.value), kind: kind.value, ...fields }); window.location.reload();
+      } catch (error) { notice(error.message, true); }
   };
   form.addEventListener('submit', (event) => { event.preventDefault(); keep('tone-rule', { rule: rule() }); });
   const held = () => [...form.querySelectorAll('[name="held"]:checked')].map((tick) => Number(tick.value));

@@ -32,7 +32,8 @@ export class Ledger {
 
   show(acts) {
     const { body } = this;
-    fill(acts, html`<span class="quiet" id="cells-chosen"></span><button id="cell-accept" title="Unsure patches stand as they are">Accept <kbd>${shown(CARD.take)}</kbd></button>
+    fill(acts, html`<span class="quiet" id="cells-chosen"></span><button id="cell-accept"
+      title="Unsure patches stand as they are">Accept <kbd>${shown(CARD.take)}</kbd></button>
       <button id="cell-pour">Pour instead <kbd>F</kbd></button><button id="cell-lift">Lift off <kbd>${shown(CARD.none)}</kbd></button>`);
     acts.querySelector('#cell-accept').addEventListener('click', () => this.act('accept'));
     acts.querySelector('#cell-pour').addEventListener('click', () => this.act('pour'));
@@ -71,14 +72,16 @@ export class Ledger {
   columnHead(c) {
     const entry = this.app.data.run[c];
     const place = `left:${HEAD[0] + c * CELL[0]}px;top:${this.grid.scrollTop}px`;
-    return html`<div class="col-head" data-col="${c}" title="Choose all pots of this drawing" data-here="${entry === this.app.current}" style="${place}">${entry.number}</div>`;
+    return html`<div class="col-head" data-col="${c}" title="Choose all pots of this drawing" data-here="${entry === this.app.current}"
+      style="${place}">${entry.number}</div>`;
   }
 
   row(r, columns) {
     const pot = this.app.data.pots[r];
     const cells = this.cells(pot);
     return html`${columns.map((c) => this.cell(pot, r, c, cells))}<div class="row-head" data-row="${r}" title="Choose this pot in all drawings"
-      style="left:${this.grid.scrollLeft}px;top:${HEAD[1] + r * CELL[1]}px"><span class="swatch" style="background:var(--pot-${pot.id})"></span><span class="pot-name">${pot.name}</span></div>`;
+      style="left:${this.grid.scrollLeft}px;top:${HEAD[1] + r * CELL[1]}px"><span class="swatch" style="background:var(--pot-${pot.id})"></span><span
+        class="pot-name">${pot.name}</span></div>`;
   }
 
   cell(pot, r, c, cells) {
@@ -89,7 +92,8 @@ export class Ledger {
     const label = `${pot.name} in drawing ${entry.number}: ${holds}${odd ? `, ${odd}` : ''}`;
     const marks = [this.chosen.has(`${r},${c}`) && 'chosen', this.at[0] === r && this.at[1] === c && 'at', odd && 'odd'].filter(Boolean);
     return html`<div class="cell ${marks.join(' ')}" role="gridcell" data-row="${r}" data-col="${c}" aria-label="${label}" title="${label}"
-      style="left:${HEAD[0] + c * CELL[0]}px;top:${HEAD[1] + r * CELL[1]}px"><i style="${cell ? this.crop(entry, cell.box) : ''}"></i><span>${cell ? cell.count : '–'}</span>${odd && html`<b>${odd}</b>`}</div>`;
+      style="left:${HEAD[0] + c * CELL[0]}px;top:${HEAD[1] + r * CELL[1]}px"><i
+        style="${cell ? this.crop(entry, cell.box) : ''}"></i><span>${cell ? cell.count : '–'}</span>${odd && html`<b>${odd}</b>`}</div>`;
   }
 
   // The painted drawing as a background that shows a box of it with some room round it.
@@ -162,7 +166,8 @@ export class Ledger {
     const from = this.from || this.at;
     this.from = from;
     this.chosen.clear();
-    for (let r = Math.min(from[0], to[0]); r <= Math.max(from[0], to[0]); r += 1) for (let c = Math.min(from[1], to[1]); c <= Math.max(from[1], to[1]); c += 1) this.chosen.add(`${r},${c}`);
+    for (let r = Math.min(from[0], to[0]); r <= Math.max(from[0], to[0]); r += 1) for (let c = Math.min(from[1], to[1]); c <= Math.max(from[1], to[1]);
+      c += 1) this.chosen.add(`${r},${c}`);
   }
 
   // Shows on the paper what a cell stands for.
@@ -188,7 +193,8 @@ export class Ledger {
       this.at = to;
       this.reveal();
       this.fill();
-    } else if (event.key === 'Enter') { event.preventDefault(); this.look(); } else if (key === 'n') { this.nextOdd(); } else if (KEYS[key] && !event.ctrlKey) { this.act(KEYS[key]); } else return;
+    } else if (event.key === 'Enter') { event.preventDefault(); this.look(); } else if (key === 'n') { this.nextOdd();
+    } else if (KEYS[key] && !event.ctrlKey) { this.act(KEYS[key]); } else return;
     event.stopPropagation();
   }
 
@@ -231,7 +237,8 @@ export class Ledger {
     try {
       const done = await change('levels', app.level, 'repaint', { cells, act, to });
       const words = { accept: 'accepted', pour: `now ${app.data.pots.find((p) => p.id === to)?.name.toLowerCase()}`, lift: 'lifted off' }[act];
-      if (!done.again) notice(`${done.things} patch${done.things === 1 ? '' : 'es'} in ${done.drawings.length} drawing${done.drawings.length === 1 ? '' : 's'} ${words}; undone as one`);
+      if (!done.again) notice(`${done.things} patch${done.things === 1 ? '' : 'es'} in ${done.drawings.length} drawing${done.drawings.length === 1 ? ''
+        : 's'} ${words}; undone as one`);
       await app.sync.refresh();
       await app.table.draw();
       this.refocus();

@@ -13,8 +13,10 @@ export class NewPot {
     this.box = $('new-pot');
     if (!this.box) return;
     fill(this.box, html`<summary>New pot</summary><form autocomplete="off"><input name="colour" type="color" value="#c98b3b" aria-label="Colour of the new pot">
-      ${globalThis.EyeDropper ? html`<button type="button" id="pot-pick" title="From anything that is seen: the rough, a reference, the sheet">Pick</button>` : ''}
-      <input name="name" maxlength="60" placeholder="name it later" aria-label="Name of the new pot"><button title="It is poured by the next click">Add and pour</button></form>`);
+      ${globalThis.EyeDropper ? html`<button type="button" id="pot-pick"
+        title="From anything that is seen: the rough, a reference, the sheet">Pick</button>` : ''}
+      <input name="name" maxlength="60" placeholder="name it later" aria-label="Name of the new pot"><button
+        title="It is poured by the next click">Add and pour</button></form>`);
     this.box.querySelector('form').addEventListener('submit', (event) => { event.preventDefault(); this.add(event.target.elements); });
     $('pot-pick')?.addEventListener('click', () => this.pick());
     $('pots')?.addEventListener('dblclick', (event) => this.rename(event.target.closest('[data-pot]')));

@@ -38,7 +38,8 @@ export class OpenForms {
     const name = this.name(entry);
     if (!this.known.has(name)) {
       this.known.set(name, null);
-      try { this.known.set(name, (await get(`/api/drawings/${entry.id}/open`)).open); } catch (error) { this.known.delete(name); notice(error.message, true); return; }
+      try { this.known.set(name, (await get(`/api/drawings/${entry.id}/open`)).open); } catch (error) { this.known.delete(name);
+        notice(error.message, true); return; }
     }
     if (app.current !== entry || this.name(entry) !== name || app.stage.name !== 'paint') return;
     const found = this.known.get(name);

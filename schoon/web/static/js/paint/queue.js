@@ -185,7 +185,8 @@ export class UnsureQueue {
     const says = several ? 'Press to take it out of this card' : '';
     const kept = several && k !== this.at ? seen.slice(0, THINGS) : seen;
     const size = kept.length > THINGS ? SMALL : CROP;
-    const crops = kept.map(({ drawing, at }, n) => html`<i data-part="${several ? n : ''}" title="${says}" style="${this.crop(app.byId.get(drawing), at, size)}"></i>`);
+    const crops = kept.map(({ drawing, at }, n) => html`<i data-part="${several ? n : ''}" title="${says}"
+      style="${this.crop(app.byId.get(drawing), at, size)}"></i>`);
     const numbers = [...new Set(card.places.map((place) => app.byId.get(place.drawing)?.number))];
     const all = several ? `${card.parts.length} things, ${card.places.length} patches` : `${card.places.length} patches`;
     const further = kept.length < seen.length && html`<b class="further">+ ${seen.length - kept.length}</b>`;

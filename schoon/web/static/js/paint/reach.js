@@ -84,8 +84,10 @@ export class Reach {
     const known = this.lately.map((id) => pots.find((pot) => pot.id === id)).filter(Boolean);
     const late = known.map((pot) => html`<button data-late="${pot.id}" aria-pressed="${pot.id === this.stage.pot}" aria-label="${pot.name}, used lately"
       title="${pot.name}" style="background: var(--pot-${pot.id})"></button>`);
-    const ways = this.stage.potWays.map(([way, words]) => html`<button data-now="${way}" aria-pressed="false" title="The pot in the hand ${words}">${words}</button>`);
-    fill(row, html`<span class="pots-late">${late}</span>${ways}<button id="tune-pot" title="Lightness, chroma and hue of the pot in the hand, in sight of the run;
+    const ways = this.stage.potWays.map(([way, words]) => html`<button data-now="${way}" aria-pressed="false"
+      title="The pot in the hand ${words}">${words}</button>`);
+    fill(row, html`<span class="pots-late">${late}</span>${ways}<button id="tune-pot"
+      title="Lightness, chroma and hue of the pot in the hand, in sight of the run;
       a long press on any pot does it too">Tune</button>`);
     for (const button of row.querySelectorAll('[data-now]')) {
       button.addEventListener('click', () => { this.stage.potWay(button.dataset.now, this.stage.pot); this.showWays(); });

@@ -43,7 +43,10 @@ export class BrushTool {
         if (hit.size || n !== first) return;
         outside ||= e.shiftKey;
         // While what is seen of the patches may be old, the server knows better.
-        if (sure && !lift && !outside) { if (e === event) notice('This is the outside of all forms. If a form should be here, it is open: look for the mark where its line stops, or hold a key to stitch it. With Shift the outside itself is poured'); return; }
+        if (sure && !lift && !outside) {
+          if (e === event) notice('This is the outside of all forms. A form that should be here is open where the mark stands; Shift pours the outside');
+          return;
+        }
       }
       if (stage.closed(shapes.paint[n]?.pot)) return;
       hit.set(n, place.map((v) => round(v)));
@@ -111,7 +114,8 @@ export class CutOutTool {
 export class BroadTool {
   constructor(app, stage) { Object.assign(this, { app, stage, id: 'broad', width: 40, within: 'patch' }); }
 
-  get pen() { return `Lay a form of ${this.stage.potName.toLowerCase()}${{ patch: ', in the form it begins on', pot: ', on the pot it begins on', part: ', on the part it begins on', free: '' }[this.within]}`; }
+  get pen() { return `Lay a form of ${this.stage.potName.toLowerCase()}${{ patch: ', in the form it begins on', pot: ', on the pot it begins on',
+    part: ', on the part it begins on', free: '' }[this.within]}`; }
 
   down(event, at) {
     const { app, stage } = this;

@@ -52,15 +52,20 @@ export class Tune {
     const lead = pots[pots.length - 1];
     this.box.hidden = false;
     fill(this.box, html`<div class="tune-head"><b>${names.join(', ')}</b><button data-tune="close" aria-label="Close">×</button></div>
-      <div class="tune-pair"><span style="background: ${this.before.get(lead)}" title="as it was"></span><span id="tune-now" style="background: var(--pot-${lead})" title="as it is now"></span></div>
-      ${WAYS.map(([name, words, most, step, digits]) => html`<label>${words} <input type="range" data-way="${name}" min="0" max="${most}" step="${step}" value="${this.at[name]}" aria-label="${words}" autocomplete="off"><input type="number" data-number="${name}" min="0" max="${most}" step="${step}" value="${this.at[name].toFixed(digits)}" aria-label="${words} in numbers" autocomplete="off"></label>`)}
-      <p>${globalThis.EyeDropper ? html`<button data-tune="sample" title="From anything that is seen">Sample</button> ` : ''}<span class="number" id="tune-hex">${this.before.get(lead)}</span></p>
+      <div class="tune-pair"><span style="background: ${this.before.get(lead)}" title="as it was"></span><span id="tune-now"
+        style="background: var(--pot-${lead})" title="as it is now"></span></div>
+      ${WAYS.map(([name, words, most, step, digits]) => html`<label>${words} <input type="range" data-way="${name}" min="0" max="${most}" step="${step}"
+        value="${this.at[name]}" aria-label="${words}" autocomplete="off"><input type="number" data-number="${name}" min="0" max="${most}" step="${step}"
+          value="${this.at[name].toFixed(digits)}" aria-label="${words} in numbers" autocomplete="off"></label>`)}
+      <p>${globalThis.EyeDropper ? html`<button data-tune="sample" title="From anything that is seen">Sample</button> ` : ''}<span class="number"
+        id="tune-hex">${this.before.get(lead)}</span></p>
       <p class="quiet">${pots.length > 1 ? 'All by the same difference. ' : 'Shift and a click takes another pot along. '}Let go keeps, Esc returns.</p>`);
     for (const field of this.box.querySelectorAll('[data-way]')) {
       field.addEventListener('input', () => this.tune(field.dataset.way, Number(field.value)));
       field.addEventListener('change', () => this.keep());
     }
-    for (const field of this.box.querySelectorAll('[data-number]')) field.addEventListener('change', () => { this.tune(field.dataset.number, Number(field.value) || 0); this.keep(); });
+    for (const field of this.box.querySelectorAll('[data-number]')) field.addEventListener('change',
+      () => { this.tune(field.dataset.number, Number(field.value) || 0); this.keep(); });
     this.box.querySelector('[data-tune="close"]').addEventListener('click', () => this.close());
     this.box.querySelector('[data-tune="sample"]')?.addEventListener('click', () => this.sample());
   }

@@ -24,7 +24,8 @@ export class Axis {
       }
     }
     const place = (f) => `left:${(100 * (f - 1)) / frames}%;width:${100 / frames}%`;
-    fill(this.node, html`${[...heavy].map(([f, n]) => html`<i style="${place(f)};height:${Math.min(16, 3 + 3 * n)}px" title="frame ${f}: ${n} found"></i>`)}<b style="${place(this.app.frame)}"></b>`);
+    fill(this.node, html`${[...heavy].map(([f, n]) => html`<i style="${place(f)};height:${Math.min(16, 3 + 3 * n)}px"
+      title="frame ${f}: ${n} found"></i>`)}<b style="${place(this.app.frame)}"></b>`);
     this.node.setAttribute('aria-label', `${heavy.size} of ${frames} frames show something that was found`);
   }
 }

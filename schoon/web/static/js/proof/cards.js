@@ -62,7 +62,8 @@ export class Cards {
     try {
       const { job } = await post(`/api/levels/${app.level}/proof`);
       if (!job) { this.looking = false; return; }
-      app.jobs.watch({ id: job, kind: 'proof', state: 'waiting', done: 0, total: 1 }, (ended) => { this.looking = false; if (ended.state === 'done') this.load(); else this.stage.ledge(); }, true);
+      app.jobs.watch({ id: job, kind: 'proof', state: 'waiting', done: 0, total: 1 },
+        (ended) => { this.looking = false; if (ended.state === 'done') this.load(); else this.stage.ledge(); }, true);
       this.stage.ledge();
     } catch (error) { this.looking = false; notice(error.message, true); }
   }
@@ -72,7 +73,9 @@ export class Cards {
     const scale = at ? CROP[0] / (close * width) : Math.min(CROP[0] / width, CROP[1] / height);
     const [x, y] = at ?? [width / 2, height / 2];
     const url = this.app.colours.viewUrl(entry, 960, 'paint');
-    return `background-image:url('${url}');background-size:${width * scale}px ${height * scale}px;background-position:${CROP[0] / 2 - x * scale}px ${CROP[1] / 2 - y * scale}px`;
+    const [left, top] = [CROP[0] / 2 - x * scale, CROP[1] / 2 - y * scale];
+    const size = `${width * scale}px ${height * scale}px`;
+    return `background-image:url('${url}');background-size:${size};background-position:${left}px ${top}px`;
   }
 
   counts() {
@@ -87,10 +90,15 @@ export class Cards {
     const { now } = this;
     const act = now && ACTS[now.act];
     const waved = (this.all ?? []).filter((f) => f.waved).length;
-    fill(acts, html`<select id="proof-rule" aria-label="Which findings" autocomplete="off"><option value="">all ${total}</option>${Object.entries(counts).map(([rule, n]) => html`<option value="${rule}" ${rule === this.rule ? 'selected' : ''}>${this.words[rule]} ${n}</option>`)}</select>
+    fill(acts, html`<select id="proof-rule" aria-label="Which findings" autocomplete="off"><option
+      value="">all ${total}</option>${Object.entries(counts)
+        .map(([rule, n]) => html`<option value="${rule}" ${rule === this.rule ? 'selected' : ''}>${this.words[rule]} ${n}</option>`)}</select>
       ${waved ? html`<label><input id="proof-waved" type="checkbox" ${this.waved ? 'checked' : ''} autocomplete="off"> waved through ${waved}</label>` : ''}
       ${now ? html`<button id="proof-act">${act.words} <kbd>${shown(CARD.take)}</kbd></button>
-      ${now.waved ? html`<button id="proof-ask">Ask again <kbd>${shown(CARD.none)}</kbd></button>` : html`<button id="proof-wave" title="It is as it is on purpose, and is not asked again">Wave through <kbd>${shown(CARD.none)}</kbd></button><select id="proof-reason" aria-label="Reason" autocomplete="off">${REASONS.map((reason) => html`<option>${reason}</option>`)}<option value="other">another reason …</option></select>`}
+      ${now.waved ? html`<button id="proof-ask">Ask again <kbd>${shown(CARD.none)}</kbd></button>`
+        : html`<button id="proof-wave" title="It is as it is on purpose, and is not asked again">Wave through
+          <kbd>${shown(CARD.none)}</kbd></button><select id="proof-reason" aria-label="Reason"
+          autocomplete="off">${REASONS.map((reason) => html`<option>${reason}</option>`)}<option value="other">another reason …</option></select>`}
       <button id="proof-later">Later <kbd>${shown(CARD.later)}</kbd></button>` : ''}`);
     const on = (id, event, does) => acts.querySelector(`#${id}`)?.addEventListener(event, does);
     on('proof-rule', 'change', (event) => { this.rule = event.target.value; this.at = 0; this.stage.ledge(); this.stage.axis.show(); });
@@ -106,7 +114,8 @@ export class Cards {
   cards() {
     const { list } = this;
     if (!this.all || (!this.looked && this.looking)) { fill(this.body, html`<p class="empty">Looking at the drawings …</p>`); return; }
-    if (!list.length) { fill(this.body, html`<p class="empty">${this.looking ? 'Looking again …' : 'Nothing is wrong that can be told by looking. Play it once more, and hand it off.'}</p>`); return; }
+    if (!list.length) { fill(this.body, html`<p
+      class="empty">${this.looking ? 'Looking again …' : 'Nothing is wrong that can be told by looking. Play it once more, and hand it off.'}</p>`); return; }
     this.body.replaceChildren(...list.slice(0, SEEN).map((finding, k) => this.node(finding, k)));
     this.body.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
   }
@@ -122,8 +131,10 @@ export class Cards {
     const like = finding.like && app.byId.get(finding.like);
     const numbers = finding.drawings.map((id) => app.byId.get(id)?.number).filter(Boolean);
     const which = numbers.length > 2 ? `${numbers[0]} to ${numbers[numbers.length - 1]}` : numbers.join(', ');
-    fill(node, html`<span class="pair">${entry ? html`<i class="${finding.at ? 'spot' : ''}" style="${this.crop(entry, finding.at)}"></i>` : ''}${like ? html`<i class="from" style="${this.crop(like, finding.there ?? finding.at)}"></i>` : ''}</span>
-      <span class="words"><b>${this.words[finding.rule]}</b> <span class="number">${which}</span>${like ? html` <span class="quiet">beside ${like.number}</span>` : ''}</span>
+    fill(node, html`<span class="pair">${entry ? html`<i class="${finding.at ? 'spot' : ''}" style="${this.crop(entry, finding.at)}"></i>` : ''}${like
+      ? html`<i class="from" style="${this.crop(like, finding.there ?? finding.at)}"></i>` : ''}</span>
+      <span class="words"><b>${this.words[finding.rule]}</b> <span
+        class="number">${which}</span>${like ? html` <span class="quiet">beside ${like.number}</span>` : ''}</span>
       <span class="said">${finding.words}${finding.waved ? html` <em>${finding.waved.reason || 'waved through'}</em>` : ''}</span>`);
     node.addEventListener('click', () => { this.at = k; this.go(); });
     return node;
@@ -145,7 +156,8 @@ export class Cards {
     if (way) { await this[way](now); return; }
     try {
       for (const id of now.drawings) await this.done(app.byId.get(id), now);
-      notice(`${ACTS[now.act].words}: done in ${now.drawings.length === 1 ? `drawing ${app.byId.get(now.drawings[0]).number}` : `${now.drawings.length} drawings`}`);
+      notice(`${ACTS[now.act].words}: done in ${now.drawings.length === 1 ? `drawing ${app.byId.get(now.drawings[0]).number}`
+        : `${now.drawings.length} drawings`}`);
       this.all = this.all.filter((f) => f !== now);
       this.soon();
       await app.sync.refresh();

@@ -9,7 +9,8 @@ export class Contact {
 
   show(acts) {
     const { app } = this;
-    fill(acts, html`<button id="contact-area" aria-pressed="${Boolean(this.box)}">One area of all …</button>${this.box ? html`<button id="contact-whole">Whole drawings</button>` : ''}`);
+    fill(acts, html`<button id="contact-area"
+      aria-pressed="${Boolean(this.box)}">One area of all …</button>${this.box ? html`<button id="contact-whole">Whole drawings</button>` : ''}`);
     acts.querySelector('#contact-area').addEventListener('click', () => app.table.pickBox((box) => { this.box = box; this.stage.ledge(); }));
     acts.querySelector('#contact-whole')?.addEventListener('click', () => { this.box = null; this.stage.ledge(); });
     const found = new Map();
@@ -17,8 +18,11 @@ export class Contact {
     const { width, height } = app.data.shot;
     const [x0, y0, x1, y1] = this.box ?? [0, 0, width, height];
     const scale = WIDE / Math.max(1, x1 - x0);
-    const style = (entry) => `width:${WIDE}px;height:${Math.min(150, (y1 - y0) * scale)}px;background-image:url('${app.colours.viewUrl(entry, this.box ? 960 : 380, 'paint')}');background-size:${width * scale}px ${height * scale}px;background-position:${-x0 * scale}px ${-y0 * scale}px`;
-    fill(this.body, html`<div class="contact">${app.data.run.map((entry) => html`<button data-id="${entry.id}" ${entry.id === app.current.id ? 'aria-current="true"' : ''} aria-label="Drawing ${entry.number}"><i style="${style(entry)}"></i><span><b class="number">${entry.number}</b>${found.get(entry.id) ? html` <em class="ask">${found.get(entry.id)} found</em>` : ''}</span></button>`)}</div>`);
+    const style = (entry) => `width:${WIDE}px;height:${Math.min(150, (y1 - y0) * scale)}px;background-image:url('${app.colours.viewUrl(entry,
+      this.box ? 960 : 380, 'paint')}');background-size:${width * scale}px ${height * scale}px;background-position:${-x0 * scale}px ${-y0 * scale}px`;
+    fill(this.body, html`<div class="contact">${app.data.run.map((entry) => html`<button data-id="${entry.id}"
+      ${entry.id === app.current.id ? 'aria-current="true"' : ''} aria-label="Drawing ${entry.number}"><i style="${style(entry)}"></i><span><b
+        class="number">${entry.number}</b>${found.get(entry.id) ? html` <em class="ask">${found.get(entry.id)} found</em>` : ''}</span></button>`)}</div>`);
     for (const button of this.body.querySelectorAll('[data-id]')) button.addEventListener('click', () => app.go(Number(button.dataset.id), true));
   }
 }

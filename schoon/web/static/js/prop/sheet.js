@@ -8,7 +8,7 @@ import { KINDS } from './list.js';
 
 const WAYS = { points: 'Move points', ...KINDS, line: 'Line on it', ring: 'Ring round it', axis: 'Axis' };
 const SAYS = {
-  points: 'Choose a form in the list or on the sheet; drag its points. Press its outline twice for a new point; Delete takes the last point away that was held.',
+  points: 'Choose a form in the list or on the sheet; drag its points. A double press on its outline adds one; Delete takes the last held away.',
   turned: 'Turned profile: click one side of it from end to end; it is turned about the axis. Enter ends it, Esc drops it.',
   plate: 'Plate: click its outline all the way round. Enter ends it.', box: 'Box: click two opposite corners.',
   tube: 'Tube: click along its middle. Enter ends it; end where it began for a ring.',
@@ -36,8 +36,12 @@ export class Sheet {
   build() {
     const bar = document.querySelector('.prop-tools');
     const ways = Object.entries(WAYS).map(([id, words]) => html`<button type="button" data-way="${id}">${words}</button>`);
-    const sheets = this.page.sheets.map(({ sha256, caption }) => html`<option value="${sha256}" ${sha256 === this.page.sheet ? 'selected' : ''}>${caption}</option>`);
-    fill(bar, html`${ways}<span class="push"></span><label>sheet <select name="sheet" aria-label="Sheet picture">${sheets}${this.page.sheets.some((s) => s.sha256 === this.page.sheet) ? '' : html`<option value="${this.page.sheet ?? ''}" selected>${this.page.sheet ? 'a picture of its own' : 'none'}</option>`}</select></label><label class="file-button">Bring a picture<input type="file" accept=".png,.jpg,.jpeg,.tif,.tiff,.webp"></label>`);
+    const sheets = this.page.sheets.map(({ sha256, caption }) => html`<option value="${sha256}"
+      ${sha256 === this.page.sheet ? 'selected' : ''}>${caption}</option>`);
+    fill(bar, html`${ways}<span class="push"></span><label>sheet <select name="sheet"
+      aria-label="Sheet picture">${sheets}${this.page.sheets.some((s) => s.sha256 === this.page.sheet) ? ''
+        : html`<option value="${this.page.sheet ?? ''}" selected>${this.page.sheet ? 'a picture of its own' : 'none'}</option>`}</select></label><label
+          class="file-button">Bring a picture<input type="file" accept=".png,.jpg,.jpeg,.tif,.tiff,.webp"></label>`);
     for (const button of bar.querySelectorAll('[data-way]')) button.addEventListener('click', () => this.use(button.dataset.way));
     bar.querySelector('select').addEventListener('change', ({ target }) => this.otherSheet(target.value));
     bar.querySelector('[type="file"]').addEventListener('change', ({ target }) => { if (target.files[0]) this.page.bringSheet(target.files[0]); });
@@ -69,8 +73,10 @@ export class Sheet {
       const group = make('g', { class: k === chosen ? 'form chosen' : 'form', 'data-k': k }, svg);
       const path = this.outline(shape);
       make('polyline', { points: path.map((p) => p.join()).join(' ') }, group);
-      if (shape.kind === 'turned') make('polyline', { class: 'other-side', points: shape.path.map(([x, y]) => [2 * made.axis - x, y].join()).join(' ') }, group);
-      if (k === chosen && this.way === 'points') shape.path.forEach(([cx, cy], n) => make('circle', { cx, cy, r: 5 * this.px, class: n === this.held ? 'held' : '' }, group));
+      if (shape.kind === 'turned') make('polyline',
+        { class: 'other-side', points: shape.path.map(([x, y]) => [2 * made.axis - x, y].join()).join(' ') }, group);
+      if (k === chosen && this.way === 'points') shape.path.forEach(([cx, cy], n) => make('circle',
+        { cx, cy, r: 5 * this.px, class: n === this.held ? 'held' : '' }, group));
     });
     made.details.forEach((line) => {
       const way = line.ring ? [[0, line.path[0][1]], [page.size[0], line.path[0][1]]] : line.path;
@@ -192,7 +198,8 @@ export class Sheet {
     if (way === 'line') { this.detail(path, false); return; }
     const count = page.made.shapes.filter(({ kind }) => kind === way).length + 1;
     const own = way === 'plate' && path.length > 3 && apart(path[0], path.at(-1)) < 0.5 ? path.slice(0, -1) : path;
-    const shape = { kind: way, name: `${KINDS[way].toLowerCase()} ${count}`, path: own, thick: 10, near: 0, around: 1, rounded: false, pot: page.pots[0]?.id ?? 0, glass: false, hinge: '', swing: 100 };
+    const shape = { kind: way, name: `${KINDS[way].toLowerCase()} ${count}`, path: own, thick: 10, near: 0, around: 1, rounded: false,
+      pot: page.pots[0]?.id ?? 0, glass: false, hinge: '', swing: 100 };
     page.chosen = page.made.shapes.length;
     page.becomes({ ...page.made, shapes: [...page.made.shapes, shape] });
   }
@@ -200,7 +207,8 @@ export class Sheet {
   detail(path, ring) {
     const { page } = this;
     const shape = page.made.shapes[page.chosen];
-    if (!shape || (ring && shape.kind !== 'turned')) { notice(ring ? 'Choose a turned form in the list first' : 'Choose the form in the list first'); this.show(); return; }
+    if (!shape || (ring && shape.kind !== 'turned')) { notice(ring ? 'Choose a turned form in the list first' : 'Choose the form in the list first');
+      this.show(); return; }
     page.becomes({ ...page.made, details: [...page.made.details, { form: page.chosen, path, ring }] });
   }
 }

@@ -33,7 +33,8 @@ export function fromOklch(colour) {
     for (let k = 0; k < 24; k += 1) { const middle = (low + high) / 2; if (shows(middle)) low = middle; else high = middle; }
     c = low;
   }
-  return `#${linear({ ...colour, l, c }).map((v) => Math.round(255 * Math.min(1, Math.max(0, toEncoded(Math.min(1, Math.max(0, v)))))).toString(16).padStart(2, '0')).join('')}`;
+  return `#${linear({ ...colour, l, c }).map((v) => Math.round(255 * Math.min(1, Math.max(0, toEncoded(Math.min(1, Math.max(0, v)))))).toString(16)
+    .padStart(2, '0')).join('')}`;
 }
 
 // The same change for several colours: what lies between two, added to each.

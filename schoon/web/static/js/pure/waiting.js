@@ -8,7 +8,8 @@ const SAME = [1, 0, 0, 1, 0, 0];
 export function standing(edits) {
   const [done, undone] = [[], []];
   for (const edit of edits) {
-    if (edit.do === 'undo') { if (done.length) undone.push(done.pop()); } else if (edit.do === 'redo') { if (undone.length) done.push(undone.pop()); } else { done.push(edit); undone.length = 0; }
+    if (edit.do === 'undo') { if (done.length) undone.push(done.pop()); } else if (edit.do === 'redo') { if (undone.length) done.push(undone.pop());
+      } else { done.push(edit); undone.length = 0; }
   }
   return done;
 }

@@ -47,15 +47,26 @@ export class Passes {
     const { app } = this;
     const { base, passes } = this.sketch();
     const own = this.of(app.current, lineNow(app.current));
-    const states = (id, now) => html`<select data-state="${id}" aria-label="How it is seen" autocomplete="off">${Object.entries(STATES).map(([v, words]) => html`<option value="${v}" ${v === now ? 'selected' : ''}>${words}</option>`)}</select>`;
+    const states = (id, now) => html`<select data-state="${id}" aria-label="How it is seen"
+      autocomplete="off">${Object.entries(STATES).map(([v, words]) => html`<option value="${v}" ${v === now ? 'selected' : ''}>${words}</option>`)}</select>`;
     const known = Boolean(lineNow(app.current)?.rough) || base !== 'full';
-    fill(this.box, html`<div class="dock-head"><h2>Passes</h2><button id="pass-new" title="A new pass; those below are seen faintly">New pass <kbd>${shown('shift+n')}</kbd></button></div>
-      <ul class="passes">${[...passes].reverse().map((p) => html`<li class="${p === own ? 'own' : ''}"><button data-pass="${p.id}" aria-pressed="${p === own}" title="Draw on this pass">${p.name}</button>${states(p.id, p.state)}
-        <span class="pass-acts"><button data-hand="${p.id}" title="Line reads this pass alone">to Line</button><button data-merge="${p.id}" title="Laid into the pass below">merge</button><button data-drop="${p.id}" aria-label="Take ${p.name} off">×</button></span></li>`)}
+    fill(this.box, html`<div class="dock-head"><h2>Passes</h2><button id="pass-new"
+      title="A new pass; those below are seen faintly">New pass <kbd>${shown('shift+n')}</kbd></button></div>
+      <ul class="passes">${[...passes].reverse()
+        .map((p) => html`<li class="${p === own ? 'own' : ''}"><button data-pass="${p.id}" aria-pressed="${p === own}"
+          title="Draw on this pass">${p.name}</button>${states(p.id, p.state)}
+        <span class="pass-acts"><button data-hand="${p.id}" title="Line reads this pass alone">to Line</button><button data-merge="${p.id}"
+          title="Laid into the pass below">merge</button><button data-drop="${p.id}" aria-label="Take ${p.name} off">×</button></span></li>`)}
       ${known ? html`<li><span class="name">taken in</span>${states('base', base)}<span></span></li>` : ''}</ul>
       <div class="dock-head"><h2>Pencil</h2></div>
-      ${this.parts().length ? html`<label class="of-part">for <select id="pencil-part" aria-label="The part the pencil is for" title="A part remembers its own pencil" autocomplete="off"><option value="">everything</option>${this.parts().map((part) => html`<option value="${part}" ${part === this.part ? 'selected' : ''}>${part}</option>`)}</select></label>` : ''}
-      <div class="pencils" role="radiogroup" aria-label="Pencil">${Object.entries(COLOURS).map(([c, words]) => html`<button data-colour="${c}" role="radio" aria-checked="${c === this.colour}" aria-label="${words}" title="${words}"><i style="background:${c}"></i></button>`)}<input id="pencil-colour" type="color" value="${this.colour}" aria-label="Another colour" title="Another colour" autocomplete="off"></div>
+      ${this.parts().length ? html`<label class="of-part">for <select id="pencil-part" aria-label="The part the pencil is for"
+        title="A part remembers its own pencil" autocomplete="off"><option
+          value="">everything</option>${this.parts()
+            .map((part) => html`<option value="${part}" ${part === this.part ? 'selected' : ''}>${part}</option>`)}</select></label>` : ''}
+      <div class="pencils" role="radiogroup" aria-label="Pencil">${Object.entries(COLOURS)
+        .map(([c, words]) => html`<button data-colour="${c}" role="radio" aria-checked="${c === this.colour}" aria-label="${words}" title="${words}"><i
+          style="background:${c}"></i></button>`)}<input id="pencil-colour" type="color" value="${this.colour}" aria-label="Another colour"
+            title="Another colour" autocomplete="off"></div>
       <label class="slide">broad <input id="pencil-width" type="range" min="1" max="40" step="0.5" value="${this.width}" autocomplete="off"></label>
       <label class="slide">grain <input id="pencil-grain" type="range" min="0" max="0.95" step="0.05" value="${this.grain}" autocomplete="off"></label>`);
     this.wire();
@@ -70,7 +81,8 @@ export class Passes {
     each('merge', (id) => this.act('pass-merge', { id }));
     each('drop', (id) => this.act('pass-drop', { id }));
     each('colour', (colour) => this.use({ colour }));
-    for (const node of box.querySelectorAll('[data-state]')) node.addEventListener('change', () => this.act('pass-set', { id: node.dataset.state, state: node.value }));
+    for (const node of box.querySelectorAll('[data-state]')) node.addEventListener('change',
+      () => this.act('pass-set', { id: node.dataset.state, state: node.value }));
     $('pencil-part')?.addEventListener('change', ({ target }) => {
       this.part = target.value;
       this.use({ colour: this.part ? this.ofParts[this.part] ?? this.colour : localStorage.pencilColour ?? this.colour });

@@ -96,7 +96,8 @@ export class Piece {
     if (!this.corners) return;
     const [[ax, ay], [bx, by], , [dx, dy]] = this.corners;
     const [w, h] = this.size;
-    make('image', { href: `data:image/png;base64,${this.png}`, width: w, height: h, preserveAspectRatio: 'none', transform: `matrix(${(bx - ax) / w} ${(by - ay) / w} ${(dx - ax) / h} ${(dy - ay) / h} ${ax} ${ay})` }, layer);
+    make('image', { href: `data:image/png;base64,${this.png}`, width: w, height: h, preserveAspectRatio: 'none',
+      transform: `matrix(${(bx - ax) / w} ${(by - ay) / w} ${(dx - ax) / h} ${(dy - ay) / h} ${ax} ${ay})` }, layer);
     make('path', { class: 'piece', d: `M${this.corners.map((c) => c.join()).join(' ')}Z` }, layer);
     for (const [cx, cy] of this.corners) make('circle', { class: 'piece-corner', cx, cy, r: 6 / this.app.table.view.zoom }, layer);
     const tip = 5 / this.app.table.view.zoom;
@@ -110,7 +111,8 @@ export class Piece {
     const bar = $('chosen-bar');
     const many = this.app.chosen.size > 1 ? this.app.chosen.size : 0;
     fill(bar, html`<b>Piece</b><button id="piece-move">Lay down <kbd>Enter</kbd></button><button id="piece-copy">Lay down a copy</button>
-      ${many ? html`<button id="piece-many">Copy to ${many} chosen drawings</button>` : ''}<button id="piece-mirror">Mirror</button><button id="piece-off">Put back <kbd>Esc</kbd></button><span class="quiet">corners scale and turn; a tip bends its corner alone</span>`);
+      ${many ? html`<button id="piece-many">Copy to ${many} chosen drawings</button>` : ''}<button id="piece-mirror">Mirror</button><button
+        id="piece-off">Put back <kbd>Esc</kbd></button><span class="quiet">corners scale and turn; a tip bends its corner alone</span>`);
     bar.hidden = false;
     const on = (id, does) => $(id)?.addEventListener('click', does);
     on('piece-move', () => this.lay(true));
@@ -123,7 +125,8 @@ export class Piece {
   async lay(moves, of = [this.entry.id]) {
     const { app, entry } = this;
     const round = (v) => Math.round(v * 10) / 10;
-    const piece = { piece: this.png, corners: this.corners.map((c) => c.map(round)), of, source: moves ? entry.id : null, ring: moves ? this.ring.map((p) => p.map(round)) : [], fresh: newId() };
+    const piece = { piece: this.png, corners: this.corners.map((c) => c.map(round)), of, source: moves ? entry.id : null,
+      ring: moves ? this.ring.map((p) => p.map(round)) : [], fresh: newId() };
     this.end();
     try {
       await change('levels', app.level, 'lift', piece);

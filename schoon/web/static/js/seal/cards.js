@@ -38,7 +38,8 @@ export class GapCards {
     const { head, body } = this.stage;
     this.showHead(head);
     if (!this.cards.length) {
-      fill(body, html`<p class="empty">No gap is waiting to be judged. Patches are tinted on the paper: two forms of one tint leak into each other, and a stitch (${shown('t')}) parts them.</p>`);
+      fill(body, html`<p class="empty">No gap is waiting to be judged. Patches are tinted on the paper: two forms of one tint leak into
+        each other, and a stitch (${shown('t')}) parts them.</p>`);
       return;
     }
     body.replaceChildren(...this.cards.slice(0, SEEN).map((card, k) => this.node(card, k)));
@@ -48,9 +49,13 @@ export class GapCards {
   showHead(head) {
     const waits = this.cards.length;
     const count = html`Gaps${waits ? html` <b class="ask">${waits}</b>` : ''}`;
-    this.stage.heads([['gaps', count]], 'gaps', html`<span class="${waits ? 'ask' : 'quiet'}" title="Worst doubt first, whole shot; ${this.judged} judged by hand">${waits} to judge</span><span class="push"></span>
-      <button id="gap-take">Take <kbd>${shown(CARD.take)}</kbd></button><button id="gap-leave">Leave open <kbd>${shown(CARD.other)}</kbd></button><button id="gap-later">Later <kbd>${shown(CARD.later)}</kbd></button>
-      <label title="Take all that wait with less doubt than this">below <input id="gap-limit" type="number" min="0.05" max="1" step="0.05" value="${this.limit}"></label>
+    this.stage.heads([['gaps', count]], 'gaps',
+      html`<span class="${waits ? 'ask' : 'quiet'}" title="Worst doubt first, whole shot; ${this.judged} judged by hand">${waits} to judge</span><span
+        class="push"></span>
+      <button id="gap-take">Take <kbd>${shown(CARD.take)}</kbd></button><button id="gap-leave">Leave open <kbd>${shown(CARD.other)}</kbd></button><button
+        id="gap-later">Later <kbd>${shown(CARD.later)}</kbd></button>
+      <label title="Take all that wait with less doubt than this">below <input id="gap-limit" type="number" min="0.05" max="1" step="0.05"
+        value="${this.limit}"></label>
       <button id="gap-under"></button><button id="find-gaps">Look again</button>`);
     const under = head.querySelector('#gap-under');
     const say = () => {
@@ -60,7 +65,8 @@ export class GapCards {
     };
     say();
     head.querySelector('#gap-limit').addEventListener('input', (event) => { this.limit = Number(event.target.value) || this.limit; say(); });
-    const acts = { '#gap-under': () => this.takeUnder(), '#gap-take': () => this.judge('taken'), '#gap-leave': () => this.judge('left'), '#gap-later': () => this.later(), '#find-gaps': () => this.lookAgain() };
+    const acts = { '#gap-under': () => this.takeUnder(), '#gap-take': () => this.judge('taken'), '#gap-leave': () => this.judge('left'),
+      '#gap-later': () => this.later(), '#find-gaps': () => this.lookAgain() };
     for (const [id, act] of Object.entries(acts)) head.querySelector(id).addEventListener('click', act);
   }
 
@@ -68,7 +74,8 @@ export class GapCards {
     const node = document.createElement('button');
     node.className = 'gap-card';
     if (k === this.at) node.setAttribute('aria-current', 'true');
-    const like = card.like && html`<span class="like">as in ${card.like.number}: ${card.like.state === 'taken' ? 'take' : 'leave open'} <kbd>${shown(CARD.alike)}</kbd></span>`;
+    const like = card.like && html`<span class="like">as in ${card.like.number}: ${card.like.state === 'taken' ? 'take'
+      : 'leave open'} <kbd>${shown(CARD.alike)}</kbd></span>`;
     fill(node, html`<img src="/drawings/${card.drawing}/gap/${card.stitch}.png?v=${card.revision}" alt="Gap in drawing ${card.number}" loading="lazy">
       <span>drawing ${card.number}<i class="quiet">${card.width} px</i><b>${card.doubt.toFixed(2)}</b></span>${like}`);
     node.title = card.reason;
@@ -139,7 +146,8 @@ export class GapCards {
   }
 
   key(key) {
-    const act = { [CARD.take]: () => this.judge('taken'), [CARD.other]: () => this.judge('left'), [CARD.later]: () => this.later(), [CARD.alike]: () => this.judgeAlike() }[key];
+    const act = { [CARD.take]: () => this.judge('taken'), [CARD.other]: () => this.judge('left'), [CARD.later]: () => this.later(),
+      [CARD.alike]: () => this.judgeAlike() }[key];
     act?.();
     return Boolean(act);
   }

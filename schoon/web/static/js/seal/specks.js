@@ -20,7 +20,8 @@ export class Specks {
     const label = document.createElement('label');
     label.className = 'specks';
     label.title = 'Areas smaller than this join the neighbour that is nearest, in all drawings of the level';
-    fill(label, html`Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span><button id="specks-part" type="button" hidden></button>`);
+    fill(label, html`Specks under <span><input id="specks" type="number" min="0" max="5000" step="1"> px²</span><button id="specks-part" type="button"
+      hidden></button>`);
     label.querySelector('input').addEventListener('change', () => this.set());
     slip.append(label);
   }
@@ -50,7 +51,7 @@ export class Specks {
     const button = document.getElementById('specks-part');
     button.hidden = limit < 1;
     button.textContent = `${pot} ${area} px²`;
-    button.title = `${pot} is the smallest part of the model, about ${area} px² in this drawing. Press: specks under a quarter of it, ${limit} px², join their neighbour`;
+    button.title = `${pot} is the smallest part of the model, here about ${area} px². Press: specks under ${limit} px² join their neighbour`;
     button.onclick = () => { field().value = limit; this.set(); };
   }
 }

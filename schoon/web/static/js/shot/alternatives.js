@@ -21,9 +21,11 @@ export class Alternatives {
     this.names = new Map(kept.map((e) => [`moment ${e.id}`, e.kept]));
     const levels = app.levels.all.filter((l) => l.id !== app.level && l.kind === 'drawings');
     for (const level of levels) this.names.set(`level ${level.id}`, level.name);
-    const group = (words, of) => (of.length ? html`<optgroup label="${words}">${of.map((id) => html`<option value="${id}">${this.names.get(id)}</option>`)}</optgroup>` : '');
+    const group = (words, of) => (of.length ? html`<optgroup
+      label="${words}">${of.map((id) => html`<option value="${id}">${this.names.get(id)}</option>`)}</optgroup>` : '');
     const ids = [...this.names.keys()];
-    fill($('play-beside'), html`<option value="">nothing</option>${group('as it was kept', ids.filter((id) => id.startsWith('m')))}${group('another level in its place', ids.filter((id) => id.startsWith('l')))}`);
+    fill($('play-beside'), html`<option value="">nothing</option>${group('as it was kept',
+      ids.filter((id) => id.startsWith('m')))}${group('another level in its place', ids.filter((id) => id.startsWith('l')))}`);
     $('play-beside').value = this.now?.id ?? '';
     if (!ids.length) $('play-beside').title = 'Keep a moment by name in the history, or copy the level, and it can be played beside how it stands now';
   }
@@ -61,7 +63,9 @@ export class Alternatives {
     if (this.box.hidden) { this.box.replaceChildren(); return; }
     const [first, last] = this.player.frames;
     const words = [this.now.level ? this.app.data.shot.level : 'as it stands now', this.names.get(this.now.id)];
-    fill(this.box, html`${boxes.map(({ left, foot, width }, k) => html`<div style="left:${left}px;top:${foot}px;width:${width}px"><b>${words[k]}</b><button data-keep="${k}" title="${this.now.level ? 'The other level is put aside' : `In frames ${first} to ${last}; it can be undone`}">Keep this one</button></div>`)}`);
+    fill(this.box, html`${boxes.map(({ left, foot, width }, k) => html`<div style="left:${left}px;top:${foot}px;width:${width}px"><b>${words[k]}</b><button
+      data-keep="${k}" title="${this.now.level ? 'The other level is put aside'
+        : `In frames ${first} to ${last}; it can be undone`}">Keep this one</button></div>`)}`);
     for (const node of this.box.querySelectorAll('[data-keep]')) node.addEventListener('click', () => this.keep(Number(node.dataset.keep)));
   }
 

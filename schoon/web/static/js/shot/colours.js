@@ -66,7 +66,8 @@ export class Colours {
     const frames = [1, ...Object.keys(this.changes).map(Number).filter((f) => f > 1).sort((a, b) => a - b)];
     const keyAt = (k) => data.keys.find((key) => key.id === this.changes[frames[k]]?.key) ?? this.key;
     const now = frames.findLastIndex((f) => f <= frame);
-    if (now + 1 < frames.length && this.changes[frames[now + 1]].eased) return [keyAt(now), keyAt(now + 1), (frame - frames[now]) / (frames[now + 1] - frames[now])];
+    if (now + 1 < frames.length && this.changes[frames[now + 1]].eased) return [keyAt(now), keyAt(now + 1),
+      (frame - frames[now]) / (frames[now + 1] - frames[now])];
     return [keyAt(now), keyAt(now), 0];
   }
 
@@ -78,7 +79,8 @@ export class Colours {
     const { style } = document.documentElement;
     const set = (name, a, b) => style.setProperty(name, mixedHex(a ?? b, b ?? a, share));
     for (const pot of Object.keys(first.colours)) set(`--pot-${pot}`, first.colours[pot], second.colours[pot]);
-    for (const [kind, table] of Object.entries(first.toned)) for (const pot of Object.keys(table)) set(`--tone-${kind}-${pot}`, table[pot], second.toned[kind][pot]);
+    for (const [kind, table] of Object.entries(first.toned)) for (const pot of Object.keys(table)) set(`--tone-${kind}-${pot}`, table[pot],
+      second.toned[kind][pot]);
     set('--key-ink', first.ink, second.ink);
     set('--key-backdrop', first.backdrop, second.backdrop);
   }

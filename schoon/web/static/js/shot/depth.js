@@ -37,11 +37,14 @@ export class Depth {
     if (box.hidden) return;
     const held = document.activeElement?.closest?.('#depth-parts li')?.dataset.part;
     fill($('depth-parts'), html`${parts.map((part, k) => html`<li tabindex="0" data-part="${part}" title="Alt and an arrow move it"><span>${part}</span>
-      <button data-by="-1" aria-label="${part} one to the front" ${k ? '' : 'disabled'}>↑</button><button data-by="1" aria-label="${part} one to the rear" ${k < parts.length - 1 ? '' : 'disabled'}>↓</button></li>`)}`);
-    for (const button of $('depth-parts').querySelectorAll('button')) button.addEventListener('click', () => this.move(button.closest('li').dataset.part, Number(button.dataset.by)));
+      <button data-by="-1" aria-label="${part} one to the front" ${k ? '' : 'disabled'}>↑</button><button data-by="1" aria-label="${part} one to the rear"
+        ${k < parts.length - 1 ? '' : 'disabled'}>↓</button></li>`)}`);
+    for (const button of $('depth-parts').querySelectorAll('button')) button.addEventListener('click',
+      () => this.move(button.closest('li').dataset.part, Number(button.dataset.by)));
     if (held) [...$('depth-parts').children].find((item) => item.dataset.part === held)?.focus();
     const from = this.from;
-    fill($('depth-words'), from ? html`As changed at drawing ${from.number}${from === app.current ? html` · <button id="depth-back">put back</button>` : ''}` : html`As in the model`);
+    fill($('depth-words'), from ? html`As changed at drawing ${from.number}${from === app.current ? html` · <button id="depth-back">put back</button>`
+      : ''}` : html`As in the model`);
     $('depth-back')?.addEventListener('click', () => this.keep(null));
   }
 

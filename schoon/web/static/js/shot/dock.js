@@ -71,7 +71,8 @@ export class Dock {
     item.setAttribute('role', 'option');
     item.tabIndex = 0;
     fill(item, html`<span class="swatch" style="background: var(--pot-${pot.id})"></span><span>${pot.name}</span>
-      <span class="pot-ways">${stage.potWays.map(([way, words]) => html`<button data-way="${way}" aria-pressed="false" aria-label="${words} ${pot.name}">${words}</button>`)}</span>
+      <span class="pot-ways">${stage.potWays.map(([way, words]) => html`<button data-way="${way}" aria-pressed="false"
+        aria-label="${words} ${pot.name}">${words}</button>`)}</span>
       <span class="count"></span>`);
     for (const button of item.querySelectorAll('[data-way]')) {
       button.addEventListener('click', (event) => { event.stopPropagation(); stage.potWay(button.dataset.way, pot.id); });
@@ -79,13 +80,15 @@ export class Dock {
     const pick = () => stage.selectPot(pot.id, true);
     // A long press, or with Shift while one is tuned, tunes it.
     let held = 0;
-    item.addEventListener('pointerdown', (event) => { if (!event.target.closest('button')) held = setTimeout(() => { held = -1; stage.tuning?.begin(pot.id, event.shiftKey); }, LONG); });
+    item.addEventListener('pointerdown', (event) => {
+      if (!event.target.closest('button')) held = setTimeout(() => { held = -1; stage.tuning?.begin(pot.id, event.shiftKey); }, LONG); });
     for (const end of ['pointerup', 'pointerleave', 'pointercancel']) item.addEventListener(end, () => { if (held > 0) { clearTimeout(held); held = 0; } });
     item.addEventListener('click', (event) => {
       if (held < 0) { held = 0; return; }
       if (event.shiftKey && stage.tuning?.open) stage.tuning.begin(pot.id, true); else pick();
     });
-    item.addEventListener('keydown', (event) => { if (event.key !== 'Enter') return; event.stopPropagation(); if (stage.pot === pot.id && stage.tuning) stage.tuning.begin(pot.id, event.shiftKey); else pick(); });
+    item.addEventListener('keydown', (event) => { if (event.key !== 'Enter') return; event.stopPropagation();
+      if (stage.pot === pot.id && stage.tuning) stage.tuning.begin(pot.id, event.shiftKey); else pick(); });
     if (stage.tuning) item.title = 'A press takes it; a long press, or Enter once more, tunes its colour';
     return item;
   }
@@ -96,7 +99,8 @@ export class Dock {
     const words = $('dock-words');
     if (!counts) {
       const { outline, inner, detail, taper, swell } = data.rule;
-      words.textContent = `Line rule: outline ${outline}, inner ${inner}, detail ${detail} px${taper ? `, ends taper over ${taper} px` : ''}${swell ? ', thick and thin by pressure' : ''}.`;
+      words.textContent = `Line rule: outline ${outline}, inner ${inner}, detail ${detail} px${taper ? `, ends taper over ${taper} px` : ''}${swell
+        ? ', thick and thin by pressure' : ''}.`;
       return;
     }
     if (!app.current.painted) { words.textContent = 'Nothing is painted in this drawing yet.'; return; }
@@ -164,7 +168,8 @@ function inWords(data, remarks, counts) {
     const missing = data.pots.filter((p) => !counts.get(p.id)).map((p) => p.name.toLowerCase());
     return missing.length ? `Not in this drawing: ${missing.join(', ')}.` : 'Every pot is in this drawing.';
   }
-  const parts = [['missing', 'Missing'], ['fewer', 'Fewer than the model'], ['more', 'More than the model'], ['large', 'Larger share'], ['small', 'Smaller share']]
+  const parts = [['missing', 'Missing'], ['fewer', 'Fewer than the model'], ['more', 'More than the model'], ['large', 'Larger share'],
+    ['small', 'Smaller share']]
     .map(([what, words]) => [words, list(what)]).filter(([, found]) => found.length).map(([words, found]) => `${words}: ${found.join(', ')}.`);
   return parts.join(' ') || 'As the model says.';
 }

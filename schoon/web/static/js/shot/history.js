@@ -38,7 +38,8 @@ export class History {
       last = date;
       return html`${head}${this.card(entry, when)}`;
     })]);
-    if (!found.entries.length) fill(list, html`<li class="quiet">Nothing has been done to this shot yet. What is done stands here with its pictures, and can be gone back to.</li>`);
+    if (!found.entries.length) fill(list, html`<li
+      class="quiet">Nothing has been done to this shot yet. What is done stands here with its pictures, and can be gone back to.</li>`);
     $('history-more').textContent = found.more ? `and ${found.more} older` : '';
     for (const button of list.querySelectorAll('[data-back]')) button.addEventListener('click', () => this.back(Number(button.dataset.back)));
     for (const button of list.querySelectorAll('[data-some]')) {
@@ -64,14 +65,20 @@ export class History {
   kept(entries) {
     const named = entries.filter((e) => e.kept);
     const many = this.app.chosen.size;
-    return named.length ? [html`<li class="day">kept by name</li>`, ...named.map((e) => html`<li class="deed"><div class="deed-head"><b>${e.kept}</b><span class="quiet">${day.format(new Date(e.when))}, ${clock.format(new Date(e.when))}</span></div>
-      <button data-back="${e.id}">Fetch the whole shot back</button>${many ? html` <button data-some="${e.id}">Only the ${many} chosen drawing${many > 1 ? 's' : ''}</button>` : html` <button data-some="${e.id}">Only this drawing</button>`} <button data-forget="${e.id}" aria-label="Forget the name ${e.kept}">×</button></li>`)] : [];
+    return named.length ? [html`<li class="day">kept by name</li>`,
+      ...named.map((e) => html`<li class="deed"><div class="deed-head"><b>${e.kept}</b><span
+        class="quiet">${day.format(new Date(e.when))}, ${clock.format(new Date(e.when))}</span></div>
+      <button data-back="${e.id}">Fetch the whole shot back</button>${many
+        ? html` <button data-some="${e.id}">Only the ${many} chosen drawing${many > 1 ? 's' : ''}</button>`
+          : html` <button data-some="${e.id}">Only this drawing</button>`} <button data-forget="${e.id}"
+            aria-label="Forget the name ${e.kept}">×</button></li>`)] : [];
   }
 
   card(entry, when) {
     const pairs = entry.drawings.slice(0, SEEN);
     const more = entry.drawings.length - pairs.length;
-    return html`<li class="deed${entry.stands ? '' : ' undone'}"><div class="deed-head"><b>${entry.label}</b><span class="quiet">${clock.format(when)}, ${entry.who || 'somebody'}${entry.stands ? '' : ', undone'}</span></div>
+    return html`<li class="deed${entry.stands ? '' : ' undone'}"><div class="deed-head"><b>${entry.label}</b><span
+      class="quiet">${clock.format(when)}, ${entry.who || 'somebody'}${entry.stands ? '' : ', undone'}</span></div>
       ${pairs.map((pair) => this.pair(pair))}${more > 0 ? html`<p class="quiet">and ${more} more drawing${more === 1 ? '' : 's'}</p>` : ''}
       ${entry.colours.slice(0, 6).map(([what, before, after]) => html`<p class="recoloured">${swatch(before)} → ${swatch(after)} ${what}</p>`)}
       ${entry.spans ? html`<div class="resheet">${strip(entry.spans[0], 'before')}${strip(entry.spans[1], 'after')}</div>` : ''}
@@ -92,7 +99,8 @@ export class History {
     try {
       const found = await post(`/api/shots/${this.app.data.shot.id}/back`, { action, drawings });
       const stay = found.stay?.length ? `; locked and left as they are: ${found.stay.join(', ')}` : '';
-      notice(`${drawings ? 'They stand' : 'The shot stands'} as ${drawings ? 'they were' : 'it was'} after: ${found.label}. ${found.drawings.length} drawing${found.drawings.length === 1 ? '' : 's'} went back${stay}`);
+      notice(`${drawings ? 'They stand' : 'The shot stands'} as ${drawings ? 'they were'
+        : 'it was'} after: ${found.label}. ${found.drawings.length} drawing${found.drawings.length === 1 ? '' : 's'} went back${stay}`);
       if (found.kinds?.includes('stack') || found.pots?.length) setTimeout(() => window.location.reload(), 900);
       await this.after();
     } catch (error) { notice(error.message, true); }
@@ -118,7 +126,9 @@ const swatch = (colour) => (colour ? html`<i class="swatch" style="background: $
 // The sheet as a strip: a box a hold, as long as it is, with the number of its drawing.
 function strip(spans, words) {
   const frames = spans.reduce((most, [first, count]) => Math.max(most, first + count - 1), 1);
-  const box = ([first, count, number]) => html`<rect x="${(first - 1) * 10 + 0.5}" y="0.5" width="${count * 10 - 1}" height="21" class="${number ? '' : 'none'}">
+  const box = ([first, count, number]) => html`<rect x="${(first - 1) * 10 + 0.5}" y="0.5" width="${count * 10 - 1}" height="21"
+    class="${number ? '' : 'none'}">
     <title>${number ? `drawing ${number}` : 'nothing'}, frame ${first} to ${first + count - 1}</title></rect>`;
-  return html`<svg class="sheet-strip" viewBox="0 0 ${frames * 10} 22" preserveAspectRatio="none" role="img" aria-label="The sheet ${words}">${spans.map(box)}</svg>`;
+  return html`<svg class="sheet-strip" viewBox="0 0 ${frames * 10} 22" preserveAspectRatio="none" role="img"
+    aria-label="The sheet ${words}">${spans.map(box)}</svg>`;
 }

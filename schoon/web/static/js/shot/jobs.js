@@ -4,7 +4,8 @@ import { fill, html } from '../dom.js';
 import { get, post, notice } from '../api.js';
 import { settled } from '../edits/queue.js';
 
-const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', between: 'In-betweens of', seal: 'Looking for gaps', specks: 'Joining specks', carry: 'Carrying paint', track: 'Following the patch', tone: 'Shading', props: 'Placing the prop', proof: 'Looking at drawings', export: 'Saving' };
+const WORDS = { '': 'Working', clean: 'Cleaning', fit: 'Fitting', between: 'In-betweens of', seal: 'Looking for gaps', specks: 'Joining specks',
+  carry: 'Carrying paint', track: 'Following the patch', tone: 'Shading', props: 'Placing the prop', proof: 'Looking at drawings', export: 'Saving' };
 
 export class Jobs {
   constructor(app) { this.app = app; this.open = new Map(); this.box = document.getElementById('job-state'); }
@@ -47,7 +48,8 @@ export class Jobs {
     const { job } = [...this.open.values()][0];
     if (job.message) { this.box.textContent = job.message; return; }
     const left = job.seconds_left ? `, ${job.seconds_left} s left` : '';
-    fill(this.box, html`${WORDS[job.kind]} ${job.done} of ${job.total}${left} <progress max="${job.total}" value="${job.done}"></progress> <button>Cancel</button>${this.open.size > 1 ? html` and ${this.open.size - 1} more` : ''}`);
+    fill(this.box, html`${WORDS[job.kind]} ${job.done} of ${job.total}${left} <progress max="${job.total}"
+      value="${job.done}"></progress> <button>Cancel</button>${this.open.size > 1 ? html` and ${this.open.size - 1} more` : ''}`);
     this.box.querySelector('button').addEventListener('click', async () => {
       await post(`/api/jobs/${job.id}/cancel`);
       this.poll();

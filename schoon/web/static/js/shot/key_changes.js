@@ -23,11 +23,14 @@ export class KeyChanges {
     const frame = app.data.spans.find(([, , d]) => d === app.current.id)?.[0] ?? 1;
     const listed = Object.entries(changes);
     fill($('key-changes'), html`<summary>Over time${listed.length ? html` <b>${listed.length}</b>` : ''}</summary>
-      <ol>${listed.map(([at, { key, eased }]) => html`<li><span class="number">${at}</span> ${name(key)}${eased ? ', evenly' : ''}<button data-at="${at}" aria-label="Take the change at frame ${at} away">✕</button></li>`)}</ol>
-      <p><select id="key-next" aria-label="Colour key from this drawing on" autocomplete="off">${keys.map((k) => html`<option value="${k.id}">${k.name}</option>`)}</select>
+      <ol>${listed.map(([at, { key, eased }]) => html`<li><span class="number">${at}</span> ${name(key)}${eased ? ', evenly' : ''}<button data-at="${at}"
+        aria-label="Take the change at frame ${at} away">✕</button></li>`)}</ol>
+      <p><select id="key-next" aria-label="Colour key from this drawing on"
+        autocomplete="off">${keys.map((k) => html`<option value="${k.id}">${k.name}</option>`)}</select>
       <label><input id="key-eased" type="checkbox" autocomplete="off"> evenly up to here</label>
       <button id="key-here" ${frame > 1 ? '' : 'disabled'} title="The level takes this key on at frame ${frame}">From frame ${frame}</button></p>`);
-    for (const button of $('key-changes').querySelectorAll('[data-at]')) button.addEventListener('click', () => this.set(Number(button.dataset.at), null, false));
+    for (const button of $('key-changes').querySelectorAll('[data-at]')) button.addEventListener('click',
+      () => this.set(Number(button.dataset.at), null, false));
     $('key-here').addEventListener('click', () => this.set(frame, Number($('key-next').value), $('key-eased').checked));
   }
 

@@ -78,7 +78,8 @@ export function keysOf(stage) {
   return [
     ...stage.tools.filter((t) => t.key).map((t) => [shown(t.key), t.label.toLowerCase()]), ...stage.hints.map(([key, said]) => [shown(key), said]),
     ...lent.map(([key, [of, id]]) => [shown(key), `held: ${words.get(key)}${of === 'paint' && id === 'pour' ? ' the pot in the dock' : ''}`]),
-    ...MEANINGS.filter(([group]) => ['Looking', 'Stops and ledge', 'Time'].includes(group)).flatMap(([, list]) => list.map(([key, said]) => [shown(key), said])),
+    ...MEANINGS.filter(([group]) => ['Looking', 'Stops and ledge', 'Time'].includes(group))
+      .flatMap(([, list]) => list.map(([key, said]) => [shown(key), said])),
     ['Ctrl+Z', 'undo; with Shift redo'], ['wheel', 'zoom at the pointer'],
   ];
 }

@@ -11,7 +11,9 @@ export const shown = (label) => html`<span class="own-label" style="background:$
 export function writeLabel(node, { now, about, keep, after }) {
   const form = document.createElement('form');
   form.className = 'write-label';
-  fill(form, html`<input name="word" maxlength="24" size="10" value="${now?.word ?? ''}" placeholder="a word" aria-label="Label of ${about}" autocomplete="off"><input name="tint" type="color" value="${now?.tint ?? TINT}" aria-label="Tint of the label of ${about}" autocomplete="off"><button>Write</button>${now ? html`<button type="button" name="off">take off</button>` : ''}`);
+  fill(form, html`<input name="word" maxlength="24" size="10" value="${now?.word ?? ''}" placeholder="a word" aria-label="Label of ${about}"
+    autocomplete="off"><input name="tint" type="color" value="${now?.tint ?? TINT}" aria-label="Tint of the label of ${about}"
+      autocomplete="off"><button>Write</button>${now ? html`<button type="button" name="off">take off</button>` : ''}`);
   node.replaceWith(form);
   const { word, tint, off } = form.elements;
   word.focus();

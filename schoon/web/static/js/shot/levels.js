@@ -103,8 +103,10 @@ export class Levels {
     const placing = app.placer?.on;
     const back = placing ? '' : `matrix(${inverse(lies).join(',')})`;
     for (const [name, found] of Object.entries(sides)) {
-      const href = `/shots/${data.shot.id}/frames/together.webp?w=1920&look=best&framed=0&clear=1&frame=${frame}&drawings=${found.map(([id]) => id).join(',')}&v=${found.map(([, tag]) => tag).join('.')}`;
-      paper.layers[name].replaceChildren(...(found.length ? [make('image', { href, width, height, preserveAspectRatio: 'none', ...(back ? { transform: back } : {}) })] : []));
+      const href = `/shots/${data.shot.id}/frames/together.webp?w=1920&look=best&framed=0&clear=1&frame=${frame}&drawings=${found.map(([id]) => id)
+        .join(',')}&v=${found.map(([, tag]) => tag).join('.')}`;
+      paper.layers[name].replaceChildren(...(found.length
+        ? [make('image', { href, width, height, preserveAspectRatio: 'none', ...(back ? { transform: back } : {}) })] : []));
     }
     paper.placed(placing ? lies : null);
     paper.field(this.fieldLines(placing ? null : lies), data.frame);
@@ -158,7 +160,8 @@ export class Levels {
     $('levels-list').replaceChildren(...rows);
     $('levels-aside').hidden = !this.aside.length;
     $('levels-aside').replaceChildren(...this.aside.map((level) => {
-      const row = Object.assign(document.createElement('li'), { textContent: `${level.name}, ${level.drawings} drawing${level.drawings === 1 ? '' : 's'}, lies aside ` });
+      const row = Object.assign(document.createElement('li'),
+        { textContent: `${level.name}, ${level.drawings} drawing${level.drawings === 1 ? '' : 's'}, lies aside ` });
       const button = Object.assign(document.createElement('button'), { textContent: 'bring back', ariaLabel: `Bring back ${level.name}` });
       button.addEventListener('click', () => this.putAside(level, false));
       row.append(button);
@@ -169,18 +172,25 @@ export class Levels {
   // What a level is for and how it is seen, below its name.
   looks(row, level) {
     const box = row.querySelector('.looks');
-    fill(box, html`<select aria-label="What ${level.name} is for">${Object.entries(KINDS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>
+    fill(box, html`<select aria-label="What ${level.name} is for">${Object.entries(KINDS)
+      .map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>
       <label>opacity <input type="range" min="5" max="100" step="5" value="${level.opacity}" aria-label="Opacity of ${level.name}"></label>
-      ${level.kind === 'drawings' ? '' : html`<select data-do="lay" aria-label="How pictures of ${level.name} lie in the frame" title="How its pictures lie in the frame; place moves and scales them by hand">${Object.entries(LIES).map(([id, words]) => html`<option value="${id}">${words}</option>`)}</select>`}
+      ${level.kind === 'drawings' ? '' : html`<select data-do="lay" aria-label="How pictures of ${level.name} lie in the frame"
+        title="How its pictures lie in the frame; place moves and scales them by hand">${Object.entries(LIES)
+          .map(([id, words]) => html`<option value="${id}">${words}</option>`)}</select>`}
       ${level.kind === 'guide' ? html`<label>tint <input type="color" value="${level.tint || '#1d2b3a'}" aria-label="Tint of ${level.name}"></label>` : ''}
       <button data-do="place" aria-label="Place ${level.name}">place${level.places.length ? ' ◆' : ''}</button>
       <button data-do="copy" aria-label="Copy ${level.name}" title="A level like it, in front">copy …</button>
-      ${level.linked ? html`<button data-do="free" title="Its drawings are those of the level it was copied from; free it, and they are its own">linked · free</button>` : ''}
+      ${level.linked ? html`<button data-do="free"
+        title="Its drawings are those of the level it was copied from; free it, and they are its own">linked · free</button>` : ''}
       <button data-do="label" aria-label="Label of ${level.name}">${level.label ? shown(level.label) : 'label …'}</button>
-      ${level.kind === 'drawings' ? html`<span class="skips" role="group" aria-label="Stages of ${level.name}">${SKIPPED.map((stage) => html`<button data-skip="${stage}" aria-pressed="${!level.skips.includes(stage)}" title="${level.skips.includes(stage) ? 'It does without' : 'It goes through'}">${stage}</button>`)}</span>` : ''}`);
+      ${level.kind === 'drawings' ? html`<span class="skips" role="group"
+        aria-label="Stages of ${level.name}">${SKIPPED.map((stage) => html`<button data-skip="${stage}" aria-pressed="${!level.skips.includes(stage)}"
+          title="${level.skips.includes(stage) ? 'It does without' : 'It goes through'}">${stage}</button>`)}</span>` : ''}`);
     for (const button of box.querySelectorAll('[data-skip]')) {
       const { skip } = button.dataset;
-      button.addEventListener('click', () => this.stack('skip', { level: level.id, stages: level.skips.includes(skip) ? level.skips.filter((s) => s !== skip) : [...level.skips, skip] }));
+      button.addEventListener('click', () => this.stack('skip',
+        { level: level.id, stages: level.skips.includes(skip) ? level.skips.filter((s) => s !== skip) : [...level.skips, skip] }));
     }
     box.querySelector('[data-do="free"]')?.addEventListener('click', () => this.stack('free', { level: level.id }));
     box.querySelector('[data-do="copy"]').addEventListener('click', () => this.copy(level));
@@ -211,7 +221,10 @@ export class Levels {
     let name = `${level.name} copy`;
     for (let k = 2; names.includes(name.toLowerCase()); k += 1) name = `${level.name} copy ${k}`;
     const row = document.createElement('li');
-    fill(row, html`<form class="copy-level"><b>Copy ${level.name}</b> <input name="name" maxlength="60" value="${name}" aria-label="Name of the copy" autocomplete="off"> <select name="what" aria-label="What is copied" autocomplete="off"><option value="all">with lines, paint, tones</option><option value="linked" title="What is done to one is done to the other; its time and place are its own">linked: the same drawings</option><option value="lines">with rough and lines</option><option value="timing">its timing alone</option></select> <button>Copy</button></form>`);
+    fill(row, html`<form class="copy-level"><b>Copy ${level.name}</b> <input name="name" maxlength="60" value="${name}" aria-label="Name of the copy"
+      autocomplete="off"> <select name="what" aria-label="What is copied" autocomplete="off"><option value="all">with lines, paint, tones</option><option
+        value="linked" title="What is done to one is done to the other; its time and place are its own">linked: the same drawings</option><option
+          value="lines">with rough and lines</option><option value="timing">its timing alone</option></select> <button>Copy</button></form>`);
     box.hidden = false;
     box.append(row);
     row.querySelector('input').focus();
@@ -227,7 +240,8 @@ export class Levels {
   }
 
   label(level, node) {
-    writeLabel(node, { now: level.label, about: level.name, keep: (written) => this.stack('label-level', { level: level.id, written }), after: () => this.list() });
+    writeLabel(node, { now: level.label, about: level.name, keep: (written) => this.stack('label-level', { level: level.id, written }),
+      after: () => this.list() });
   }
 
   sight(level, fields) { return this.stack('sight', { level: level.id, ...fields }); }

@@ -82,7 +82,8 @@ export class Looks {
     this.loaded = `${id}.${revision}`;
     try {
       const { entries } = await get(`/api/shots/${app.data.shot.id}/history`);
-      const own = entries.flatMap((e) => e.drawings.filter((d) => d.id === id).map((d) => [d.before ?? 0, `before “${e.label}”, ${clock.format(new Date(e.when))}`]));
+      const own = entries.flatMap((e) => e.drawings.filter((d) => d.id === id)
+        .map((d) => [d.before ?? 0, `before “${e.label}”, ${clock.format(new Date(e.when))}`]));
       this.moments.set(id, own.filter(([r], k) => own.findIndex(([other]) => other === r) === k));
       if (!this.box.hidden && app.current.id === id) this.show();
     } catch (error) { notice(error.message, true); }
@@ -92,10 +93,16 @@ export class Looks {
     const { app } = this;
     const choices = this.choices();
     if (!choices.some(([id]) => id === this.against)) this.against = choices[0]?.[0] ?? '';
-    fill(this.box, html`<label>see <select id="looks-way" autocomplete="off">${Object.entries(WAYS).map(([id, [words]]) => html`<option value="${id}" ${id === this.way ? 'selected' : ''}>${words}</option>`)}</select></label>
+    fill(this.box, html`<label>see <select id="looks-way"
+      autocomplete="off">${Object.entries(WAYS)
+        .map(([id, [words]]) => html`<option value="${id}" ${id === this.way ? 'selected' : ''}>${words}</option>`)}</select></label>
       <label><input id="looks-mirror" type="checkbox" ${app.table.view.mirrored ? 'checked' : ''} autocomplete="off"> mirrored</label>
-      <label>moment <select id="looks-moment" autocomplete="off"><option value="">now</option>${this.revisions().map(([id, words]) => html`<option value="${id}" ${String(id) === this.moment ? 'selected' : ''}>${words}</option>`)}</select></label>
-      <label><span title="Hold the key left of 1">held <kbd>${shown('backquote')}</kbd></span> against <select id="looks-against" autocomplete="off">${choices.map(([id, words]) => html`<option value="${id}" ${id === this.against ? 'selected' : ''}>${words}</option>`)}</select></label>`);
+      <label>moment <select id="looks-moment" autocomplete="off"><option
+        value="">now</option>${this.revisions().map(([id, words]) => html`<option value="${id}"
+          ${String(id) === this.moment ? 'selected' : ''}>${words}</option>`)}</select></label>
+      <label><span title="Hold the key left of 1">held <kbd>${shown('backquote')}</kbd></span> against <select id="looks-against"
+        autocomplete="off">${choices.map(([id, words]) => html`<option value="${id}"
+          ${id === this.against ? 'selected' : ''}>${words}</option>`)}</select></label>`);
     $('looks-way').addEventListener('change', ({ target }) => this.see(target.value));
     $('looks-mirror').addEventListener('change', () => this.mirror());
     $('looks-moment').addEventListener('change', ({ target }) => { this.moment = target.value; app.table.compose(); });
@@ -155,7 +162,8 @@ export class Looks {
     for (let k = 0; k < data.length; k += 4) {
       if ([0, 1, 2, 3].every((c) => Math.abs(data[k + c] - data[c]) < UNLIKE)) continue;
       const [x, y] = [((k / 4) % canvas.width) * step, Math.floor(k / 4 / canvas.width) * step];
-      Object.assign(sheet, { left: Math.min(sheet.left, x), right: Math.max(sheet.right, x + step), top: Math.min(sheet.top, y), bottom: Math.max(sheet.bottom, y + step) });
+      Object.assign(sheet, { left: Math.min(sheet.left, x), right: Math.max(sheet.right, x + step), top: Math.min(sheet.top, y),
+        bottom: Math.max(sheet.bottom, y + step) });
     }
     if (sheet.right <= sheet.left) Object.assign(sheet, { left: 0, top: 0, right: width, bottom: height });
     this.sheets.set(name, sheet);

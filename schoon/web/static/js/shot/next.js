@@ -16,7 +16,8 @@ export class Next {
 
   get found() {
     const { app } = this;
-    return nextOf(app.stage.name, app.data.run, { questions: app.stage.questions ?? null, findings: app.stage.findings ?? null, pots: app.data.pots.length, speaks: app.data.speaks });
+    return nextOf(app.stage.name, app.data.run,
+      { questions: app.stage.questions ?? null, findings: app.stage.findings ?? null, pots: app.data.pots.length, speaks: app.data.speaks });
   }
 
   show() {

@@ -18,7 +18,8 @@ export class Notes {
     app.on('time', () => this.show());
     app.on('run', () => this.show());
     this.box.addEventListener('change', (event) => this.changed(event.target));
-    this.box.addEventListener('click', (event) => { const { take, draw } = event.target.dataset; if (take) this.time('unnote', { note: take }); if (draw !== undefined) this.draw(!this.drawing); });
+    this.box.addEventListener('click', (event) => { const { take, draw } = event.target.dataset; if (take) this.time('unnote', { note: take });
+      if (draw !== undefined) this.draw(!this.drawing); });
     this.box.addEventListener('submit', (event) => { event.preventDefault(); this.add(event.target); });
   }
 
@@ -45,7 +46,9 @@ export class Notes {
   onPaper() {
     const { noted } = this.app.table.paper.layers;
     const kept = this.here().filter(([, note]) => note.drawn?.length);
-    noted.replaceChildren(...kept.flatMap(([name, note]) => note.drawn.map((way) => make('path', { 'data-note': name, class: `way ${note.done ? 'done' : ''}`, d: `M${way.join(' ')}` }))), ...this.ways.map(({ node }) => node));
+    noted.replaceChildren(...kept.flatMap(([name, note]) =>
+      note.drawn.map((way) => make('path', { 'data-note': name, class: `way ${note.done ? 'done' : ''}`, d: `M${way.join(' ')}` }))),
+        ...this.ways.map(({ node }) => node));
   }
 
   time(what, fields) { return this.app.sync.time(what, fields); }
@@ -66,11 +69,16 @@ export class Notes {
     if (this.box.contains(document.activeElement) && document.activeElement.matches('input:not([type="checkbox"])')) return;
     const about = ({ drawing, first, last }) => (drawing ? '' : first ? `frames ${first} to ${last ?? first}` : 'whole shot');
     fill(this.box, html`<summary>Notes <span class="quiet">${open ? `${open} open` : list.length || ''}</span></summary>
-      ${list.map(([name, note]) => html`<div class="note ${note.done ? 'done' : ''}"><input type="checkbox" data-done="${name}" ${note.done ? 'checked' : ''} aria-label="The note is done" title="Done" autocomplete="off">${note.picture ? html`<img src="/pictures/${note.picture}" alt="${note.words || 'cut from the rough'}">` : ''}
+      ${list.map(([name, note]) => html`<div class="note ${note.done ? 'done' : ''}"><input type="checkbox" data-done="${name}"
+        ${note.done ? 'checked' : ''} aria-label="The note is done" title="Done"
+          autocomplete="off">${note.picture ? html`<img src="/pictures/${note.picture}" alt="${note.words || 'cut from the rough'}">` : ''}
         <input data-note="${name}" value="${note.words}" maxlength="500" placeholder="words" aria-label="Words of the note" autocomplete="off">
-        <span class="quiet">${[about(note), note.writer].filter(Boolean).join(', ')}</span><button data-take="${name}" aria-label="Take the note away">×</button></div>`)}
+        <span class="quiet">${[about(note), note.writer].filter(Boolean).join(', ')}</span><button data-take="${name}"
+          aria-label="Take the note away">×</button></div>`)}
       <form class="note"><input name="words" maxlength="500" placeholder="a new note" aria-label="A new note" autocomplete="off">
-        <select name="about" aria-label="What it is about"><option value="drawing">this drawing</option><option value="shot">whole shot</option></select><span><button type="button" data-draw aria-pressed="${Boolean(this.drawing)}" title="The pen draws the note on the paper">Draw</button> <button>Keep</button></span></form>`);
+        <select name="about" aria-label="What it is about"><option value="drawing">this drawing</option><option
+          value="shot">whole shot</option></select><span><button type="button" data-draw aria-pressed="${Boolean(this.drawing)}"
+            title="The pen draws the note on the paper">Draw</button> <button>Keep</button></span></form>`);
   }
 
   changed(field) {

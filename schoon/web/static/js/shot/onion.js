@@ -16,7 +16,8 @@ function kept() {
   try { said = JSON.parse(localStorage[store()] ?? '{}') ?? {}; } catch { /* a damaged note is forgotten */ }
   return Object.fromEntries(sides.map((side) => {
     const { count, tint, strength } = { ...PLAIN[side], ...said[side] };
-    return [side, { count: Math.min(MOST, Math.max(0, Math.round(count) || 0)), tint: /^#[0-9a-f]{6}$/.test(tint) ? tint : PLAIN[side].tint, strength: Math.min(1, Math.max(LEAST_STRENGTH, Number(strength) || LEAST_STRENGTH)) }];
+    return [side, { count: Math.min(MOST, Math.max(0, Math.round(count) || 0)), tint: /^#[0-9a-f]{6}$/.test(tint) ? tint : PLAIN[side].tint,
+      strength: Math.min(1, Math.max(LEAST_STRENGTH, Number(strength) || LEAST_STRENGTH)) }];
   }));
 }
 
@@ -81,7 +82,9 @@ export class Onion {
       }
     }
     const there = new Set(groups.map((g) => g.entry));
-    for (const entry of app.stage.laid?.() ?? []) if (!there.has(entry) && entry !== this.pinned) groups.push({ entry, side: app.data.run.indexOf(entry) < app.data.run.indexOf(app.current) ? 'earlier' : 'later', strength: this.sides.earlier.strength });
+    for (const entry of app.stage.laid?.() ?? []) if (!there.has(entry) &&
+      entry !== this.pinned) groups.push({ entry, side: app.data.run.indexOf(entry) < app.data.run.indexOf(app.current) ? 'earlier' : 'later',
+        strength: this.sides.earlier.strength });
     if (this.pinned && this.pinned !== app.current) groups.push({ entry: this.pinned, side: 'pinned', strength: Math.max(0.5, this.sides.earlier.strength) });
     return groups;
   }
@@ -101,6 +104,7 @@ export class Onion {
     const groups = await Promise.all(this.wanted().map(async (group) => ({ ...group, strokes: (await drawings.line(group.entry)).strokes })));
     if (app.current !== from || ticket !== this.ticket) return;
     const seen = (strokes) => strokes.filter((s) => app.parts.seen(s.part));
-    paper.onion(groups.map((g) => ({ ...g, strokes: seen(g.strokes), matrix: app.stage.matrixOver(g.entry) ?? (this.placed ? app.levels.between(g.entry) : null) })));
+    paper.onion(groups.map((g) => ({ ...g, strokes: seen(g.strokes),
+      matrix: app.stage.matrixOver(g.entry) ?? (this.placed ? app.levels.between(g.entry) : null) })));
   }
 }

@@ -15,13 +15,15 @@ export function make(tag, attributes = {}, parent = null) {
 
 // Milliseconds after which a paper that is not moved any more is drawn anew.
 const REST = 140;
-const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'passages', 'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'noted', 'waiting', 'hover', 'pen-layer'];
+const LAYERS = ['behind', 'rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'before', 'said', 'marks', 'ghost', 'stitches', 'passages',
+  'doubts', 'frame', 'field', 'path', 'arcs', 'sway', 'prop', 'sun', 'finish', 'tone-points', 'noted', 'waiting', 'hover', 'pen-layer'];
 // What a stop and its tools lay over the drawing.
-const OVER = ['passages', 'said', 'marks', 'ghost', 'frame', 'path', 'arcs', 'sway', 'prop', 'sun', 'tone-points', 'pen-layer'];
+const OVER = ['passages', 'said', 'marks', 'ghost', 'frame', 'path', 'arcs', 'sway', 'prop', 'sun', 'finish', 'tone-points', 'pen-layer'];
 // Share of the frame at each side in which nothing that matters should happen.
 const SAFE = 0.05;
 // What lies on the paper itself, and goes with it where it is placed.
-const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'passages', 'doubts', 'frame', 'noted', 'waiting'];
+const ON_PAPER = ['rough', 'patches', 'tones', 'onion', 'own', 'ink', 'composed', 'said', 'marks', 'ghost', 'stitches', 'passages', 'doubts', 'frame',
+  'noted', 'waiting'];
 
 export class Paper {
   constructor(svg, [width, height]) {
@@ -39,7 +41,8 @@ export class Paper {
     make('rect', { width: 3, height: 14, fill: '#e4e4e4' }, bare);
     // Roughs of neighbours in a tint: their lead takes it, their paper stays white.
     this.tints = {};
-    for (const side of ['earlier', 'later']) this.tints[side] = make('feColorMatrix', { type: 'matrix' }, make('filter', { id: `tint-${side}`, 'color-interpolation-filters': 'sRGB', x: 0, y: 0, width: 1, height: 1 }, defs));
+    for (const side of ['earlier', 'later']) this.tints[side] = make('feColorMatrix', { type: 'matrix' },
+      make('filter', { id: `tint-${side}`, 'color-interpolation-filters': 'sRGB', x: 0, y: 0, width: 1, height: 1 }, defs));
     this.root = make('g', {}, svg);
     make('rect', { class: 'sheet-of-paper', width, height }, this.root);
     this.layers = {};
@@ -105,7 +108,8 @@ export class Paper {
     this.layers.composed.style.display = url ? '' : 'none';
     if (url && this.composedImage.getAttribute('href') !== url) this.composedImage.setAttribute('href', url);
     const { x, y, width, height } = box ?? { x: 0, y: 0, width: this.width, height: this.height };
-    for (const [name, value] of Object.entries({ x, y, width, height, preserveAspectRatio: box ? 'xMidYMid meet' : 'none' })) this.composedImage.setAttribute(name, value);
+    for (const [name, value] of Object.entries({ x, y, width, height,
+      preserveAspectRatio: box ? 'xMidYMid meet' : 'none' })) this.composedImage.setAttribute(name, value);
   }
 
   // Lays the paper where it lies in the shot; null for as it is worked on.
@@ -149,7 +153,8 @@ export class Paper {
     layer.replaceChildren(...list.map(({ id, path, width, kind, pot, steady }) => {
       const points = kind === 'pen' && path.length && path[0].length > 2 ? steadied(path, steady ?? 0) : path;
       const shut = kind === 'cut-out' ? 'Z' : '';
-      const node = make('path', { d: `M${points.map(([x, y]) => `${x},${y}`).join(' ')}${points.length < 2 ? 'h.1' : ''}${shut}`, class: kind, ...(id ? { 'data-id': id } : {}), ...(width ? { 'stroke-width': width } : {}) });
+      const node = make('path', { d: `M${points.map(([x, y]) => `${x},${y}`).join(' ')}${points.length < 2 ? 'h.1' : ''}${shut}`, class: kind,
+        ...(id ? { 'data-id': id } : {}), ...(width ? { 'stroke-width': width } : {}) });
       if (pot !== undefined && pot !== null) node.style.setProperty(kind === 'broad' ? 'stroke' : 'fill', `var(--pot-${pot})`);
       return node;
     }));
@@ -168,7 +173,8 @@ export class Paper {
 
   // A small picture of a drawing that is being read, in place of everything else.
   stand(url) {
-    for (const name of ['own', 'ink', 'patches', 'tones', 'stitches', 'passages', 'doubts', 'ghost', 'marks', 'said', 'waiting', 'onion', 'before', 'noted', 'frame']) {
+    for (const name of ['own', 'ink', 'patches', 'tones', 'stitches', 'passages', 'doubts', 'ghost', 'marks', 'said', 'waiting', 'onion', 'before',
+      'noted', 'frame']) {
       if (name !== 'own') this.layers[name].replaceChildren();
     }
     this.own(null);
@@ -188,7 +194,8 @@ export class Paper {
   marks(list) { this.layers.marks.replaceChildren(...list.map(({ kind, d }) => make('path', { d, class: `mark-${kind}` }))); }
 
   // Scribbles that say what marks are: { kind, d, reach }, reach in px of the drawing.
-  said(list) { this.layers.said.replaceChildren(...list.map(({ kind, d, reach }) => make('path', { d, class: `scribble mark-${kind}`, 'stroke-width': 2 * reach }))); }
+  said(list) { this.layers.said.replaceChildren(...list.map(({ kind, d, reach }) => make('path',
+    { d, class: `scribble mark-${kind}`, 'stroke-width': 2 * reach }))); }
 
   stitches(list, chosen = null) {
     const nodes = [];
@@ -246,14 +253,16 @@ export class Paper {
   // The tint in which drawings of a side are seen through the paper, '#rrggbb'.
   tint(side, colour) {
     this.svg.style.setProperty(`--${side}`, colour);
-    const rows = [1, 3, 5].map((k) => parseInt(colour.slice(k, k + 2), 16) / 255).map((v) => [0.2126 * (1 - v), 0.7152 * (1 - v), 0.0722 * (1 - v), 0, v].join(' '));
+    const rows = [1, 3, 5].map((k) => parseInt(colour.slice(k, k + 2), 16) / 255)
+      .map((v) => [0.2126 * (1 - v), 0.7152 * (1 - v), 0.0722 * (1 - v), 0, v].join(' '));
     this.tints[side].setAttribute('values', `${rows.join(' ')} 0 0 0 1 0`);
   }
 
   // Roughs of neighbours, their paper clear.
   onionRoughs(groups) {
     const { width, height } = this;
-    this.layers.onion.replaceChildren(...groups.map(({ url, side, strength }) => make('image', { href: url, width, height, preserveAspectRatio: 'none', class: `rough ${side}`, opacity: strength })));
+    this.layers.onion.replaceChildren(...groups.map(({ url, side, strength }) => make('image',
+      { href: url, width, height, preserveAspectRatio: 'none', class: `rough ${side}`, opacity: strength })));
   }
 
   onion(groups) {
@@ -283,6 +292,7 @@ export const drawnOn = ({ sketch }) => sketch.passes.length > 0 || sketch.base !
 
 function inkNodes(s, chosen, showDoubt) {
   const doubt = showDoubt && s.doubtful;
-  const node = make('path', { ...(s.matrix ? { transform: `matrix(${s.matrix.join(' ')})` } : {}), d: s.d, 'data-id': s.id, class: `${chosen ? 'chosen' : ''} ${doubt ? 'doubtful' : ''} ${s.by === 'hand' ? 'by-hand' : ''}`.trim() });
+  const node = make('path', { ...(s.matrix ? { transform: `matrix(${s.matrix.join(' ')})` } : {}), d: s.d, 'data-id': s.id,
+    class: `${chosen ? 'chosen' : ''} ${doubt ? 'doubtful' : ''} ${s.by === 'hand' ? 'by-hand' : ''}`.trim() });
   return doubt ? [node, make('path', { d: centreLine(s.points), class: 'doubt-mark' })] : [node];
 }

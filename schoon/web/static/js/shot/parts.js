@@ -50,7 +50,9 @@ export class Parts {
       item.classList.toggle('off', !this.seen(name));
       const written = labels[name];
       const label = name || (names.length ? 'no part' : 'all lines');
-      fill(item, html`<button class="name"></button>${name ? html`<button class="tag" aria-label="Label of ${name}" title="A word of your own on this part">${written ? shown(written) : '+'}</button>` : html`<span></span>`}<span class="count"></span><button data-do="see"></button><button data-do="solo"></button><button data-do="lock"></button>`);
+      fill(item, html`<button class="name"></button>${name
+        ? html`<button class="tag" aria-label="Label of ${name}" title="A word of your own on this part">${written ? shown(written) : '+'}</button>`
+          : html`<span></span>`}<span class="count"></span><button data-do="see"></button><button data-do="solo"></button><button data-do="lock"></button>`);
       item.querySelector('.name').textContent = label;
       item.querySelector('.name').title = `Choose the lines of ${label}`;
       item.querySelector('.name').addEventListener('click', () => this.app.stage.choosePart(name));

@@ -33,11 +33,13 @@ export class Player {
 
   wire() {
     const { app } = this;
-    const open = (on) => { $('play-box').hidden = !on; $('play-how').setAttribute('aria-expanded', String(on)); if (on) { this.showSpan(); this.alternatives.offer(); } };
+    const open = (on) => { $('play-box').hidden = !on; $('play-how').setAttribute('aria-expanded', String(on));
+      if (on) { this.showSpan(); this.alternatives.offer(); } };
     $('play-how').addEventListener('click', () => open($('play-box').hidden));
     $('play-speed').addEventListener('change', ({ target }) => { this.speed = Number(target.value); this.again(); });
     $('play-loop').addEventListener('change', ({ target }) => { this.loops = target.checked; });
-    for (const id of ['play-first', 'play-last']) $(id).addEventListener('change', () => this.use([Number($('play-first').value), Number($('play-last').value)]));
+    for (const id of ['play-first', 'play-last']) $(id)
+      .addEventListener('change', () => this.use([Number($('play-first').value), Number($('play-last').value)]));
     $('play-whole').addEventListener('click', () => this.use(null));
     $('play-chosen').addEventListener('click', () => {
       const ids = app.chosen.size ? app.chosen : new Set([app.current.id]);
@@ -96,7 +98,8 @@ export class Player {
     const urls = [...new Set(this.sides.flat(2).map((layer) => layer.url))];
     for (const url of [...this.pictures.keys()]) if (!urls.includes(url)) this.pictures.delete(url);
     const [begin, end] = this.frames;
-    const first = new Set(this.sides.flatMap((shown) => shown.slice(begin, this.span ? Math.min(end + 1, begin + SPAN) : begin + BEFORE)).flat().map((layer) => layer.url));
+    const first = new Set(this.sides.flatMap((shown) => shown.slice(begin, this.span ? Math.min(end + 1, begin + SPAN) : begin + BEFORE)).flat()
+      .map((layer) => layer.url));
     try { await Promise.all([...first].map((url) => this.fetch(url))); } catch {
       notice('The shot could not be read for playing; try again', true);
       return false;
@@ -119,7 +122,8 @@ export class Player {
     const { now } = alternatives;
     const then = k && now.moment ? alternatives.then(frame) : undefined;
     if (look === 'rough' && !now?.level) return this.roughAt(frame, then);
-    return (now ? alternatives.side(k, stack) : stack).flatMap((level) => this.layersAt(level, frame, look === 'rough' ? 'best' : look, level.id === this.app.level ? then : undefined));
+    return (now ? alternatives.side(k, stack) : stack)
+      .flatMap((level) => this.layersAt(level, frame, look === 'rough' ? 'best' : look, level.id === this.app.level ? then : undefined));
   }
 
   // then: { drawing, revision } instead of what stands there now, null for nothing.
@@ -129,7 +133,8 @@ export class Player {
     const level = app.levels.mine;
     // Roughs are seen as they were drawn; paper of another size still lies where it lies in the frame.
     const matrix = level.paper.join() === app.data.frame.join() ? SAME : level.places[frame - 1];
-    const url = entry && (then ? `/drawings/${entry.id}/view.webp?w=960&look=rough&revision=${then.revision}&v=m${then.revision}` : app.colours.viewUrl(entry, 960, 'rough'));
+    const url = entry && (then ? `/drawings/${entry.id}/view.webp?w=960&look=rough&revision=${then.revision}&v=m${then.revision}`
+      : app.colours.viewUrl(entry, 960, 'rough'));
     return entry ? [{ url, matrix, opacity: 1, level, size: level.pictures ?? level.paper }] : [];
   }
 
@@ -137,7 +142,8 @@ export class Player {
     const { app } = this;
     if (then === null) return [];
     if (then) {
-      const url = `/drawings/${then.drawing}/view.webp?w=960&look=${look}&clear=1${app.data.key ? `&key=${app.data.key}` : ''}&revision=${then.revision}&v=m${then.revision}.${app.colours.tag}`;
+      const url = `/drawings/${then.drawing}/view.webp?w=960&look=${look}&clear=1${app.data.key ? `&key=${app.data.key}`
+        : ''}&revision=${then.revision}&v=m${then.revision}.${app.colours.tag}`;
       return [{ url, matrix: level.seen[frame - 1] ?? SAME, opacity: level.opacity / 100, level, size: level.paper }];
     }
     const drawing = Levels.at(level, frame);
@@ -149,7 +155,8 @@ export class Player {
     if (level.roughs[drawing]) layers.push({ url: level.roughs[drawing], matrix, opacity, level });
     const lined = level.id === app.levels.own ? app.byId.get(drawing)?.strokes : level.drawn[drawing];
     const key = level.id === app.levels.own ? app.data.key : level.key;
-    if (lined) layers.push({ url: `/drawings/${drawing}/view.webp?w=960&look=${look}&clear=1${key ? `&key=${key}` : ''}${level.id === app.level ? app.colours.triedWords : ''}&v=${tag}`, matrix, opacity, level, size: level.paper });
+    if (lined) layers.push({ url: `/drawings/${drawing}/view.webp?w=960&look=${look}&clear=1${key ? `&key=${key}` : ''}${level.id === app.level
+      ? app.colours.triedWords : ''}&v=${tag}`, matrix, opacity, level, size: level.paper });
     return layers;
   }
 
@@ -160,7 +167,8 @@ export class Player {
     const dots = window.devicePixelRatio || 1;
     Object.assign(canvas, { width: box.width * dots, height: box.height * dots });
     const ink = canvas.getContext('2d');
-    const boxes = laidOut(this.sides.length, canvas, width / height).map((box) => ({ ...box, onto: [box.width / width, 0, 0, box.width / width, box.left, box.top] }));
+    const boxes = laidOut(this.sides.length, canvas, width / height)
+      .map((box) => ({ ...box, onto: [box.width / width, 0, 0, box.width / width, box.left, box.top] }));
     this.alternatives.show(boxes.map((one) => ({ left: one.left / dots, foot: (one.top + one.width * (height / width)) / dots, width: one.width / dots })));
     ink.fillStyle = getComputedStyle(document.getElementById('table')).backgroundColor;
     ink.fillRect(0, 0, canvas.width, canvas.height);

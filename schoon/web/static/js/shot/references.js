@@ -40,13 +40,19 @@ export class References {
 
   show() {
     const { model } = this.app.data;
-    fill(this.box, html`<b>Beside the paper</b><label class="bring">Bring a picture or clip … <input id="reference-file" type="file" accept="image/*,video/*,.mkv,.gif" autocomplete="off"></label>
+    fill(this.box, html`<b>Beside the paper</b><label class="bring">Bring a picture or clip … <input id="reference-file" type="file"
+      accept="image/*,video/*,.mkv,.gif" autocomplete="off"></label>
       <ul>${this.here.map((ref) => html`<li><span class="name" title="${ref.name}">${ref.name}</span>
         <button data-see="${ref.id}" aria-pressed="${!ref.place.away}">seen</button>
-        ${model ? html`<button data-pin="${ref.id}" aria-pressed="${Boolean(ref.model_id)}" title="Seen in every shot of the model">with the model</button>` : ''}
-        <button data-drop="${ref.id}" aria-label="Take ${ref.name} away">×</button></li>`)}</ul>${this.list.some((ref) => ref.place.gone) ? html`<details><summary>taken away</summary><ul>${this.list.filter((ref) => ref.place.gone).map((ref) => html`<li><span class="name" title="${ref.name}">${ref.name}</span><button data-return="${ref.id}">bring back</button></li>`)}</ul></details>` : ''}`);
+        ${model ? html`<button data-pin="${ref.id}" aria-pressed="${Boolean(ref.model_id)}"
+          title="Seen in every shot of the model">with the model</button>` : ''}
+        <button data-drop="${ref.id}" aria-label="Take ${ref.name} away">×</button></li>`)}</ul>${this.list.some((ref) => ref.place.gone)
+          ? html`<details><summary>taken away</summary><ul>${this.list.filter((ref) => ref.place.gone)
+            .map((ref) => html`<li><span class="name" title="${ref.name}">${ref.name}</span><button
+              data-return="${ref.id}">bring back</button></li>`)}</ul></details>` : ''}`);
     $('reference-file').addEventListener('change', ({ target }) => this.bring(target));
-    const each = (what, act) => { for (const node of this.box.querySelectorAll(`[data-${what}]`)) node.addEventListener('click', () => act(this.list.find((r) => r.id === Number(node.dataset[what])))); };
+    const each = (what, act) => { for (const node of this.box.querySelectorAll(`[data-${what}]`)) node.addEventListener('click',
+      () => act(this.list.find((r) => r.id === Number(node.dataset[what])))); };
     each('see', (ref) => { ref.place.away = !ref.place.away; this.keep(ref); this.show(); this.panels(); });
     each('pin', (ref) => this.pin(ref));
     each('drop', (ref) => this.drop(ref, true));
@@ -65,7 +71,8 @@ export class References {
 
   async pin(ref) {
     const { shot, model } = this.app.data;
-    try { this.take(await post(`/api/references/${ref.id}/pin`, { shot: shot.id, model: ref.model_id ? 0 : model })); } catch (error) { notice(error.message, true); }
+    try { this.take(await post(`/api/references/${ref.id}/pin`, { shot: shot.id, model: ref.model_id ? 0 : model }));
+      } catch (error) { notice(error.message, true); }
   }
 
   async drop(ref, gone) {
@@ -94,16 +101,26 @@ export class References {
     node.className = 'reference';
     node.dataset.id = ref.id;
     const clip = ref.pictures.length > 1;
-    fill(node, html`<figcaption title="Drag to place it"><span class="name">${ref.name}</span><button data-do="mirror" aria-pressed="${ref.place.mirrored}" title="Mirrored">⇋</button><button data-do="away" aria-label="Put ${ref.name} away">×</button></figcaption>
+    fill(node, html`<figcaption title="Drag to place it"><span class="name">${ref.name}</span><button data-do="mirror" aria-pressed="${ref.place.mirrored}"
+      title="Mirrored">⇋</button><button data-do="away" aria-label="Put ${ref.name} away">×</button></figcaption>
       <img alt="${ref.name}" draggable="false">
-      ${clip ? html`<div class="clip"><label title="Its frame is that of the shot"><input type="checkbox" ${ref.place.frame === 0 ? 'checked' : ''} autocomplete="off"> in step</label><input type="range" min="1" max="${ref.pictures.length}" value="${Math.max(1, ref.place.frame)}" aria-label="Frame of ${ref.name}" autocomplete="off"></div>` : ''}<i class="grip" title="Size"></i>`);
+      ${clip ? html`<div class="clip"><label title="Its frame is that of the shot"><input type="checkbox" ${ref.place.frame === 0 ? 'checked' : ''}
+        autocomplete="off"> in step</label><input type="range" min="1" max="${ref.pictures.length}" value="${Math.max(1, ref.place.frame)}"
+          aria-label="Frame of ${ref.name}" autocomplete="off"></div>` : ''}<i class="grip" title="Size"></i>`);
     this.table.append(node);
     this.lay(ref, node);
-    node.querySelector('[data-do="mirror"]').addEventListener('click', ({ currentTarget }) => { ref.place.mirrored = !ref.place.mirrored; currentTarget.setAttribute('aria-pressed', String(ref.place.mirrored)); this.lay(ref, node); this.keep(ref); });
-    node.querySelector('[data-do="away"]').addEventListener('click', () => { ref.place.away = true; this.keep(ref); this.panels(); if (!this.box.hidden) this.show(); });
-    node.querySelector('[type="checkbox"]')?.addEventListener('change', ({ target }) => { ref.place.frame = target.checked ? 0 : Number(node.querySelector('[type="range"]').value); this.keep(ref); this.follow(); });
-    node.querySelector('[type="range"]')?.addEventListener('input', ({ target }) => { ref.place.frame = Number(target.value); node.querySelector('[type="checkbox"]').checked = false; this.keep(ref); this.follow(); });
-    this.drags(node.querySelector('figcaption'), ref, node, (dx, dy, from, room) => { ref.place.left = Math.min(0.97, Math.max(-0.2, from.left + dx / room.width)); ref.place.top = Math.min(0.95, Math.max(0, from.top + dy / room.height)); });
+    node.querySelector('[data-do="mirror"]')
+      .addEventListener('click', ({ currentTarget }) => { ref.place.mirrored = !ref.place.mirrored;
+        currentTarget.setAttribute('aria-pressed', String(ref.place.mirrored)); this.lay(ref, node); this.keep(ref); });
+    node.querySelector('[data-do="away"]').addEventListener('click',
+      () => { ref.place.away = true; this.keep(ref); this.panels(); if (!this.box.hidden) this.show(); });
+    node.querySelector('[type="checkbox"]')?.addEventListener('change',
+      ({ target }) => { ref.place.frame = target.checked ? 0 : Number(node.querySelector('[type="range"]').value); this.keep(ref); this.follow(); });
+    node.querySelector('[type="range"]')?.addEventListener('input',
+      ({ target }) => { ref.place.frame = Number(target.value); node.querySelector('[type="checkbox"]').checked = false; this.keep(ref); this.follow(); });
+    this.drags(node.querySelector('figcaption'), ref, node,
+      (dx, dy, from, room) => { ref.place.left = Math.min(0.97, Math.max(-0.2, from.left + dx / room.width));
+        ref.place.top = Math.min(0.95, Math.max(0, from.top + dy / room.height)); });
     this.drags(node.querySelector('.grip'), ref, node, (dx, dy, from, room) => { ref.place.width = Math.min(room.width, Math.max(LEAST, from.width + dx)); });
   }
 

@@ -62,7 +62,8 @@ export class Span {
       let grow = false;
       if (lost.length) {
         const numbers = lost.map((id) => app.byId.get(Number(id))?.number ?? '?').join(', ');
-        const answer = await this.ask(`The shot is full: drawing${lost.length > 1 ? 's' : ''} ${numbers} would fall off its end.`, [[`The shot grows by ${tried.missing}`, 'grow'], ['The end is pushed off', 'push'], ['Leave it', '']]);
+        const answer = await this.ask(`The shot is full: drawing${lost.length > 1 ? 's' : ''} ${numbers} would fall off its end.`,
+          [[`The shot grows by ${tried.missing}`, 'grow'], ['The end is pushed off', 'push'], ['Leave it', '']]);
         if (!answer) return;
         grow = answer === 'grow';
       }
@@ -75,7 +76,8 @@ export class Span {
 
   ask(words, choices) {
     return new Promise((go) => {
-      fill(this.box, html`<p>${words}</p><div>${choices.map(([said, answer], k) => html`<button data-answer="${answer}" class="${k ? '' : 'main'}">${said}</button>`)}</div>`);
+      fill(this.box, html`<p>${words}</p><div>${choices.map(([said, answer], k) => html`<button data-answer="${answer}"
+        class="${k ? '' : 'main'}">${said}</button>`)}</div>`);
       const done = (answer) => { this.box.close(); go(answer); };
       for (const button of this.box.querySelectorAll('button')) button.addEventListener('click', () => done(button.dataset.answer));
       this.box.addEventListener('cancel', () => go(''), { once: true });

@@ -67,13 +67,15 @@ export class Stops {
     const { name } = stage;
     const { body } = document;
     for (const other of NAMES) body.classList.toggle(`stage-${other}`, other === name);
-    for (const other of this.made.values()) for (const part of ['tray', 'slip', 'tabs', 'head', 'body']) { other[part].hidden = other !== stage; other[part].removeAttribute('id'); }
+    for (const other of this.made.values()) for (const part of ['tray', 'slip', 'tabs', 'head', 'body']) { other[part].hidden = other !== stage;
+      other[part].removeAttribute('id'); }
     [stage.head.id, stage.body.id] = ['ledge-head', 'ledge-body'];
     this.app.data.stage = name;
     for (const link of document.querySelectorAll('.track a')) {
       const here = link.dataset.stage === name;
       if (!here) link.removeAttribute('aria-current');
-      else { link.setAttribute('aria-current', 'page'); document.title = `${this.app.data.shot.name} · ${link.dataset.label} · Schoon`; document.getElementById('ledge').setAttribute('aria-label', `${link.dataset.label}, the whole run`); }
+      else { link.setAttribute('aria-current', 'page'); document.title = `${this.app.data.shot.name} · ${link.dataset.label} · Schoon`;
+        document.getElementById('ledge').setAttribute('aria-label', `${link.dataset.label}, the whole run`); }
     }
   }
 

@@ -236,12 +236,15 @@ export class Tools {
     else if (heldKeys.has(HELD.turn)) this.stroke = turning(table.view);
     else if (table.shown !== this.app.current) {
       // What one sees and what the pen changes are the same drawing.
-      notice(table.shown ? `The pen waits: let go of the key to draw on drawing ${this.app.current.number}` : `The pen waits until drawing ${this.app.current.number} is read`);
+      notice(table.shown ? `The pen waits: let go of the key to draw on drawing ${this.app.current.number}`
+        : `The pen waits until drawing ${this.app.current.number} is read`);
     } else {
       this.once = null;
       const tool = (end && this.ofKey(end)) || this.inHand;
       if (this.lent) this.lent.used = true;
-      this.stroke = (once || this.over || tool?.down?.bind(tool) || nothing)(event, this.at(event)) || null;
+      // What lies on the paper to be dragged comes before the tool.
+      const grip = once || this.over ? null : this.app.stage.grip?.(event, this.at(event));
+      this.stroke = grip || (once || this.over || tool?.down?.bind(tool) || nothing)(event, this.at(event)) || null;
     }
   }
 

@@ -32,7 +32,8 @@ export class LineStage extends Stage {
     this.plays = 'line';
     this.playsAll = true;
     this.hints = [
-      ['n', 'next line in doubt'], ['y', 'pass on as they are'], ['shift+y', 'fit to rough'], ['j', 'accept the chosen'], ['x', 'delete the chosen'], ['shift+j', 'join'], ['shift+m', 'mirror'], ['shift+u', 'smooth'],
+      ['n', 'next line in doubt'], ['y', 'pass on as they are'], ['shift+y', 'fit to rough'], ['j', 'accept the chosen'], ['x', 'delete the chosen'],
+        ['shift+j', 'join'], ['shift+m', 'mirror'], ['shift+u', 'smooth'],
       [',', 'lighter'], ['.', 'heavier'], ['shift+e', 'taper'], ['shift+c', 'copy'], ['escape', 'choose nothing'],
     ];
     this.toldHints = 1;
@@ -50,9 +51,11 @@ export class LineStage extends Stage {
     this.tools = [
       new TraceTool(app, this.hand, points), new PlotTool(app, this.hand), new RedrawTool(app, this.hand),
       new ChooseTool(app, this.chosen), new BendTool(app, this.chosen, this.hand), points,
-      new TouchTool(app, { id: 'trim', pen: 'Trim: click the stretch to take away, up to the next crossings', miss: 'Click the stretch of a line that should go' }),
+      new TouchTool(app, { id: 'trim', pen: 'Trim: click the stretch to take away, up to the next crossings',
+        miss: 'Click the stretch of a line that should go' }),
       new TouchTool(app, { id: 'cut', pen: 'Cut: click where a line is to be two', miss: 'Click a line where it should be cut' }),
-      new WeighTool(app), this.rubTool(), this.say, this.tidy, this.layOver.tool(), this.lines.views.between.arcs.tool(), this.lines.views.hold.tool(), this.lines.views.prop.tool(), this.lines.views.sheet.tool(),
+      new WeighTool(app), this.rubTool(), this.say, this.tidy, this.layOver.tool(), this.lines.views.between.arcs.tool(), this.lines.views.hold.tool(),
+        this.lines.views.prop.tool(), this.lines.views.sheet.tool(),
     ];
   }
 
@@ -146,7 +149,8 @@ export class LineStage extends Stage {
     slip.append(even);
     const shown = document.createElement('label');
     shown.dataset.of = 'trace plot redraw choose bend points';
-    fill(shown, html`<span>lines shown in <input type="color" value="${localStorage.linesShown || '#1d2b3a'}" aria-label="Colour in which lines are shown here" autocomplete="off"></span>`);
+    fill(shown, html`<span>lines shown in <input type="color" value="${localStorage.linesShown || '#1d2b3a'}"
+      aria-label="Colour in which lines are shown here" autocomplete="off"></span>`);
     const showIn = (colour) => document.getElementById('paper').style.setProperty('--key-ink', colour);
     if (localStorage.linesShown) showIn(localStorage.linesShown);
     shown.querySelector('input').addEventListener('change', ({ target }) => { localStorage.linesShown = target.value; showIn(target.value); });
@@ -155,7 +159,8 @@ export class LineStage extends Stage {
     slider('rubs this far', 2, 120, 1, 'rubs', 'rub');
     const kinds = document.createElement('label');
     kinds.dataset.of = 'say';
-    fill(kinds, html`<span>these marks are</span><select id="say-kind">${Object.entries(MARKS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>`);
+    fill(kinds, html`<span>these marks are</span><select
+      id="say-kind">${Object.entries(MARKS).map(([kind, words]) => html`<option value="${kind}">${words}</option>`)}</select>`);
     kinds.querySelector('select').addEventListener('change', (event) => this.say.use(event.target.value));
     slip.append(kinds);
   }

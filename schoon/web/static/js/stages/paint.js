@@ -25,7 +25,8 @@ export class PaintStage extends Stage {
     this.showsBare = true;
     this.hints = [
       ['q', 'pot before'], ['w', 'next pot'], ['n', 'next in doubt'], ['shift+q', 'find a pot'], ['shift+v', 'test colours'],
-      ['j', 'unsure: take the first pot'], ['k', 'the second'], ['m', 'the third'], ['x', 'no paint'], ['l', 'decide later'], ['b', 'areas run together: trace the leak'], ['shift+k', 'take a card apart'],
+      ['j', 'unsure: take the first pot'], ['k', 'the second'], ['m', 'the third'], ['x', 'no paint'], ['l', 'decide later'],
+        ['b', 'areas run together: trace the leak'], ['shift+k', 'take a card apart'],
       ['enter', 'ledger: goes to the cell; arrows step, with Shift choose'],
     ];
     this.toldHints = 2;
@@ -236,13 +237,18 @@ export class PaintStage extends Stage {
   options(slip) {
     const broad = document.createElement('label');
     broad.dataset.of = 'broad';
-    fill(broad, html`<span>broad, px <b id="broad-says">${this.broad.width}</b></span><input id="broad-width" type="range" min="2" max="200" step="1" value="${this.broad.width}" aria-label="How broad the pen is, px" autocomplete="off"><select id="broad-within" aria-label="Where the form stays" autocomplete="off"><option value="patch">in the form</option><option value="pot">on the pot</option><option value="part">on the part</option><option value="free">free</option></select>`);
-    broad.querySelector('input').addEventListener('input', ({ target }) => { this.broad.width = Number(target.value); document.getElementById('broad-says').textContent = target.value; });
+    fill(broad, html`<span>broad, px <b id="broad-says">${this.broad.width}</b></span><input id="broad-width" type="range" min="2" max="200" step="1"
+      value="${this.broad.width}" aria-label="How broad the pen is, px" autocomplete="off"><select id="broad-within" aria-label="Where the form stays"
+        autocomplete="off"><option value="patch">in the form</option><option value="pot">on the pot</option><option
+          value="part">on the part</option><option value="free">free</option></select>`);
+    broad.querySelector('input').addEventListener('input',
+      ({ target }) => { this.broad.width = Number(target.value); document.getElementById('broad-says').textContent = target.value; });
     broad.querySelector('select').addEventListener('change', ({ target }) => { this.broad.within = target.value; this.app.tools.status(); });
     slip.append(broad);
     const parts = document.createElement('label');
     parts.dataset.of = 'part';
-    fill(parts, html`<span>belongs to</span><select id="belongs-to"><option value="">its pot's part</option>${this.part.names().map((name) => html`<option>${name}</option>`)}</select>`);
+    fill(parts, html`<span>belongs to</span><select id="belongs-to"><option
+      value="">its pot's part</option>${this.part.names().map((name) => html`<option>${name}</option>`)}</select>`);
     parts.querySelector('select').addEventListener('change', (event) => { this.part.part = event.target.value; this.app.tools.status(); });
     slip.append(parts);
   }

@@ -55,7 +55,8 @@ export class ProofStage extends Stage {
     const left = cards.list.length;
     const place = left && this.view === 'cards' ? `${cards.at + 1} of ${left}` : '';
     const words = cards.looking ? 'looking …' : place;
-    this.heads(Object.entries(VIEWS), this.view, html`<span class="quiet" id="proof-left">${words}</span><span class="push"></span><span class="acts-here"></span>`);
+    this.heads(Object.entries(VIEWS), this.view,
+      html`<span class="quiet" id="proof-left">${words}</span><span class="push"></span><span class="acts-here"></span>`);
     this[this.view].show(head.querySelector('.acts-here'));
     this.app.tell('cards');
   }

@@ -43,7 +43,8 @@ export class RoughStage extends Stage {
   }
 
   options(slip) {
-    fill(slip, html`<label data-of="rub">rubs <select id="rub-on" autocomplete="off">${Object.entries(RUB).map(([v, words]) => html`<option value="${v}">${words}</option>`)}</select></label>
+    fill(slip, html`<label data-of="rub">rubs <select id="rub-on"
+      autocomplete="off">${Object.entries(RUB).map(([v, words]) => html`<option value="${v}">${words}</option>`)}</select></label>
       <label data-of="rub">broad <input id="rub-reach" type="range" min="2" max="120" value="${this.reach}" autocomplete="off"></label>`);
     slip.querySelector('#rub-on').addEventListener('change', ({ target }) => { this.rubs = target.value; });
     slip.querySelector('#rub-reach').addEventListener('input', ({ target }) => { this.reach = localStorage.rubReach = Number(target.value); });

@@ -82,7 +82,8 @@ export class Stage {
   heads(views, selected, content) {
     const tabs = views.map(([id, words]) => html`<button role="tab" data-view="${id}" aria-selected="${id === selected}">${words}</button>`);
     fill(this.tabs, html`<div class="views" role="tablist" aria-label="Views of the run">${tabs}</div>`);
-    for (const tab of this.tabs.querySelectorAll('[role="tab"]')) tab.addEventListener('click', () => { this.openView(tab.dataset.view); this.app.tell('ledge'); });
+    for (const tab of this.tabs.querySelectorAll('[role="tab"]')) tab.addEventListener('click',
+      () => { this.openView(tab.dataset.view); this.app.tell('ledge'); });
     fill(this.head, content);
     this.app.tell('ledge');
   }

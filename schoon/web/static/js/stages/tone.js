@@ -23,7 +23,8 @@ export class ToneStage extends Stage {
     this.look = 'paint';
     this.patches = 'pots';
     this.hints = [
-      ['q', 'kind before'], ['w', 'next kind'], ['shift+g', 'grey'], ['n', 'next in doubt, or where a share jumps'], ['enter', 'shade the run'], ['shift+o', 'the last edge to its other side'],
+      ['q', 'kind before'], ['w', 'next kind'], ['shift+g', 'grey'], ['n', 'next in doubt, or where a share jumps'], ['enter', 'shade the run'],
+        ['shift+o', 'the last edge to its other side'],
       ['j', 'let the chosen tone, or all of this drawing, stand: they teach the others'], ['delete', 'take the chosen tone away'],
     ];
     this.kind = 'shade';
@@ -110,7 +111,8 @@ export class ToneStage extends Stage {
     const { app } = this;
     const taken = ({ revision, tones }, before) => {
       adopt(entry, before, { paint: (old) => ({ ...old, revision, tones }) });
-      Object.assign(entry, { toned: tones.length, toned_by_hand: tones.filter((t) => t.by === 'hand').length, toned_unsure: tones.filter((t) => t.unsure).length });
+      Object.assign(entry, { toned: tones.length, toned_by_hand: tones.filter((t) => t.by === 'hand').length,
+        toned_unsure: tones.filter((t) => t.unsure).length });
     };
     try {
       await edit(entry, what, content, { adopt: taken });
@@ -129,25 +131,32 @@ export class ToneStage extends Stage {
       return label;
     };
     const parts = [...new Set(this.app.data.pots.map((p) => p.part).filter(Boolean))];
-    of('sun', html`<span>light of</span><select id="light-of"><option value="">the whole figure</option>${parts.map((part) => html`<option>${part}</option>`)}</select>`)
+    of('sun', html`<span>light of</span><select id="light-of"><option
+      value="">the whole figure</option>${parts.map((part) => html`<option>${part}</option>`)}</select>`)
       .querySelector('select').addEventListener('change', (event) => { this.light.part = event.target.value; this.light.show(); this.app.tools.status(); });
-    const amount = of('sun', html`<span>in shade <b id="light-amount"></b></span><input id="light-share" type="range" min="0" max="100" step="1" autocomplete="off">`).querySelector('input');
+    const amount = of('sun', html`<span>in shade <b id="light-amount"></b></span><input id="light-share" type="range" min="0" max="100" step="1"
+      autocomplete="off">`).querySelector('input');
     amount.addEventListener('input', () => { this.amount = amount.value / 100; this.light.try({ ...this.lightNow(), amount: this.amount }); });
     amount.addEventListener('change', () => this.light.keep({ ...this.lightNow(), amount: this.amount }));
-    of('sun', html`<span>holds</span><select id="light-holds" autocomplete="off"><option value="shot">all through the shot</option><option value="here">from this drawing, changing</option></select>`)
+    of('sun', html`<span>holds</span><select id="light-holds" autocomplete="off"><option value="shot">all through the shot</option><option
+      value="here">from this drawing, changing</option></select>`)
       .querySelector('select').addEventListener('change', (event) => { this.light.holds = event.target.value; });
     if (this.app.data.keys.length > 1) {
-      of('sun', html`<span>in</span><select id="light-key" autocomplete="off"><option value="">every colour key</option><option value="alone"></option></select>`)
+      of('sun', html`<span>in</span><select id="light-key" autocomplete="off"><option value="">every colour key</option><option
+        value="alone"></option></select>`)
         .querySelector('select').addEventListener('change', (event) => { this.light.alone = event.target.value === 'alone'; this.light.show(); });
     }
     const clear = document.createElement('label');
     clear.dataset.of = 'sun';
-    fill(clear, html`<button type="button" id="light-clear" title="Takes the light away that holds here">Take it away</button><span id="light-says" class="quiet"></span>`);
+    fill(clear, html`<button type="button" id="light-clear" title="Takes the light away that holds here">Take it away</button><span id="light-says"
+      class="quiet"></span>`);
     clear.querySelector('button').addEventListener('click', () => this.light.clear());
     slip.append(clear);
-    of('block brush edge take', html`<span>tone</span><select id="tone-kind" autocomplete="off">${KINDS.map((kind) => html`<option value="${kind}">${KIND_WORDS[kind]}</option>`)}</select>`)
+    of('block brush edge take', html`<span>tone</span><select id="tone-kind"
+      autocomplete="off">${KINDS.map((kind) => html`<option value="${kind}">${KIND_WORDS[kind]}</option>`)}</select>`)
       .querySelector('select').addEventListener('change', (event) => this.useKind(event.target.value));
-    of('block brush edge take', html`<span>seen</span><select id="tone-inside" autocomplete="off"><option value="all">on all paint</option><option value="patch">in this patch</option><option value="pot">on this pot</option><option value="part">on this part</option></select>`)
+    of('block brush edge take', html`<span>seen</span><select id="tone-inside" autocomplete="off"><option value="all">on all paint</option><option
+      value="patch">in this patch</option><option value="pot">on this pot</option><option value="part">on this part</option></select>`)
       .querySelector('select').addEventListener('change', (event) => { this.inside = event.target.value; this.app.tools.status(); });
     of('brush', html`<span>brush, px</span><input id="tone-brush" type="number" min="1" max="1000" step="2" value="40" autocomplete="off">`)
       .querySelector('input').addEventListener('change', (event) => { this.brush = Math.min(1000, Math.max(1, Number(event.target.value) || 40)); });
@@ -203,7 +212,8 @@ export class ToneStage extends Stage {
   // The colour of the kind beside each pot in the dock.
   showSwatches() {
     for (const item of document.querySelectorAll('#pots [data-pot]')) {
-      fill(item.querySelector('.count'), html`<i class="tone-swatch" title="${KIND_WORDS[this.kind]}" style="background: var(--tone-${this.kind}-${item.dataset.pot})"></i>`);
+      fill(item.querySelector('.count'), html`<i class="tone-swatch" title="${KIND_WORDS[this.kind]}"
+        style="background: var(--tone-${this.kind}-${item.dataset.pot})"></i>`);
     }
   }
 
@@ -211,9 +221,13 @@ export class ToneStage extends Stage {
     this.showSwatches();
     this.app.table.paper.ask(this.unsure());
     if (this.view === 'finish') this.finish.moved();
+    this.finish.handles.show();
     if (this.app.tools.now === this.light) this.light.show();
     if (this.app.tools.now === this.choose) this.choose.show();
   }
+
+  // What of the finish is dragged on the paper.
+  grip(event, at) { return this.finish.handles.grip(event, at); }
 
   viewChanged() { if (this.app.current) this.drawn(); }
 
@@ -258,7 +272,8 @@ export class ToneStage extends Stage {
   // What is done to the tones of this drawing, or of the chosen ones.
   handed() {
     const words = KIND_WORDS[this.kind].toLowerCase();
-    return html`<button id="tone-stand" title="The chosen tone, or all of this drawing, as if drawn by hand: the drawing is left as it is and teaches the others">Let stand <kbd>${shown('j')}</kbd></button>
+    return html`<button id="tone-stand"
+        title="The chosen tone, or all of this drawing, as if drawn by hand: it stays and teaches">Let stand <kbd>${shown('j')}</kbd></button>
       <button id="tone-copy" title="The chosen tone, or all of this drawing, to the drawings that are chosen in the run">Copy to chosen</button>
       <button id="tone-clear" title="${KIND_WORDS[this.kind]} of this drawing, or of the chosen ones, proposed or drawn">Clear ${words}</button>`;
   }

@@ -8,7 +8,8 @@ export class Movie {
   constructor(box, form, ready) {
     Object.assign(this, { box, form, ready, count: 0, token: box.dataset.token, fps: Number(box.dataset.fps), over: false });
     for (const id of ['first', 'last', 'every']) $(id).addEventListener('input', () => this.show());
-    for (const id of ['first', 'last']) $(`${id}-time`).addEventListener('input', () => { $(id).value = Math.round(Number($(`${id}-time`).value) * this.fps) + 1; this.show(); });
+    for (const id of ['first', 'last']) $(`${id}-time`)
+      .addEventListener('input', () => { $(id).value = Math.round(Number($(`${id}-time`).value) * this.fps) + 1; this.show(); });
     form.elements.fps?.addEventListener('change', () => this.show());
     ready(false);
     this.look();
@@ -25,7 +26,8 @@ export class Movie {
         const bar = $('looking');
         if (now.total) Object.assign(bar, { max: now.total, value: now.done });
         $('looked').textContent = now.state === 'running' ? `Looking through it: ${now.done}${now.total ? ` of ${now.total}` : ''} pictures …` : '';
-        if (now.state === 'done') { bar.hidden = true; $('looked').textContent = `${this.count} pictures.`; $('last').value = this.count; this.show(); this.ready(this.count > 0); return; }
+        if (now.state === 'done') { bar.hidden = true; $('looked').textContent = `${this.count} pictures.`; $('last').value = this.count; this.show();
+          this.ready(this.count > 0); return; }
         if (now.state !== 'running') { bar.hidden = true; $('looked').textContent = now.message || now.error || 'It could not be looked through'; return; }
         this.show();
       }
@@ -48,6 +50,7 @@ export class Movie {
     const taken = Math.max(0, Math.floor((Math.min(this.number('last'), this.count) - this.number('first')) / every) + 1);
     const rate = Number(this.form.elements.fps?.value) || this.fps;
     const held = Math.max(1, Math.round((every * rate) / this.fps));
-    $('movie-says').textContent = `${taken} picture${taken === 1 ? '' : 's'}, each held ${held} frame${held === 1 ? '' : 's'}: ${taken * held} frames, ${((taken * held) / rate).toFixed(2)} s.`;
+    $('movie-says').textContent = `${taken} picture${taken === 1 ? '' : 's'}, each held ${held} frame${held === 1 ? ''
+      : 's'}: ${taken * held} frames, ${((taken * held) / rate).toFixed(2)} s.`;
   }
 }

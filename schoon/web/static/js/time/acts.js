@@ -44,10 +44,15 @@ export class Acts {
     this.copied = null;
     this.waiting = null;
     const button = ([id, words, key]) => html`<button data-act="${id}">${words} <kbd>${key.length > 1 ? key : key.toUpperCase()}</kbd></button>`;
-    const redraws = html`<label title="Drawings that are made for a hold that is kept alive: the first of the span, drawn once more">with <input id="time-redraws" type="number" min="0" max="5" value="2" aria-label="Redraws made"> redraws</label>
-      <select id="time-strength" aria-label="How far redraws differ"><option value="0.5">half as far off</option><option value="1" selected>as drawn</option><option value="2">twice as far off</option></select>`;
-    fill($('time-acts'), html`${Object.entries(ROWS).map(([about, acts]) => html`<div><span>${about}</span>${acts.map(button)}${about === 'alive' ? redraws : ''}</div>`)}<div><label>n <input id="time-n" type="number" min="1" max="20000" value="2" aria-label="The number n of the acts"></label>
-      <label title="Else it stays where it is: more frames lie over it, and the last drawing fills what is left"><input id="time-push" type="checkbox" checked> what follows moves along <kbd>M</kbd></label>
+    const redraws = html`<label title="Drawings that are made for a hold that is kept alive: the first of the span, drawn once more">with <input
+      id="time-redraws" type="number" min="0" max="5" value="2" aria-label="Redraws made"> redraws</label>
+      <select id="time-strength" aria-label="How far redraws differ"><option value="0.5">half as far off</option><option value="1"
+        selected>as drawn</option><option value="2">twice as far off</option></select>`;
+    fill($('time-acts'), html`${Object.entries(ROWS)
+      .map(([about, acts]) => html`<div><span>${about}</span>${acts.map(button)}${about === 'alive' ? redraws : ''}</div>`)}<div><label>n <input
+        id="time-n" type="number" min="1" max="20000" value="2" aria-label="The number n of the acts"></label>
+      <label title="Else it stays where it is: more frames lie over it, and the last drawing fills what is left"><input id="time-push" type="checkbox"
+        checked> what follows moves along <kbd>M</kbd></label>
       <label title="An act stands in the sheet and plays until it is kept or dropped"><input id="time-tries" type="checkbox"> try first</label></div>`);
     for (const node of $('time-acts').querySelectorAll('[data-act]')) node.addEventListener('click', () => { this.run(node.dataset.act); wide.focus(); });
   }
@@ -79,7 +84,8 @@ export class Acts {
   async send(what, more, id) {
     const { app, wide } = this;
     const [first, last] = wide.span;
-    const common = ['take-out', 'mean'].includes(what) ? {} : ['insert', 'copy-drawing', 'living'].includes(what) ? { first, last } : { levels: wide.ids, first, last };
+    const common = ['take-out', 'mean'].includes(what) ? {} : ['insert', 'copy-drawing', 'living'].includes(what) ? { first, last }
+      : { levels: wide.ids, first, last };
     const content = { do: what, ...common, ...(PUSHES.includes(what) ? { push: this.push } : {}), ...more };
     try {
       const tried = await post(`/api/times/${app.data.shot.id}/try`, { do: content });
@@ -95,7 +101,8 @@ export class Acts {
   words({ lost, uneven, frames, fps, made }) {
     const { app } = this;
     const number = (level, id) => app.data.levels.find((l) => l.id === Number(level))?.drawings[id]?.[0] ?? '?';
-    const off = Object.entries(lost).map(([level, ids]) => `${app.data.levels.find((l) => l.id === Number(level))?.name} ${ids.slice(0, 8).map((id) => number(level, id)).join(', ')}${ids.length > 8 ? ' …' : ''}`);
+    const off = Object.entries(lost).map(([level, ids]) =>
+      `${app.data.levels.find((l) => l.id === Number(level))?.name} ${ids.slice(0, 8).map((id) => number(level, id)).join(', ')}${ids.length > 8 ? ' …' : ''}`);
     const says = [];
     if (off.length) says.push(`fall off the end and are kept behind it: ${off.join('; ')}`);
     if (uneven) says.push(`${uneven} hold${uneven > 1 ? 's' : ''} come out uneven`);
@@ -107,7 +114,9 @@ export class Acts {
   offer(content, tried, words) {
     this.waiting = content;
     this.app.sync.take(tried, true);
-    fill($('wide-says'), html`<b>Tried:</b> ${words} <button id="time-keep" class="main">${tried.missing ? 'The end is pushed off' : 'Keep'} <kbd>Enter</kbd></button>${tried.missing ? html` <button id="time-grow">The shot grows by ${tried.missing}</button>` : ''} <button id="time-drop">Drop <kbd>Esc</kbd></button>`);
+    fill($('wide-says'), html`<b>Tried:</b> ${words} <button id="time-keep"
+      class="main">${tried.missing ? 'The end is pushed off' : 'Keep'} <kbd>Enter</kbd></button>${tried.missing
+        ? html` <button id="time-grow">The shot grows by ${tried.missing}</button>` : ''} <button id="time-drop">Drop <kbd>Esc</kbd></button>`);
     $('time-keep').addEventListener('click', () => this.keep());
     $('time-grow')?.addEventListener('click', () => { this.waiting = { ...content, grow: true }; this.keep(); });
     $('time-drop').addEventListener('click', () => this.drop());

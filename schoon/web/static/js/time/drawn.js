@@ -148,7 +148,8 @@ export class Drawn {
     const y = this.y(first);
     for (const [at, held, drawing] of level.spans) {
       const [a, b] = [Math.max(at, first), Math.min(at + held, first + count)];
-      if (a < b && a <= this.last && b >= this.first) this.hold([level.drawings[drawing]?.[0] ?? '', 'inbetween'], false, x + 12, this.y(a), this.y(b), b - a, tints.PALE);
+      if (a < b && a <= this.last && b >= this.first) this.hold([level.drawings[drawing]?.[0] ?? '', 'inbetween'], false, x + 12, this.y(a), this.y(b),
+        b - a, tints.PALE);
     }
     pen.strokeStyle = tints.INK;
     pen.lineWidth = 1.3;
@@ -238,7 +239,8 @@ export class Drawn {
       pen.beginPath();
       pen.rect(RULER + k * COLUMN + 3, 0, COLUMN - 6, HEAD);
       pen.clip();
-      this.text(level.name, RULER + (k + 0.5) * COLUMN, HEAD - 12, level.id === own ? tints.TEAL : tints.INK, `${level.id === own ? '700 ' : ''}13px ${SANS}`, 'center');
+      this.text(level.name, RULER + (k + 0.5) * COLUMN, HEAD - 12, level.id === own ? tints.TEAL : tints.INK,
+        `${level.id === own ? '700 ' : ''}13px ${SANS}`, 'center');
       if (level.locked) this.text('locked', RULER + (k + 0.5) * COLUMN, 12, tints.SOFT, `13px ${SANS}`, 'center');
       pen.restore();
     });

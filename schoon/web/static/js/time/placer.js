@@ -7,6 +7,8 @@ import { multiply, round, shifted } from '../pure/geometry.js';
 
 const $ = (id) => document.getElementById(id);
 const WAYS = { smooth: 'smoothly through', stop: 'softly to a stop', even: 'evenly', jump: 'in a jump' };
+// Whether the numbers are in sight, as it was left.
+const OPEN = 'placing-more';
 const FIELDS = [['x', 'right', 1], ['y', 'down', 1], ['turn', 'turn °', 0.5], ['scale', 'scale', 0.01]];
 
 export class Placer {
@@ -87,16 +89,25 @@ export class Placer {
     if (waits($('placing'), () => { if (this.on) this.show(); })) return;
     const { pose, level } = this;
     const here = Boolean(this.notches[this.frame]);
-    fill($('placing'), html`<div class="placing-head"><b>${level ? `Place of ${level.name}` : 'What the audience sees'}</b> frame ${this.frame} <button id="placing-end" aria-label="Done placing">Done <kbd>Esc</kbd></button></div>
-      <div>${FIELDS.map(([name, words, step]) => html`<label>${words} <input name="${name}" type="number" step="${step}" value="${pose[name]}"></label>`)}</div>
+    fill($('placing'), html`<div class="placing-head"><b>${level ? `Place of ${level.name}` : 'What the audience sees'}</b> frame ${this.frame}
+        <button id="placing-end" aria-label="Done placing">Done <kbd>Esc</kbd></button></div>
       <div><label>goes on <select name="way">${Object.entries(WAYS).map(([way, words]) => html`<option value="${way}">${words}</option>`)}</select></label>
         <button id="notch-here">${here ? 'Take this notch away' : 'Notch here'}</button></div>
-      ${level ? html`<div><button id="pivot-here" aria-pressed="${this.aiming}">Turns about …</button><label title="Of the framing's move: less for what lies far off">takes of the framing <input name="follow" type="number" step="0.05" min="0" max="4" value="${level.place.follow}"></label></div>` : ''}
-      <p class="quiet">${this.says()}</p>`);
+      <p class="quiet">${this.says()}</p>
+      <details class="more" ${localStorage[OPEN] === 'yes' ? 'open' : ''}><summary>in numbers</summary>
+        <div>${FIELDS.map(([name, words, step]) => html`<label>${words} <input name="${name}" type="number" step="${step}"
+          value="${pose[name]}"></label>`)}</div>
+        ${level ? html`<div><button id="pivot-here" aria-pressed="${this.aiming}">Turns about …</button><label
+          title="Of the framing's move: less for what lies far off">takes of the framing <input name="follow" type="number" step="0.05" min="0" max="4"
+          value="${level.place.follow}"></label></div>` : ''}</details>`);
+    const more = $('placing').querySelector('.more');
+    more.addEventListener('toggle', () => { localStorage[OPEN] = more.open ? 'yes' : ''; });
     const box = $('placing');
     box.querySelector('[name="way"]').value = pose.way;
-    for (const field of box.querySelectorAll('input:not([name="follow"]), select')) field.addEventListener('change', () => { settled(field); this.set(this.written()); });
-    box.querySelector('[name="follow"]')?.addEventListener('change', (event) => this.send('place-level', { level: level.id, follow: Number(event.target.value) }));
+    for (const field of box.querySelectorAll('input:not([name="follow"]), select')) field.addEventListener('change',
+      () => { settled(field); this.set(this.written()); });
+    box.querySelector('[name="follow"]')?.addEventListener('change',
+      (event) => this.send('place-level', { level: level.id, follow: Number(event.target.value) }));
     $('placing-end').addEventListener('click', () => this.end());
     $('notch-here').addEventListener('click', () => this.set(here ? null : this.written()));
     $('pivot-here')?.addEventListener('click', () => { this.aiming = !this.aiming; this.show(); });
@@ -130,7 +141,8 @@ export class Placer {
     const { matrices, pivot: [px, py], notches } = this;
     const points = matrices.map(([a, b, c, d, e, f]) => [a * px + c * py + e, b * px + d * py + f]);
     if (points.length) make('polyline', { points: points.map((p) => p.join()).join(' '), class: 'place-path' }, layer);
-    points.forEach(([x, y], k) => make('circle', { cx: x, cy: y, r: notches[k + 1] ? 7 : 3, class: `place-tick ${k + 1 === this.frame ? 'here' : ''}` }, layer));
+    points.forEach(([x, y], k) => make('circle', { cx: x, cy: y, r: notches[k + 1] ? 7 : 3, class: `place-tick ${k + 1 === this.frame ? 'here' : ''}` },
+      layer));
     const [x, y] = points[this.frame - 1] ?? [px, py];
     make('path', { d: `M${x - 14} ${y}h28M${x} ${y - 14}v28`, class: 'place-pivot' }, layer);
   }
@@ -150,9 +162,11 @@ export class Placer {
     const angle = ([x, y]) => (Math.atan2(y - middle[1], x - middle[0]) * 180) / Math.PI;
     const reach = ([x, y]) => Math.max(4, Math.hypot(x - middle[0], y - middle[1]));
     const [x, y] = this.aside;
-    const ghost = make('rect', { x, y, width: app.data.frame[0] - 2 * x, height: app.data.frame[1] - 2 * y, class: 'place-ghost' }, app.table.paper.layers['pen-layer']);
+    const ghost = make('rect', { x, y, width: app.data.frame[0] - 2 * x, height: app.data.frame[1] - 2 * y, class: 'place-ghost' },
+      app.table.paper.layers['pen-layer']);
     let now = pose;
-    const draw = () => ghost.setAttribute('transform', `translate(${pivot[0] + now.x} ${pivot[1] + now.y}) rotate(${now.turn}) scale(${now.scale}) translate(${-pivot[0]} ${-pivot[1]})`);
+    const draw = () => ghost.setAttribute('transform',
+      `translate(${pivot[0] + now.x} ${pivot[1] + now.y}) rotate(${now.turn}) scale(${now.scale}) translate(${-pivot[0]} ${-pivot[1]})`);
     draw();
     return {
       move: (e) => {

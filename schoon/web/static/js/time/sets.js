@@ -38,7 +38,9 @@ export class Sets {
       return entry ? app.colours.viewUrl(entry, 240, app.stage.look) : '';
     };
     const words = (run) => run.map(([id, frames]) => `${drawings[id]?.[0] ?? '?'}${run.length > 1 ? ` ${frames}` : ''}`).join(', ');
-    fill($('set-row'), html`${this.entries.map(([name, run], k) => html`<li><button data-pick="${name}" title="From the playhead on: ${words(run)}"><img src="${picture(run[0][0])}" alt=""><b>${name}</b>${k < MOST ? html`<kbd>⇧${k + 1}</kbd>` : ''}</button><button data-take="${name}" aria-label="Take ${name} out of the set">×</button></li>`)}`);
+    fill($('set-row'), html`${this.entries.map(([name, run], k) => html`<li><button data-pick="${name}" title="From the playhead on: ${words(run)}"><img
+      src="${picture(run[0][0])}" alt=""><b>${name}</b>${k < MOST ? html`<kbd>⇧${k + 1}</kbd>` : ''}</button><button data-take="${name}"
+        aria-label="Take ${name} out of the set">×</button></li>`)}`);
     $('set-row').hidden = !this.entries.length;
   }
 
@@ -68,7 +70,8 @@ export class Sets {
       const { sets } = await get(`/api/shots/${data.shot.id}/sets${data.model ? `?model=${data.model}` : ''}`);
       if (!sets.length) { notice('No other shot of this production has a set of this model'); return; }
       const list = sets.map((one, k) => `${k + 1}  ${one.name} of ${one.shot}: ${one.entries.join(', ')}`).join('\n');
-      const which = sets.length === 1 ? (window.confirm(`Bring this set as a level of its own?\n${list}`) ? 1 : 0) : Number(window.prompt(`Which set comes, as a level of its own?\n${list}`, '1'));
+      const which = sets.length === 1 ? (window.confirm(`Bring this set as a level of its own?\n${list}`) ? 1 : 0)
+        : Number(window.prompt(`Which set comes, as a level of its own?\n${list}`, '1'));
       const one = sets[which - 1];
       if (one) location.assign((await post(`/api/shots/${data.shot.id}/sets`, { level: one.level })).url);
     } catch (error) { notice(error.message, true); }

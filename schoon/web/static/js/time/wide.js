@@ -40,7 +40,8 @@ export class Wide {
     $('sheet-wide').setAttribute('aria-pressed', String(on));
     $('sheet-wide').setAttribute('aria-label', on ? 'narrow' : 'wide');
     sessionStorage.sheetWide = on ? 'yes' : '';
-    document.body.style.setProperty('--sheet', on ? `${Math.max(LEAST, Math.min(widthOf(this.levels.length) + 14, Math.round(window.innerWidth * 0.62)))}px` : '84px');
+    document.body.style.setProperty('--sheet',
+      on ? `${Math.max(LEAST, Math.min(widthOf(this.levels.length) + 14, Math.round(window.innerWidth * 0.62)))}px` : '84px');
     if (!on) return;
     this.show();
     this.focus();
@@ -90,7 +91,8 @@ export class Wide {
       return at ? [{ first: at[0], last: at[0], words: note.words || 'picture' }] : [];
     });
     return {
-      frames: data.shot.frames, fps: data.shot.fps, levels: this.levels, own: data.shot.level_id, notes, frame, framing: data.framing.notches, meant: data.meant,
+      frames: data.shot.frames, fps: data.shot.fps, levels: this.levels, own: data.shot.level_id, notes, frame, framing: data.framing.notches,
+        meant: data.meant,
       span: this.span, columns: this.columns, tried: Boolean(this.acts.waiting),
     };
   }
@@ -117,7 +119,8 @@ export class Wide {
     const length = span[1] - span[0] + 1;
     const { fps } = this.app.data.shot;
     const what = columns[0] === columns[1] ? this.standing(this.levels[columns[0]], this.to.frame) : '';
-    fill(box, html`<b>${names}</b> frame${length > 1 ? `s ${span[0]} to ${span[1]}` : ` ${span[0]}`} · ${length} frame${length > 1 ? 's' : ''}, ${(length / fps).toFixed(2)} s${what}`);
+    fill(box, html`<b>${names}</b> frame${length > 1 ? `s ${span[0]} to ${span[1]}` : ` ${span[0]}`} · ${length} frame${length > 1 ? 's'
+      : ''}, ${(length / fps).toFixed(2)} s${what}`);
   }
 
   standing(level, frame) {

@@ -5,13 +5,18 @@ import { get, notice, post } from '../api.js';
 import { change, waiting } from '../edits/queue.js';
 import { newId } from '../pure/ids.js';
 import { Fields } from './finish_fields.js';
+import { Handles } from './handles.js';
 import { KINDS, TREATMENTS, WHERE } from './finish_kinds.js';
 
 export class Finish {
   constructor(app, stage) {
     Object.assign(this, { app, stage, chosen: null, recipes: null });
     this.fields = new Fields(app, stage, (entry, changes, what) => this.set(entry, changes, what));
+    this.handles = new Handles(app, this);
   }
+
+  // The entry that is chosen, as it stands in the list.
+  get now() { return this.list.find((e) => e.id === this.chosen) ?? this.list[0]; }
 
   get list() { return this.app.levels.mine?.finish ?? []; }
 
@@ -35,7 +40,8 @@ export class Finish {
       flare: () => (entry.pot ? `about ${potted([entry.pot])}` : `at ${entry.x}, ${entry.y}`),
       glass: () => `${potted(entry.pots)}${entry.kept.length ? `, ${potted(entry.kept)} readable` : ''}`,
       highlight: () => potted(entry.pots),
-      hide: () => `${entry.outside ? 'all but ' : ''}${entry.ring ? 'what is drawn round' : `${Math.abs(entry.x1 - entry.x0)} × ${Math.abs(entry.y1 - entry.y0)} px`}${entry.parts.length ? ` of ${parts}` : ''}`,
+      hide: () => `${entry.outside ? 'all but ' : ''}${entry.ring ? 'what is drawn round'
+        : `${Math.abs(entry.x1 - entry.x0)} × ${Math.abs(entry.y1 - entry.y0)} px`}${entry.parts.length ? ` of ${parts}` : ''}`,
       treatment: () => TREATMENTS[entry.what],
     };
     return said[entry.kind]();
@@ -73,7 +79,8 @@ export class Finish {
     const [w, h] = this.app.table.view.size;
     const box = this.app.current.box ?? [0, 0, w, h];
     const [cx, cy] = [Math.round((box[0] + box[2]) / 2), Math.round((box[1] + box[3]) / 2)];
-    const places = { wash: { x0: cx, y0: Math.round(box[3]), x1: cx, y1: Math.round(box[1]) }, flare: { x: cx, y: cy }, contact: { parts: this.fields.parts.slice(0, 1) } };
+    const places = { wash: { x0: cx, y0: Math.round(box[3]), x1: cx, y1: Math.round(box[1]) }, flare: { x: cx, y: cy },
+      contact: { parts: this.fields.parts.slice(0, 1) } };
     const entry = { id: newId(), kind, on: true, first: null, last: null, notches: {}, ...KINDS[kind].plain, ...places[kind] };
     this.chosen = entry.id;
     const keep = (made) => this.lay([made], `add ${KINDS[kind].words.toLowerCase()}`);
@@ -132,31 +139,41 @@ export class Finish {
     const { body } = this.stage;
     const { list } = this;
     const { frames } = this.app.data.shot;
-    fill(acts, html`<select id="finish-add" aria-label="Add to the finish"><option value="">Add …</option>${Object.entries(KINDS).map(([kind, { words }]) => html`<option value="${kind}">${words}</option>`)}</select>
-      <select id="finish-recipe" aria-label="Recipes"><option value="">Recipes …</option><option value="keep">keep this list …</option>${(this.recipes ?? []).map((r) => html`<option value="lay-${r.id}">lay “${r.name}” on</option>`)}${(this.recipes ?? []).map((r) => html`<option value="drop-${r.id}">forget “${r.name}”</option>`)}</select>`);
+    fill(acts, html`<select id="finish-add" aria-label="Add to the finish"><option
+      value="">Add …</option>${Object.entries(KINDS).map(([kind, { words }]) => html`<option value="${kind}">${words}</option>`)}</select>
+      <select id="finish-recipe" aria-label="Recipes"><option value="">Recipes …</option><option
+        value="keep">keep this list …</option>${(this.recipes ?? [])
+          .map((r) => html`<option value="lay-${r.id}">lay “${r.name}” on</option>`)}${(this.recipes ?? [])
+            .map((r) => html`<option value="drop-${r.id}">forget “${r.name}”</option>`)}</select>`);
     acts.querySelector('#finish-add').addEventListener('change', (event) => { if (event.target.value) this.add(event.target.value); });
     acts.querySelector('#finish-recipe').addEventListener('change', (event) => { if (event.target.value) this.recipe(event.target.value); });
     if (waits(body, () => this.stage.ledge())) return;
-    const chosen = list.find((e) => e.id === this.chosen) ?? list[0];
+    const chosen = this.now;
     const bar = (e) => `left: ${(100 * ((e.first ?? 1) - 1)) / frames}%; right: ${100 - (100 * Math.min(e.last ?? frames, frames)) / frames}%`;
     const notch = (f) => html`<b style="left: ${(100 * (f - 0.5)) / frames}%"></b>`;
     const held = body.contains(document.activeElement) && document.activeElement.name;
     this.fields.busy = true;
-    fill(body, html`<div class="finish"><ol class="finish-list" aria-label="Finish, in order">${list.map((e, k) => html`<li data-id="${e.id}" class="${e === chosen ? 'chosen' : ''} ${e.on ? '' : 'off'}">
-        <input type="checkbox" ${e.on ? 'checked' : ''} aria-label="${KINDS[e.kind].words} is on" autocomplete="off"><button class="pick">${KINDS[e.kind].words}</button><span class="quiet">${this.touches(e)}</span>
+    fill(body, html`<div class="finish"><ol class="finish-list"
+      aria-label="Finish, in order">${list.map((e, k) => html`<li data-id="${e.id}" class="${e === chosen ? 'chosen' : ''} ${e.on ? '' : 'off'}">
+        <input type="checkbox" ${e.on ? 'checked' : ''} aria-label="${KINDS[e.kind].words} is on" autocomplete="off"><button
+          class="pick">${KINDS[e.kind].words}</button><span class="quiet">${this.touches(e)}</span>
         <span class="range" title="frames ${e.first ?? 1} to ${e.last ?? frames}"><i style="${bar(e)}"></i>${Object.keys(e.notches).map(notch)}</span>
-        <button class="up" aria-label="Earlier" ${k ? '' : 'disabled'}>↑</button><button class="down" aria-label="Later" ${k < list.length - 1 ? '' : 'disabled'}>↓</button><button class="out" aria-label="Take ${KINDS[e.kind].words} out">✕</button></li>`)}
-      ${list.length ? '' : html`<li class="quiet">Nothing yet. Lines can take the colour of their pot, the figure can cast a shadow, a wash or a texture can lie on its parts.</li>`}</ol>
+        <button class="up" aria-label="Earlier" ${k ? '' : 'disabled'}>↑</button><button class="down" aria-label="Later"
+          ${k < list.length - 1 ? '' : 'disabled'}>↓</button><button class="out" aria-label="Take ${KINDS[e.kind].words} out">✕</button></li>`)}
+      ${list.length ? '' : html`<li class="quiet">Nothing yet. Lines can take the colour of their pot, the figure can
+        cast a shadow, a wash or a texture can lie on its parts.</li>`}</ol>
       ${chosen ? html`<form class="finish-fields" autocomplete="off">${this.fields.markup(chosen)}</form>` : ''}</div>`);
     this.fields.busy = false;
     if (held) body.querySelector(`.finish-fields [name="${CSS.escape(held)}"]`)?.focus();
     for (const row of body.querySelectorAll('.finish-list li[data-id]')) this.wireRow(row, list.find((e) => e.id === row.dataset.id));
     if (chosen) this.fields.wire(body.querySelector('.finish-fields'), chosen);
+    this.handles.show();
   }
 
   wireRow(row, entry) {
     const words = KINDS[entry.kind].words.toLowerCase();
-    row.querySelector('input').addEventListener('change', (event) => this.set(entry, { on: event.target.checked }, `${event.target.checked ? 'switch on' : 'switch off'} ${words}`));
+    row.querySelector('input').addEventListener('change',
+      (event) => this.set(entry, { on: event.target.checked }, `${event.target.checked ? 'switch on' : 'switch off'} ${words}`));
     row.querySelector('.pick').addEventListener('click', () => { this.chosen = entry.id; this.stage.ledge(); });
     row.querySelector('.up').addEventListener('click', () => this.move(entry, -1));
     row.querySelector('.down').addEventListener('click', () => this.move(entry, 1));

@@ -15,7 +15,8 @@ export class Steady {
 
   async load() {
     const { level, colours } = this.app;
-    try { ({ shares: this.shares } = await get(`/api/levels/${level}/tones?key=${colours.toned ?? 0}`)); } catch (error) { notice(error.message, true); return; }
+    try { ({ shares: this.shares } = await get(`/api/levels/${level}/tones?key=${colours.toned ?? 0}`)); } catch (error) { notice(error.message, true);
+      return; }
     if (this.stage.view === 'steady') this.stage.ledge();
   }
 
@@ -40,7 +41,8 @@ export class Steady {
     const { odd } = this;
     fill(acts, html`<button id="next-jump" ${odd.length ? '' : 'disabled'}>Next jump <kbd>${shown('n')}</kbd></button>`);
     acts.firstChild.addEventListener('click', () => this.next());
-    if (!curves.size) { fill(body, html`<p class="quiet">No drawing has ${KIND_WORDS[stage.kind].toLowerCase()} yet. Set the sun and shade the run, or draw it.</p>`); return; }
+    if (!curves.size) { fill(body, html`<p class="quiet">No drawing has ${KIND_WORDS[stage.kind]
+      .toLowerCase()} yet. Set the sun and shade the run, or draw it.</p>`); return; }
     const { run } = app.data;
     const x = (k) => 26 + k * WIDE;
     const most = Math.max(0.05, ...[...curves.values()].flat().map((v) => v ?? 0));
@@ -48,8 +50,11 @@ export class Steady {
     const names = [...curves.keys()].sort();
     const colour = (part) => (part ? testColour(names.indexOf(part)) : 'var(--ink)');
     const line = (values) => values.map((v, k) => (v === null ? '' : `${k && values[k - 1] !== null ? 'L' : 'M'}${x(k)},${y(v).toFixed(1)}`)).join('');
-    fill(body, html`<div class="steady"><svg width="${x(run.length)}" height="${HIGH + 22}" role="img" aria-label="Share of ${KIND_WORDS[stage.kind].toLowerCase()} of each part">
-      ${run.map((d, k) => html`<g class="at ${d === app.current ? 'here' : ''}" data-id="${d.id}" role="button" tabindex="0" aria-label="Drawing ${d.number}"><rect x="${x(k) - WIDE / 2}" y="0" width="${WIDE}" height="${HIGH + 22}"/><text x="${x(k)}" y="${HIGH + 17}">${d.number}</text></g>`)}
+    fill(body, html`<div class="steady"><svg width="${x(run.length)}" height="${HIGH + 22}" role="img"
+      aria-label="Share of ${KIND_WORDS[stage.kind].toLowerCase()} of each part">
+      ${run.map((d, k) => html`<g class="at ${d === app.current ? 'here' : ''}" data-id="${d.id}" role="button" tabindex="0"
+        aria-label="Drawing ${d.number}"><rect x="${x(k) - WIDE / 2}" y="0" width="${WIDE}" height="${HIGH + 22}"/><text x="${x(k)}"
+          y="${HIGH + 17}">${d.number}</text></g>`)}
       ${names.map((part) => html`<path class="${part ? 'of-part' : 'of-all'}" d="${line(curves.get(part))}" style="stroke: ${colour(part)}"/>`)}
       ${odd.map(([k, part]) => html`<circle class="jump" cx="${x(k)}" cy="${y(curves.get(part)[k]).toFixed(1)}" r="5"/>`)}</svg>
       <ul class="steady-parts">${names.map((part) => html`<li><i style="background: ${colour(part)}"></i>${part || 'the whole figure'}</li>`)}

@@ -73,7 +73,8 @@ export class SunTool {
     make('line', { x1: sx, y1: sy, x2: x, y2: y, class: 'ray' }, group);
     for (let k = 0; k < 8; k += 1) {
       const way = (k * Math.PI) / 4;
-      make('line', { x1: sx + 1.35 * size * Math.cos(way), y1: sy + 1.35 * size * Math.sin(way), x2: sx + 1.8 * size * Math.cos(way), y2: sy + 1.8 * size * Math.sin(way), class: 'beam' }, group);
+      make('line', { x1: sx + 1.35 * size * Math.cos(way), y1: sy + 1.35 * size * Math.sin(way), x2: sx + 1.8 * size * Math.cos(way),
+        y2: sy + 1.8 * size * Math.sin(way), class: 'beam' }, group);
     }
     make('circle', { cx: sx, cy: sy, r: size, class: 'sun-body' }, group);
     this.stage.showLight(state);
@@ -121,7 +122,8 @@ export class SunTool {
   frame() {
     const frames = Object.keys(this.lights[this.part] ?? {}).map(Number);
     if (this.holds === 'here') return this.frameOf(this.app.current);
-    if (frames.length > 1) return frames.reduce((a, b) => (Math.abs(b - this.frameOf(this.app.current)) < Math.abs(a - this.frameOf(this.app.current)) ? b : a));
+    if (frames.length > 1) return frames.reduce((a, b) => (Math.abs(b - this.frameOf(this.app.current)) < Math.abs(a - this.frameOf(this.app.current))
+      ? b : a));
     return frames[0] ?? 1;
   }
 
@@ -129,7 +131,8 @@ export class SunTool {
     const { app } = this;
     await this.trying;
     try {
-      const answer = await change('stacks', app.data.shot.id, 'light', { level: app.level, part: this.part, frame: this.frame(), light: state, key: this.ofKey });
+      const answer = await change('stacks', app.data.shot.id, 'light',
+        { level: app.level, part: this.part, frame: this.frame(), light: state, key: this.ofKey });
       app.sync.undoes('stacks');
       this.take(answer);
       this.show();

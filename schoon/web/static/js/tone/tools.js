@@ -18,18 +18,21 @@ class PenTool {
   down(event, at) {
     const { app } = this;
     const entry = app.current;
-    if (!paintSeen(entry)) { notice(entry.strokes ? 'The patches are still being found; wait a moment' : 'This drawing has no line yet; clean it first'); return null; }
+    if (!paintSeen(entry)) { notice(entry.strokes ? 'The patches are still being found; wait a moment' : 'This drawing has no line yet; clean it first');
+      return null; }
     return penDrag(app, event, at, async (path, clear) => { if (path.length > 2) await this.draw(entry, path); clear(); });
   }
 }
 
 // A closed shape; with `takes` what of its kind lies under it goes.
 export class BlockTool extends PenTool {
-  get pen() { if (this.brush) return `Brush ${this.kindWords}, seen ${INSIDE[this.stage.inside]}`; return this.takes ? `Take ${this.kindWords} away: draw round it` : `Block in ${this.kindWords}, seen ${INSIDE[this.stage.inside]}`; }
+  get pen() { if (this.brush) return `Brush ${this.kindWords}, seen ${INSIDE[this.stage.inside]}`;
+    return this.takes ? `Take ${this.kindWords} away: draw round it` : `Block in ${this.kindWords}, seen ${INSIDE[this.stage.inside]}`; }
 
   async draw(entry, path) {
     const { stage, takes } = this;
-    await stage.send(entry, 'tone', { id: newId(), kind: stage.kind, path, takes: Boolean(takes), within: stage.inside, soft: takes ? 0 : stage.soft, brush: this.brush ? stage.brush : 0 });
+    await stage.send(entry, 'tone', { id: newId(), kind: stage.kind, path, takes: Boolean(takes), within: stage.inside, soft: takes ? 0 : stage.soft,
+      brush: this.brush ? stage.brush : 0 });
   }
 }
 

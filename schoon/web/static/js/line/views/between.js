@@ -7,7 +7,8 @@ import { even, spaced, SPACINGS } from '../../pure/spacing.js';
 import { Arcs } from '../arcs.js';
 import { View } from './view.js';
 
-const CHARTS = { even: 'even', 'ease in': 'gathering at the end', 'ease out': 'gathering at the start', 'slow both': 'gathering at both', own: 'as the ticks stand' };
+const CHARTS = { even: 'even', 'ease in': 'gathering at the end', 'ease out': 'gathering at the start', 'slow both': 'gathering at both',
+  own: 'as the ticks stand' };
 
 // The chart's line in its picture: from the first drawing to the last, with room for a wind-up and an over-shoot.
 const [LEFT, LONG, LEAST, MOST] = [60, 200, -0.25, 1.25];
@@ -36,14 +37,18 @@ export class BetweenView extends View {
     const { body } = this;
     const drawings = this.app.data.run.map((d) => html`<option value="${d.id}">${d.number}${d.kind === 'key' ? ' key' : ''}</option>`);
     const charts = Object.entries(CHARTS).map(([id, words]) => html`<option value="${id}">${words}</option>`);
-    fill(body, html`<div class="between-side"><form class="between"><label>between <select name="first">${drawings}</select></label><label>and <select name="last">${drawings}</select></label>
+    fill(body, html`<div class="between-side"><form class="between"><label>between <select name="first">${drawings}</select></label><label>and <select
+      name="last">${drawings}</select></label>
       <label>spacing <select name="chart">${charts}</select></label>
       <label class="own" hidden>shares <input name="shares" placeholder="0.33 0.66" size="16"></label>
       <label>of <select name="part"><option value="">all lines</option></select></label>
-      <label title="Lines that a hand has corrected in one drawing between lead the same lines in the others"><input type="checkbox" name="follow" checked> corrections lead the others</label></form>
+      <label title="Lines that a hand has corrected in one drawing between lead the same lines in the others"><input type="checkbox" name="follow"
+        checked> corrections lead the others</label></form>
       <svg class="chart" viewBox="0 0 320 60" aria-label="Spacing chart"></svg></div>
-      <div class="own-ways"><b>Parts that go their own way</b><div id="own-ways"></div><b>Arcs</b><div id="arc-list"></div></div>
-      <p class="quiet between-words">Forms move whole, limbs turn about their joints, and what passes behind another form is hidden. Keys and breakdowns on the way are gone through; what a hand drew stays.</p>`);
+      <details class="own-ways more"><summary>Parts that go their own way, and arcs</summary><div id="own-ways"></div><b>Arcs</b>
+        <div id="arc-list"></div></details>
+      <p class="quiet between-words">Forms move whole, limbs turn about their joints, and what passes behind another form is hidden.
+        Keys and breakdowns on the way are gone through; what a hand drew stays.</p>`);
     const form = body.querySelector('form');
     [form.first.value, form.last.value] = this.nearestKeys();
     form.addEventListener('input', () => this.changed());
@@ -99,8 +104,10 @@ export class BetweenView extends View {
     const x = (share) => LEFT + LONG * Math.min(MOST, Math.max(LEAST, share));
     const tick = (share, k) => html`<g class="tick" data-k="${k}"><path class="grip" d="M${x(share)} 12V48"/><path d="M${x(share)} 22V38"/></g>`;
     const end = (share) => html`<path d="M${x(share)} 14V46"/>`;
-    const rows = Object.keys(this.parts).map((name, row) => html`<g class="of-part">${this.shares(name).map((v) => html`<circle cx="${x(v)}" cy="${44 + 6 * Math.min(row, 2)}" r="2"/>`)}</g>`);
-    fill(this.body.querySelector('.chart'), html`<path d="M${x(0)} 30H${x(1)}"/><path class="beyond" d="M${x(LEAST)} 30H${x(0)}M${x(1)} 30H${x(MOST)}"/>${this.shares().map(tick)}${end(0)}${end(1)}${rows}`);
+    const rows = Object.keys(this.parts).map((name,
+      row) => html`<g class="of-part">${this.shares(name).map((v) => html`<circle cx="${x(v)}" cy="${44 + 6 * Math.min(row, 2)}" r="2"/>`)}</g>`);
+    fill(this.body.querySelector('.chart'), html`<path d="M${x(0)} 30H${x(1)}"/><path class="beyond"
+      d="M${x(LEAST)} 30H${x(0)}M${x(1)} 30H${x(MOST)}"/>${this.shares().map(tick)}${end(0)}${end(1)}${rows}`);
   }
 
   // A tick is dragged along the chart; before the first drawing it is a wind-up, beyond the last an over-shoot.
@@ -144,10 +151,12 @@ export class BetweenView extends View {
     const charts = (now) => [['', 'as the rest'], ...Object.entries(CHARTS)].filter(([id]) => id !== 'own' || Array.isArray(now));
     const value = (chart) => (Array.isArray(chart) ? 'own' : chart || '');
     fill(box, html`${own.map(([name, { chart, lag }]) => html`<div class="own-way" data-part="${name}"><span>${name}</span>
-        <select aria-label="Spacing of ${name}">${charts(chart).map(([id, words]) => html`<option value="${id}" ${id === value(chart) ? 'selected' : ''}>${words}</option>`)}</select>
+        <select aria-label="Spacing of ${name}">${charts(chart)
+          .map(([id, words]) => html`<option value="${id}" ${id === value(chart) ? 'selected' : ''}>${words}</option>`)}</select>
         <label>sets out <input type="number" aria-label="Drawings that ${name} lags behind" value="${lag}" min="-20" max="20" step="0.5"> later</label>
         <button class="icon" aria-label="${name} goes with the rest">×</button></div>`)}
-      ${free.length ? html`<select id="own-way" aria-label="A part that goes its own way"><option value="">a part …</option>${free.map((name) => html`<option>${name}</option>`)}</select>` : ''}
+      ${free.length ? html`<select id="own-way" aria-label="A part that goes its own way"><option
+        value="">a part …</option>${free.map((name) => html`<option>${name}</option>`)}</select>` : ''}
       ${names.length ? '' : html`<span class="quiet">No line has a part yet; name parts in the dock.</span>`}`);
     for (const row of box.querySelectorAll('.own-way')) {
       const name = row.dataset.part;
@@ -170,7 +179,8 @@ export class BetweenView extends View {
     const box = this.body.querySelector('#arc-list');
     if (!box) return;
     const { list } = this.arcs;
-    fill(box, html`${list.map(({ part, by }, k) => html`<span class="arc-name">${part || 'arc'} ${k + 1}${by.some(Boolean) ? ' bent' : ''} <button class="icon" data-k="${k}" aria-label="Take away arc ${k + 1}">×</button></span>`)}
+    fill(box, html`${list.map(({ part, by }, k) => html`<span class="arc-name">${part || 'arc'} ${k + 1}${by.some(Boolean) ? ' bent' : ''} <button
+      class="icon" data-k="${k}" aria-label="Take away arc ${k + 1}">×</button></span>`)}
       <button id="arc-tool">Click a line</button>`);
     for (const button of box.querySelectorAll('[data-k]')) button.addEventListener('click', () => this.arcs.remove(Number(button.dataset.k)));
     box.querySelector('#arc-tool').addEventListener('click', () => this.app.tools.use('arc'));
@@ -192,7 +202,8 @@ export class BetweenView extends View {
 
   async make() {
     const { app, wanted, inner } = this;
-    const found = inner.length ? await app.touches.ask({ act: 'between', drawings: inner, part: wanted.part }, `Make ${inner.length} in-between${inner.length === 1 ? '' : 's'}`, this.ledge.named(inner)) : { also: [], drawings: [] };
+    const found = inner.length ? await app.touches.ask({ act: 'between', drawings: inner, part: wanted.part },
+      `Make ${inner.length} in-between${inner.length === 1 ? '' : 's'}`, this.ledge.named(inner)) : { also: [], drawings: [] };
     if (!found) return;
     const { count, ...ask } = wanted;
     app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'between', between: { ...ask, also: found.also } }, () => this.arcs.again());

@@ -45,7 +45,8 @@ export class CompareView extends View {
 
   showActs(names) {
     const { acts } = this.ledge;
-    fill(acts, html`<label>part <select id="compare-part">${this.box ? html`<option value="">the rectangle</option>` : ''}${names.map((name) => html`<option value="${name}">${name}</option>`)}</select></label>
+    fill(acts, html`<label>part <select id="compare-part">${this.box ? html`<option value="">the rectangle</option>`
+      : ''}${names.map((name) => html`<option value="${name}">${name}</option>`)}</select></label>
       <button id="compare-box">Draw a rectangle</button><label><input type="checkbox" id="compare-odd"> odd ones first</label>`);
     const [select, odd] = ['#compare-part', '#compare-odd'].map((id) => acts.querySelector(id));
     select.value = this.box ? '' : this.part;
@@ -90,7 +91,8 @@ export class CompareView extends View {
     card.dataset.id = cell.id;
     card.toggleAttribute('aria-current', cell.id === app.current.id);
     const says = model || this.first?.measures || {};
-    const row = ([name, words]) => html`<tr class="${this.far(cell.measures[name], says[name]) ? 'ask' : ''}"><td>${words}</td><td>${cell.measures[name]}</td><td class="quiet">${model ? model[name] : ''}</td></tr>`;
+    const row = ([name, words]) => html`<tr class="${this.far(cell.measures[name], says[name]) ? 'ask'
+      : ''}"><td>${words}</td><td>${cell.measures[name]}</td><td class="quiet">${model ? model[name] : ''}</td></tr>`;
     const lines = cell.measures ? Object.entries(WORDS).map(row) : html`<tr class="ask"><td>missing</td></tr>`;
     const moved = cell.matrix ? html`transform="matrix(${cell.matrix.join(' ')})"` : '';
     const paths = cell.paths.map(([d, width, doubt]) => html`<path d="${d}" stroke-width="${width}" class="${doubt ? 'doubt' : ''}"/>`);
@@ -131,9 +133,11 @@ export class CompareView extends View {
     const at = (v, k) => [6 + (k * 148) / Math.max(1, values.length - 1), 34 - (v / top) * 28];
     const points = values.map((v, k) => (v === null ? null : at(v, k)));
     const title = name === 'drift' ? `how far it has crept from drawing ${reference.number}` : 'how much it shakes against its neighbours';
-    const dot = (p, k) => html`<circle cx="${p[0]}" cy="${p[1]}" r="3.2" data-id="${cells[k].id}"><title>drawing ${cells[k].number}: ${values[k]} px</title></circle>`;
+    const dot = (p, k) => html`<circle cx="${p[0]}" cy="${p[1]}" r="3.2"
+      data-id="${cells[k].id}"><title>drawing ${cells[k].number}: ${values[k]} px</title></circle>`;
     return html`<figure><figcaption title="${title}">${name} <i class="quiet">up to ${Math.max(0, ...values.filter((v) => v !== null))} px</i></figcaption>
-      <svg viewBox="0 0 160 40"><path d="${points.filter(Boolean).map((p, k) => `${k ? 'L' : 'M'}${p.join(' ')}`)}"/>${points.map((p, k) => (p ? dot(p, k) : ''))}</svg></figure>`;
+      <svg viewBox="0 0 160 40"><path d="${points.filter(Boolean)
+        .map((p, k) => `${k ? 'L' : 'M'}${p.join(' ')}`)}"/>${points.map((p, k) => (p ? dot(p, k) : ''))}</svg></figure>`;
   }
 
   // Where the part, or a point chosen on it, lies in each drawing that has it: [cell, [x, y]].
@@ -153,8 +157,10 @@ export class CompareView extends View {
     const steps = places.slice(1).map(([cell, [x, y]], k) => ({ cell, far: Math.hypot(x - places[k][1][0], y - places[k][1][1]) }));
     const top = Math.max(4, ...steps.map((s) => s.far));
     const at = ({ far }, k) => [6 + ((k + 0.5) * 148) / Math.max(1, steps.length), 34 - (far / top) * 28];
-    const dot = (step, k) => html`<circle cx="${at(step, k)[0]}" cy="${at(step, k)[1]}" r="3.2" data-id="${step.cell.id}"><title>to drawing ${step.cell.number}: ${Math.round(step.far)} px</title></circle>`;
-    return html`<figure id="spacing"><figcaption title="how far it goes from each drawing to the next">spacing <i class="quiet">up to ${Math.round(top)} px</i></figcaption>
+    const dot = (step, k) => html`<circle cx="${at(step, k)[0]}" cy="${at(step, k)[1]}" r="3.2"
+      data-id="${step.cell.id}"><title>to drawing ${step.cell.number}: ${Math.round(step.far)} px</title></circle>`;
+    return html`<figure id="spacing"><figcaption title="how far it goes from each drawing to the next">spacing <i
+      class="quiet">up to ${Math.round(top)} px</i></figcaption>
       <svg viewBox="0 0 160 40"><path d="${steps.map((s, k) => `${k ? 'L' : 'M'}${at(s, k).join(' ')}`)}"/>${steps.map(dot)}</svg></figure>`;
   }
 

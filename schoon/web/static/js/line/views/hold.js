@@ -44,7 +44,10 @@ export class HoldView extends View {
 
   listKept() {
     const list = this.kept ?? [];
-    fill(this.body.querySelector('#sway-kept'), html`<option value="">Kept bends …</option><option value="keep">keep this bend …</option>${list.map(({ id, name }) => html`<option value="use-${id}">use “${name}”</option>`)}${list.map(({ id, name }) => html`<option value="drop-${id}">forget “${name}”</option>`)}`);
+    fill(this.body.querySelector('#sway-kept'),
+      html`<option value="">Kept bends …</option><option
+        value="keep">keep this bend …</option>${list.map(({ id, name }) => html`<option
+          value="use-${id}">use “${name}”</option>`)}${list.map(({ id, name }) => html`<option value="drop-${id}">forget “${name}”</option>`)}`);
   }
 
   // Left, top, width and height of the figure as it is drawn here; null without lines.
@@ -71,7 +74,8 @@ export class HoldView extends View {
       } else if (act === 'use' && found) {
         if (!box) { notice('Clean or trace this drawing first; a bend is laid on its lines'); return; }
         const [left, top, width, height] = box;
-        this.points = found.points.map(({ at, by }) => ({ at: [round(left + at[0] * width), round(top + at[1] * height)], by: [round(by[0] * width), round(by[1] * height)] }));
+        this.points = found.points.map(({ at, by }) => ({ at: [round(left + at[0] * width), round(top + at[1] * height)],
+          by: [round(by[0] * width), round(by[1] * height)] }));
         this.app.tools.use('sway');
         this.draw();
       } else if (found) this.kept = (await post(`${this.keptUrl}/${found.id}/drop`)).bends;
@@ -83,10 +87,12 @@ export class HoldView extends View {
     const [first, count] = app.data.spans.find(([, , d]) => d === app.current.id) ?? [1, 1];
     const charts = Object.entries(CHARTS).map(([id, words]) => html`<option value="${id}">${words}</option>`);
     fill(body, html`<form class="part-form hold-form"><b>A hold that lives</b>
-        <label>frames <input name="first" type="number" min="1" value="${first}"> to <input name="last" type="number" min="1" value="${Math.max(first + count - 1, app.data.shot.frames)}"></label>
+        <label>frames <input name="first" type="number" min="1" value="${first}"> to <input name="last" type="number" min="1"
+          value="${Math.max(first + count - 1, app.data.shot.frames)}"></label>
         <label>each for <input name="hold" type="number" min="1" max="24" value="2"></label>
         <label><input name="count" type="number" min="0" max="5" value="2"> redraws made</label>
-        <label>they differ <select name="strength"><option value="0.5">half as much as drawn</option><option value="1" selected>as drawn</option><option value="2">twice as much</option></select></label>
+        <label>they differ <select name="strength"><option value="0.5">half as much as drawn</option><option value="1" selected>as drawn</option><option
+          value="2">twice as much</option></select></label>
         <button type="button" id="keep-alive" class="main">Keep alive</button>
         <p class="quiet">What stands in these frames, and redraws of the first, by turns; none stands twice running.</p></form>
       <form class="part-form hold-form"><b>Bend it over time</b>
@@ -102,7 +108,8 @@ export class HoldView extends View {
     this.listKept();
     const kept = body.querySelector('#sway-kept');
     kept.addEventListener('change', async () => { await this.useKept(kept.value); this.listKept(); });
-    const acts = { 'keep-alive': () => this.keepAlive(), 'sway-tool': () => app.tools.use('sway'), 'sway-none': () => { this.points = []; this.draw(); }, 'bend-hold': () => this.send() };
+    const acts = { 'keep-alive': () => this.keepAlive(), 'sway-tool': () => app.tools.use('sway'), 'sway-none': () => { this.points = []; this.draw(); },
+      'bend-hold': () => this.send() };
     for (const [id, act] of Object.entries(acts)) body.querySelector(`#${id}`).addEventListener('click', act);
   }
 
@@ -136,7 +143,8 @@ export class HoldView extends View {
       if (count && standing.length) found = await reachOf(app.level, standing, Number(form.strength.value));
     } catch (error) { notice(error.message, true); return; }
     const { reach, words } = found;
-    await this.do('living', { hold: Math.round(Number(form.hold.value) || 2), count, reach }, `Kept alive by ${standing.length + count} drawings${words && `; ${words}`}`);
+    await this.do('living', { hold: Math.round(Number(form.hold.value) || 2), count, reach },
+      `Kept alive by ${standing.length + count} drawings${words && `; ${words}`}`);
   }
 
   async send() {

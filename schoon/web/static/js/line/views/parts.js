@@ -39,22 +39,32 @@ export class PartsView extends View {
     fill(body, html`<form class="part-form again">
         <div><label><b>Use</b> lines of <select name="part"></select></label>
           <label>as <input name="name" list="part-names" maxlength="60" size="14" placeholder="name of a part"><datalist id="part-names"></datalist></label>
-          <label>in <select name="where" aria-label="In which drawings"><option value="this"></option><option value="chosen"></option><option value="all">all drawings</option></select></label></div>
+          <label>in <select name="where" aria-label="In which drawings"><option value="this"></option><option value="chosen"></option><option
+            value="all">all drawings</option></select></label></div>
         <div><label><input name="shift" type="number" value="0" min="-200" max="200"> drawings later</label>
           <label title="What would come from beyond an end comes from the other"><input type="checkbox" name="around"> round the end</label>
           <label title="Not at all in the first of the drawings, all of it in the last"><input type="checkbox" name="grows"> bit by bit</label>
           <label><input type="checkbox" name="mirror"> mirrored</label></div>
-        <div><label>right <input name="dx" type="number" value="0" aria-label="Px to the right"> down <input name="dy" type="number" value="0" aria-label="Px down"></label>
-          <label>size <input name="size" type="number" value="100" min="5" max="800" aria-label="Size in percent"> % turn <input name="turn" type="number" value="0" min="-360" max="360" aria-label="Turn in degrees"> °</label>
-          <label>about <select name="joint" aria-label="What is scaled and turned about">${Object.keys(JOINTS).map((id) => html`<option>${id}</option>`)}</select></label></div>
-        <div><label>with <select name="come" aria-label="How they come"><option value="painted">paint and tones</option><option value="lines">lines alone</option><option value="rough">a pale rough to draw over</option></select></label>
-          <label>lying <select name="order" aria-label="How it lies"><option value="as it is">with the lines there</option><option value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label>
-          <label title="What is changed of the first part later is changed here too, but where a hand has changed it here"><input type="checkbox" name="linked"> linked</label></div>
+        <div><label>right <input name="dx" type="number" value="0" aria-label="Px to the right"> down <input name="dy" type="number" value="0"
+          aria-label="Px down"></label>
+          <label>size <input name="size" type="number" value="100" min="5" max="800" aria-label="Size in percent"> % turn <input name="turn" type="number"
+            value="0" min="-360" max="360" aria-label="Turn in degrees"> °</label>
+          <label>about <select name="joint" aria-label="What is scaled and turned about">${Object.keys(JOINTS)
+            .map((id) => html`<option>${id}</option>`)}</select></label></div>
+        <div><label>with <select name="come" aria-label="How they come"><option value="painted">paint and tones</option><option
+          value="lines">lines alone</option><option value="rough">a pale rough to draw over</option></select></label>
+          <label>lying <select name="order" aria-label="How it lies"><option value="as it is">with the lines there</option><option
+            value="behind">behind what is there</option><option value="over">in front, and hides it</option></select></label>
+          <label title="What is changed of the first part later is changed here too, but where a hand has changed it here"><input type="checkbox"
+            name="linked"> linked</label></div>
         <p class="follows" hidden></p></form>
       <form class="part-form hides"><b>Hide and smear</b> <span class="quiet">in the same drawings</span>
-        <label><select name="front" aria-label="The form in front"></select> hides <select name="behind" aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
-        <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button><button type="button" id="complete" title="What lies in front of it hides the rest, which is taken from drawings that show it">Complete from neighbours</button>
-        <label>smear <select name="smeared"></select> <input name="amount" type="number" value="100" min="10" max="400" step="10" aria-label="How far, in percent"> %</label><button type="button" id="smear">Smear</button>
+        <label><select name="front" aria-label="The form in front"></select> hides <select name="behind"
+          aria-label="What it hides"></select></label><button type="button" id="trim-behind">Hide</button>
+        <label>part <select name="whole"></select></label><button type="button" id="make-whole">Make whole</button><button type="button" id="complete"
+          title="What lies in front of it hides the rest, which is taken from drawings that show it">Complete from neighbours</button>
+        <label>smear <select name="smeared"></select> <input name="amount" type="number" value="100" min="10" max="400" step="10"
+          aria-label="How far, in percent"> %</label><button type="button" id="smear">Smear</button>
         <p class="quiet">Lines behind a form end at its outline and are kept; hide again after something has moved.</p></form>`);
     this.where = body.querySelector('[name="where"]');
     this.form = body.querySelector('.again');
@@ -62,7 +72,8 @@ export class PartsView extends View {
     this.where.addEventListener('change', () => { this.touched = true; this.follows(); });
     this.form.addEventListener('input', () => { clearTimeout(this.waiting); this.waiting = setTimeout(() => this.try(), PAUSE); });
     for (const form of [this.form, this.hides]) form.addEventListener('submit', (event) => event.preventDefault());
-    for (const [id, act] of [['trim-behind', 'trim'], ['make-whole', 'whole'], ['complete', 'complete'], ['smear', 'smear']]) body.querySelector(`#${id}`).addEventListener('click', () => this[act]());
+    for (const [id, act] of [['trim-behind', 'trim'], ['make-whole', 'whole'], ['complete', 'complete'], ['smear', 'smear']]) body.querySelector(`#${id}`)
+      .addEventListener('click', () => this[act]());
   }
 
   // Ids of the drawings that are meant.
@@ -91,7 +102,8 @@ export class PartsView extends View {
     const { form } = this;
     return {
       part: form.part.value, name: form.name.value.trim(), drawings: this.drawings, shift: Math.round(Number(form.shift.value) || 0),
-      around: form.around.checked, matrix: this.matrix, grows: form.grows.checked, order: form.order.value, painted: form.come.value === 'painted', rough: form.come.value === 'rough', linked: form.linked.checked,
+      around: form.around.checked, matrix: this.matrix, grows: form.grows.checked, order: form.order.value, painted: form.come.value === 'painted',
+        rough: form.come.value === 'rough', linked: form.linked.checked,
     };
   }
 
@@ -119,7 +131,8 @@ export class PartsView extends View {
       const own = meant.filter((id) => follow[id].some((use) => use.name === name));
       const { part, from } = follow[own[0]].find((use) => use.name === name);
       const where = own.length > 1 ? many(own.length) : from ? `drawing ${from}` : 'a drawing that is gone';
-      return html`<span>${name} follows ${part} ${own.length > 1 ? 'in' : 'of'} ${where} <button type="button" class="set-free" data-part="${name}">Set free</button></span>`;
+      return html`<span>${name} follows ${part} ${own.length > 1 ? 'in' : 'of'} ${where} <button type="button" class="set-free"
+        data-part="${name}">Set free</button></span>`;
     }));
     for (const button of line.querySelectorAll('.set-free')) {
       const { part } = button.dataset;

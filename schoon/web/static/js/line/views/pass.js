@@ -90,12 +90,14 @@ export class PassView extends View {
     const { app, what, targets: to } = this;
     if (!to.length) { notice(CHOOSE_DRAWINGS); return; }
     if (!what.all && !what.strokes.length) { notice('Choose the lines to fit first: C, then click them'); return; }
-    const found = await app.touches.ask({ act: 'fit', drawings: to }, `Fit ${what.words} of drawing ${app.current.number} to ${many(to.length)}`, this.named(to));
+    const found = await app.touches.ask({ act: 'fit', drawings: to }, `Fit ${what.words} of drawing ${app.current.number} to ${many(to.length)}`,
+      this.named(to));
     if (!found) return;
     const kept = found.drawings.filter((id) => app.byId.get(id)?.touched).length;
     const stay = kept ? `; lines touched by hand stay in ${kept}` : '';
     notice(`Fitting ${what.words} of drawing ${app.current.number} to ${many(found.drawings.length)}${stay}; it can be undone as one`);
-    app.jobs.start(`/api/levels/${app.level}/jobs`, { kind: 'fit', source: app.current.id, strokes: what.all ? [] : what.strokes, drawings: found.drawings, also: found.also });
+    app.jobs.start(`/api/levels/${app.level}/jobs`,
+      { kind: 'fit', source: app.current.id, strokes: what.all ? [] : what.strokes, drawings: found.drawings, also: found.also });
   }
 
   async findStill() {
@@ -110,7 +112,8 @@ export class PassView extends View {
 
   heldRow(item) {
     const row = document.createElement('p');
-    fill(row, html`<b>${item.part}</b> in ${item.numbers[0]} to ${item.numbers[1]} moves ${item.moves} px of ${item.scatter} px scatter <button>Make equal</button>`);
+    fill(row, html`<b>${item.part}</b> in ${item.numbers[0]} to ${item.numbers[1]} moves ${item.moves} px of ${item.scatter} px scatter
+      <button>Make equal</button>`);
     row.querySelector('button').addEventListener('click', async () => {
       const wanted = { drawing: item.drawings[0], part: item.part, to: item.drawings.slice(1), registered: false, linked: true };
       if (!await this.ledge.post('trace-back', wanted)) return;

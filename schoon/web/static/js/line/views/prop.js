@@ -7,7 +7,8 @@ import { rolled, wirePath } from '../../pure/solid.js';
 import { make, spot } from '../../shot/paper.js';
 import { View } from './view.js';
 
-const CHARTS = { time: 'as they stand on the sheet', even: 'evenly', 'slow both': 'slow at both keys', 'ease in': 'gathering at the next key', 'ease out': 'gathering at the key before' };
+const CHARTS = { time: 'as they stand on the sheet', even: 'evenly', 'slow both': 'slow at both keys', 'ease in': 'gathering at the next key',
+  'ease out': 'gathering at the key before' };
 // Px of the screen within which a handle is taken.
 const NEAR = 14;
 // Degrees that a prop rolls while the hand goes as far as the prop is large.
@@ -58,10 +59,13 @@ export class PropView extends View {
     fill(this.body, html`<form class="part-form prop-form"><b>A rigid prop</b>
         <label>prop <select name="prop"></select></label>
         <a id="prop-forms" class="quiet-link">its forms …</a>
-        <button type="button" id="prop-new">Build one</button><label class="file-button">Bring a file<input type="file" name="file" accept=".obj,.glb,.gltf"></label>
-        <p class="quiet prop-none">A lantern, a machine: built once of simple forms after the model sheet, or brought as OBJ or glTF, then placed where it is drawn.</p></form>
+        <button type="button" id="prop-new">Build one</button><label class="file-button">Bring a file<input type="file" name="file"
+          accept=".obj,.glb,.gltf"></label>
+        <p class="quiet prop-none">A lantern, a machine: built once of simple forms after the model sheet,
+          or brought as OBJ or glTF, then placed where it is drawn.</p></form>
       <form class="part-form prop-here"><b></b>
-        <button type="button" id="prop-place" class="main">Place here</button><button type="button" id="prop-snap">Onto the rough</button><button type="button" id="prop-away">Take away</button>
+        <button type="button" id="prop-place" class="main">Place here</button><button type="button" id="prop-snap">Onto the rough</button><button
+          type="button" id="prop-away">Take away</button>
         <label>doors open <input name="opened" type="range" min="0" max="1" step="0.05" aria-label="How far doors stand open"></label>
         <label>near is larger <input name="depth" type="range" min="0" max="1" step="0.05" aria-label="How strongly what is near is larger"></label>
         <span class="prop-behind" role="group" aria-label="Parts that lie before it"></span></form>
@@ -72,10 +76,12 @@ export class PropView extends View {
     for (const form of [this.top, this.hereForm, this.run]) form.addEventListener('submit', (event) => event.preventDefault());
     this.top.prop.addEventListener('change', () => { this.chosen = Number(this.top.prop.value); this.told(); this.draw(); });
     this.top.file.addEventListener('change', () => this.bring());
-    const acts = { 'prop-new': () => this.begin(), 'prop-place': () => this.place(), 'prop-snap': () => this.send(this.here, true), 'prop-away': () => this.send(null) };
+    const acts = { 'prop-new': () => this.begin(), 'prop-place': () => this.place(), 'prop-snap': () => this.send(this.here, true),
+      'prop-away': () => this.send(null) };
     for (const [id, act] of Object.entries(acts)) this.body.querySelector(`#${id}`).addEventListener('click', act);
     for (const name of ['opened', 'depth']) {
-      this.hereForm[name].addEventListener('input', () => { if (this.here) { this.held = { ...this.here, [name]: Number(this.hereForm[name].value) }; this.draw(); } });
+      this.hereForm[name].addEventListener('input',
+        () => { if (this.here) { this.held = { ...this.here, [name]: Number(this.hereForm[name].value) }; this.draw(); } });
       this.hereForm[name].addEventListener('change', () => { if (this.held) this.send(this.held); });
     }
   }
@@ -98,10 +104,13 @@ export class PropView extends View {
     const names = app.parts.names().filter((name) => name !== prop.part);
     const before = this.hereForm.querySelector('.prop-behind');
     before.hidden = !here || !names.length;
-    fill(before, html`behind ${names.map((name) => html`<button type="button" class="chip" aria-pressed="${String(Boolean(here?.behind.includes(name)))}">${name}</button>`)}`);
+    fill(before, html`behind ${names.map((name) => html`<button type="button" class="chip"
+      aria-pressed="${String(Boolean(here?.behind.includes(name)))}">${name}</button>`)}`);
     for (const chip of before.querySelectorAll('button')) chip.addEventListener('click', () => this.turnBehind(chip.textContent));
     const sign = (drawing) => { const own = this.placedIn(drawing); return own ? (own.key ? 'key' : 'carried') : 'none'; };
-    fill(this.run.querySelector('.prop-strip'), app.data.run.map((d) => html`<button type="button" class="${sign(d.id)}" data-id="${d.id}" aria-current="${String(d === app.current)}" title="${{ key: 'placed by hand', carried: 'carried', none: 'not here' }[sign(d.id)]}">${d.number}</button>`));
+    fill(this.run.querySelector('.prop-strip'),
+      app.data.run.map((d) => html`<button type="button" class="${sign(d.id)}" data-id="${d.id}" aria-current="${String(d === app.current)}"
+        title="${{ key: 'placed by hand', carried: 'carried', none: 'not here' }[sign(d.id)]}">${d.number}</button>`));
     for (const button of this.run.querySelectorAll('.prop-strip button')) button.addEventListener('click', () => app.go(Number(button.dataset.id)));
     const ids = this.run.querySelector('#prop-ids');
     ids.hidden = !this.placedIn(app.current.id);
@@ -160,11 +169,13 @@ export class PropView extends View {
     this.held = placed && { ...placed, key: true };
     this.draw();
     try {
-      const wanted = placed && { at: placed.at.map((v) => round(v)), size: round(placed.size), turn: placed.turn, depth: placed.depth, opened: placed.opened, behind: placed.behind };
+      const wanted = placed && { at: placed.at.map((v) => round(v)), size: round(placed.size), turn: placed.turn, depth: placed.depth,
+        opened: placed.opened, behind: placed.behind };
       const answer = await post(`/api/levels/${app.level}/props/${prop.id}/place`, { drawing: drawing.id, placed: wanted, snap });
       app.sync.undoes('drawings');
       this.placed[drawing.id] = { ...this.placed[drawing.id], [prop.id]: answer.placed ?? undefined };
-      if (snap && was && apart(was.at, answer.placed.at) < 0.5 && Math.abs(was.size - answer.placed.size) < 0.5) notice('It lies on the rough as well as it can be found to from here; bring it nearer by hand');
+      if (snap && was && apart(was.at, answer.placed.at) < 0.5 &&
+        Math.abs(was.size - answer.placed.size) < 0.5) notice('It lies on the rough as well as it can be found to from here; bring it nearer by hand');
       this.held = null;
       await app.sync.refresh();
       await app.table.draw();

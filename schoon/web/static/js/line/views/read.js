@@ -35,8 +35,13 @@ export class ReadView extends View {
   build() {
     const { body, reading } = this;
     const looks = LOOKS.map(([value, words]) => html`<option value="${value}">${words}</option>`);
-    const sliders = Object.entries(SLIDERS).map(([name, words]) => html`<label>${words} <input name="${name}" type="range" min="0" max="1" step="0.1"></label>`);
-    fill(body, html`<div class="read-roughs"><form class="reading"><label>how searching <select name="searching">${looks}</select></label>${sliders}<label>blacks <select name="blacks">${BLACKS.map(([value, words]) => html`<option value="${value}">${words}</option>`)}</select></label><label title="Clean line art can keep the line it was drawn with; strokes are read from it all the same">lines are seen <select name="ink">${INKS.map(([value, words]) => html`<option value="${value}">${words}</option>`)}</select></label></form>
+    const sliders = Object.entries(SLIDERS).map(([name, words]) => html`<label>${words} <input name="${name}" type="range" min="0" max="1"
+      step="0.1"></label>`);
+    fill(body, html`<div class="read-roughs"><form class="reading"><label>how searching <select
+      name="searching">${looks}</select></label>${sliders}<label>blacks <select
+        name="blacks">${BLACKS.map(([value, words]) => html`<option value="${value}">${words}</option>`)}</select></label><label
+          title="Clean line art can keep the line it was drawn with; strokes are read from it all the same">lines are seen <select
+            name="ink">${INKS.map(([value, words]) => html`<option value="${value}">${words}</option>`)}</select></label></form>
       <div class="pencils"><b>Coloured pencils</b><div id="chips"><span class="quiet">Looking …</span></div>
         <p class="quiet">An ignored colour leaves no trace and cuts nothing.</p></div>
       <div class="pencils"><b>Marks that are no lines</b><div id="kinds"></div>
@@ -76,7 +81,8 @@ export class ReadView extends View {
     if (role.startsWith('part:')) names.add(role.slice(5));
     const chip = document.createElement('label');
     chip.className = 'chip';
-    fill(chip, html`<span class="swatch" style="background: ${pencil.colour}"></span><span>${pencil.name} <i class="quiet">${Math.round(pencil.share * 100)} %</i></span>
+    fill(chip, html`<span class="swatch" style="background: ${pencil.colour}"></span><span>${pencil.name} <i
+      class="quiet">${Math.round(pencil.share * 100)} %</i></span>
       <select aria-label="The ${pencil.name} pencil"><option value="ignore">ignore</option><option value="use">use</option>
       ${[...names].map((name) => html`<option value="part:${name}">is the part ${name}</option>`)}<option value="new">is a new part …</option></select>`);
     const select = chip.querySelector('select');
@@ -131,12 +137,14 @@ export class ReadView extends View {
     const count = (this.said || []).length;
     fill(box, html`<p class="quiet">${count ? `${count} scribble${count > 1 ? 's' : ''} on this drawing` : 'No scribble on this drawing'}
       ${count ? html`<button id="unsay">take off</button>` : ''}</p>
-      ${teachers.map((id) => html`<span class="chip">lines of drawing ${numbers.get(id)} <button data-teacher="${id}" aria-label="Drawing ${numbers.get(id)} teaches no more">×</button></span>`)}
+      ${teachers.map((id) => html`<span class="chip">lines of drawing ${numbers.get(id)} <button data-teacher="${id}"
+        aria-label="Drawing ${numbers.get(id)} teaches no more">×</button></span>`)}
       ${entry.strokes && !teachers.includes(entry.id) ? html`<button id="teach">Its lines are right: learn from drawing ${entry.number}</button>` : ''}`);
     const set = (ids) => { reading.taught_by = ids; this.marks(); };
     box.querySelector('#unsay')?.addEventListener('click', async () => { if (await change(app, { do: 'unsay' }, entry)) this.marks(); });
     box.querySelector('#teach')?.addEventListener('click', () => set([...teachers, entry.id]));
-    for (const button of box.querySelectorAll('[data-teacher]')) button.addEventListener('click', () => set(teachers.filter((id) => id !== Number(button.dataset.teacher))));
+    for (const button of box.querySelectorAll('[data-teacher]')) button.addEventListener('click',
+      () => set(teachers.filter((id) => id !== Number(button.dataset.teacher))));
   }
 
   kindChip({ kind, share }) {
@@ -146,7 +154,8 @@ export class ReadView extends View {
     fill(chip, html`<span class="swatch mark-${kind}"></span><span>${KINDS[kind]} <i class="quiet">${Math.round(share * 100)} %</i></span>
       <select aria-label="Marks read as ${KINDS[kind]}"><option value="out">leave out</option><option value="draw">take as lines</option></select>`);
     if (kind === 'note') {
-      const keep = Object.assign(document.createElement('button'), { type: 'button', id: 'keep-notes', textContent: 'keep as notes', title: 'Cut out of the chosen roughs and kept in the notes of the shot' });
+      const keep = Object.assign(document.createElement('button'),
+        { type: 'button', id: 'keep-notes', textContent: 'keep as notes', title: 'Cut out of the chosen roughs and kept in the notes of the shot' });
       keep.addEventListener('click', () => this.keepNotes());
       chip.append(keep);
     }

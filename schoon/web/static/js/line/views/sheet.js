@@ -39,10 +39,13 @@ export class SheetView extends View {
   // A page, its lines to choose from, and the part they become.
   build() {
     const pages = this.pages.map(({ sha256, caption }) => html`<option value="${sha256}">${caption}</option>`);
-    fill(this.body, html`<svg class="sheet-page" role="img" aria-label="Lines of the page" tabindex="0"></svg><form class="part-form off-sheet"><b>Off the model sheet</b>
-        <label>page <select name="page">${pages}</select></label><label>as <input name="part" list="sheet-parts" maxlength="60" size="14" placeholder="name of a part"><datalist id="sheet-parts"></datalist></label>
+    fill(this.body, html`<svg class="sheet-page" role="img" aria-label="Lines of the page" tabindex="0"></svg><form
+      class="part-form off-sheet"><b>Off the model sheet</b>
+        <label>page <select name="page">${pages}</select></label><label>as <input name="part" list="sheet-parts" maxlength="60" size="14"
+          placeholder="name of a part"><datalist id="sheet-parts"></datalist></label>
         <button type="button" id="lay-part" class="main">Lay it here</button>
-        <p class="quiet">${pages.length ? 'Draw a box round what you want; then drag it on the paper, or its corners: with Shift one alone, with Alt it turns. The frame stays for the next drawing.' : 'The model of this level has no sheet picture yet; add one on the page of the model.'}</p></form>`);
+        <p class="quiet">${pages.length ? 'Draw a box round what you want; then drag it on the paper, or its corners: with Shift one alone, with Alt it turns.'
+          : 'The model of this level has no sheet picture yet; add one on the page of the model.'}</p></form>`);
     const form = this.body.querySelector('form');
     this.form = form;
     this.svg = this.body.querySelector('svg');
