@@ -48,10 +48,15 @@ def test_no_page_shuts_anybody_out(shot: Page) -> None:
         stage(page, name)
         page.wait_for_timeout(400)
         found[f"{name}, dark"] = faults(page)
+    made = page.request.post("/api/levels/1/props/new", data={"name": "Lamp"})
+    assert made.ok, made.text()
+    prop = f"/props/{made.json()['id']}"
     for theme in ("dark", "light"):
         page.evaluate(f"localStorage.theme = {theme!r}")
-        for url in ("/", "/models/1", "/productions/1/take-in", "/keys", "/nowhere"):
+        for url in ("/", "/models/1", "/productions/1/take-in", "/keys", "/nowhere", "/guide/paint", "/guide?find=stitch", prop):
             page.goto(url)
+            for more in page.locator(".of-shot summary").all()[:1]:
+                more.click()
             page.wait_for_timeout(400)
             found[f"{url}, {theme}"] = faults(page)
     wrong = [f"{name}: {fault}" for name, faults_ in found.items() for fault in faults_]
