@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from playwright.sync_api import Page
@@ -39,6 +40,19 @@ def test_a_bend_is_previewed_as_it_will_be(page: Page) -> None:
     made = bent(line, start, by, reach).controls
     assert np.allclose(seen, made, atol=1e-9)
     assert np.hypot(*(made[5] - line.controls[5])) > 20
+
+
+def test_a_piece_is_bent_as_it_will_be_laid(page: Page) -> None:
+    size, corners = (120.0, 80.0), [[10.0, 20.0], [150.0, 5.0], [190.0, 130.0], [30.0, 90.0]]
+    here = np.array([(0, 0), (120, 0), (120, 80), (0, 80)], np.float32)
+    onto = cv2.getPerspectiveTransform(here, np.array(corners, np.float32))
+    places = [[0.0, 0.0], [60.0, 40.0], [120.0, 80.0], [15.0, 70.0]]
+    given = [*size, corners, places]
+    seen = run(page, "perspective", "given[3].map(m.throughCorners(given[0], given[1], given[2]))", given)
+    assert np.allclose(seen, cv2.perspectiveTransform(np.array([places]), onto)[0], atol=1e-3)
+    matrix = run(page, "perspective", "m.ofTriangle(given[0], given[1])", [places[:3], seen[:3]])
+    a, b, c, d, e, f = matrix
+    assert np.allclose([[a * x + c * y + e, b * x + d * y + f] for x, y in places[:3]], seen[:3])
 
 
 def test_the_pen_shows_the_stroke_that_will_stay(page: Page) -> None:

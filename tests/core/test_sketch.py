@@ -72,6 +72,18 @@ def test_the_picture_that_was_taken_in_is_rubbed_down_to_its_paper() -> None:
     assert (seen[untouched] == base[untouched]).all()
 
 
+def test_paper_is_found_where_much_is_drawn() -> None:
+    base = paper()
+    clear = base[20, 180:340, :3].astype(int)
+    # A face full of lines: more lead than paper about it.
+    for k in range(180, 340, 14):
+        cv2.line(base, (k, 150), (k, 310), (60, 60, 60), 6)
+        cv2.line(base, (180, k - 30), (340, k - 30), (60, 60, 60), 4)
+    mask = rubbed_within({}, SIZE, within(SIZE, [(170, 140), (350, 140), (350, 320), (170, 320)]))
+    seen = rough(base, SIZE, "full", mask, [], True)[..., :3].astype(int)
+    assert np.abs(seen[150:310, 180:340] - clear).max() <= 8
+
+
 def test_only_full_passes_are_read() -> None:
     passes = [Pass("faint", cut(inked((50, 50, 550, 50)))), Pass("full", cut(inked((50, 350, 550, 350))))]
     read = rough(paper(), SIZE, "faint", {}, passes, True)[..., :3].astype(int)

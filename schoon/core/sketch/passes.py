@@ -62,17 +62,26 @@ def rough(
     return np.asarray(paper.round(), np.uint8)
 
 
-_COARSE, _ABOUT = 8, 25
-"""px of the picture in one of those in which its paper is looked for, and how many of these about a place, an odd number."""
+_COARSE, _BARE, _ABOUT = 8, 5, 25
+"""px of the picture in one of those in which its paper is looked for; how many of these about a place hold one without a line
+at least, and how many are alike; odd numbers."""
 
 
 def _ground(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
-    """(h, w, 3) the paper without what is drawn on it: what most of it is about each place."""
+    """(h, w, 3) the paper without what is drawn on it: the light end of what is about each place, however much is drawn there."""
     height, width = picture.shape[:2]
     few = (max(1, width // _COARSE), max(1, height // _COARSE))
     small = cv2.resize(picture[..., :3], few, interpolation=cv2.INTER_AREA)
-    paper = cv2.medianBlur(small, _ABOUT)
-    return np.asarray(cv2.resize(paper, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
+    light = cv2.medianBlur(cv2.dilate(small, np.ones((_BARE, _BARE), np.uint8)), _ABOUT).astype(np.float32)
+    # The lightest grain is a little lighter than the paper.
+    share = small.astype(np.float32) / np.maximum(light, 1)
+    bare = share.min(axis=2) > _NEARLY
+    paper = light * np.median(share[bare], axis=0) if bare.any() else light
+    return np.asarray(cv2.resize(paper.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR))
+
+
+_NEARLY = 0.93
+"""Share of the light about it that a place without lines has at least."""
 
 
 def _lay(paper: NDArray[np.float32], tiles: NDArray[np.uint8], strength: float) -> None:
