@@ -39,10 +39,16 @@ def lamp_room() -> NDArray[np.uint8]:
         foot = (left + 560 + 150 * k, top + 906 - 92 * k)
         _step(wall, foot, height)
     _rail(wall, left, top)
+    wall = _painted(wall)
     glow = np.exp(-(((x - left - 420) / 900) ** 2) - ((y - top - 700) / 620) ** 2)
     light = wall + glow[..., None] * np.array([70, 46, 12], np.float32)
     dim = 1 - 0.38 * np.clip(np.hypot((x - width / 2) / width, (y - height / 2) / height) * 1.5, 0, 1) ** 2
     return np.clip(light * dim[..., None], 0, 255).astype(np.uint8)
+
+
+def _painted(picture: Paint) -> Paint:
+    """Forms with the soft edge of a brush: OpenCV draws pictures of real numbers without one."""
+    return np.asarray(cv2.GaussianBlur(picture, (0, 0), 0.8), np.float32)
 
 
 def _mixed(a: tuple[int, int, int], b: tuple[int, int, int], share: Paint) -> Paint:
@@ -120,7 +126,7 @@ def harbour() -> NDArray[np.uint8]:
         * _grain(HARBOUR, 5, (2, 70))[..., None]
     )
     sky[water] = deep[water]
-    return np.clip(sky, 0, 255).astype(np.uint8)
+    return np.clip(_painted(sky), 0, 255).astype(np.uint8)
 
 
 def boat_movie() -> Iterator[NDArray[np.uint8]]:
