@@ -26,7 +26,17 @@ from .core.cleanup import CleanupSettings, pencils_of, propose_strokes
 from .core.cleanup import agreed as run_pencils
 from .core.compose import Cover, Frame, Layer, Picture, render
 from .core.model import parse_colour, write_colour
-from .core.paint import MOST_PATCHES, NOTHING, Paint, Painting, carry, questions, unsure_in
+from .core.paint import (
+    MOST_PATCHES,
+    NOTHING,
+    Opened,
+    Paint,
+    Painting,
+    carry,
+    parted_by_key,
+    questions,
+    unsure_in,
+)
 from .core.paper import Pencil
 from .core.patches import Patches, add_stitches, find_patches, most_of, pack
 from .core.proof import Links, Run, Sight, packed_links, sight_of
@@ -227,8 +237,9 @@ def paint(
 
 def _carry(
     paths: Sequence[Path], drawings: Sequence[Patches], keys: Mapping[int, Path], out: Path, bar: Progress
-) -> None:
-    """Carries the paint of keys through a level and writes it. keys: drawing -> its painted picture. Raises Refusal."""
+) -> dict[int, Opened]:
+    """Carries the paint of keys through a level and writes it; returns where the keys were open. keys: drawing -> its painted
+    picture. Raises Refusal."""
     if len({d.shape for d in drawings}) > 1:
         raise Refusal(f"The pictures in {paths[0].parent} are not of one size; scale them alike")
     crowded = [p.name for p, d in zip(paths, drawings, strict=True) if d.count > MOST_PATCHES]
@@ -236,19 +247,28 @@ def _carry(
         raise Refusal(
             f"{crowded[0]} has more than {MOST_PATCHES} patches: grain or hatching was taken for areas; clean it first"
         )
-    painted_keys = {k: _painted(path, drawings[k]) for k, path in keys.items()}
     bare = [paths[k].name for k in keys if not drawings[k].count]
     if bare:
         raise Refusal(
             f"{', '.join(bare)} has no closed area that paint could be carried from; is it a line drawing?"
         )
+    colours = {k: _colours_of(path, drawings[k].shape) for k, path in keys.items()}
+    opened = {k: parted_by_key(drawings[k], code) for k, code in colours.items()}
+    drawings = [opened[k].patches if k in opened else patches for k, patches in enumerate(drawings)]
+    for k, found in opened.items():
+        if len(found.places):
+            places = "; ".join(f"{x:.0f}, {y:.0f}" for x, y in found.places)
+            where = "1 place" if len(found.places) == 1 else f"{len(found.places)} places"
+            bar.console.print(f"{keys[k].name} is open at {where}, parted by its colours: {places}")
+    painted = {k: _painted(drawings[k], code) for k, code in colours.items()}
     task = bar.add_task("Carrying paint", total=len(paths))
-    result = carry(drawings, painted_keys, lambda *_: bar.advance(task))
+    result = carry(drawings, painted, lambda *_: bar.advance(task))
     out.mkdir(parents=True, exist_ok=True)
     stems = [path.stem for path in paths]
     for k, stem in enumerate(stems):
         _write_paint(out / stem, drawings[k], result[k], drawings, stems)
     _write_questions(out / "questions.json", drawings, result, stems)
+    return opened
 
 
 @app.command()
@@ -283,7 +303,10 @@ def propose(
             drawings.append(patches)
             gaps += [[path.stem, points] for points in asked]
             bar.advance(task)
-        _carry(paths, drawings, keys, out, bar)
+        opened = _carry(paths, drawings, keys, out, bar)
+    for k, found in opened.items():
+        if found.wall.any():
+            _write_lines(out / "lines" / f"{stems[k]}.png", found.patches)
     (out / "gaps.json").write_text(json.dumps(gaps))
 
 
@@ -298,10 +321,14 @@ def _propose_one(path: Path, out: Path, settings: CleanupSettings) -> tuple[Patc
     ink = walls(strokes, (picture.shape[1], picture.shape[0]))
     stitches = propose_stitches(ink)
     sealed = find_patches(add_stitches(ink, [s.points for s in stitches if s.state == "taken"]))
-    line = sealed.open_labels == 0
-    (out / f"{path.stem}.png").write_bytes(encode_png(np.where(line, 0, 255).astype(np.uint8)))
+    _write_lines(out / f"{path.stem}.png", sealed)
     asked = [np.round(s.points, 1).tolist() for s in stitches if s.state == "open"]
-    return find_patches(line), asked
+    return find_patches(sealed.open_labels == 0), asked
+
+
+def _write_lines(path: Path, patches: Patches) -> None:
+    """Closed line, black on white."""
+    path.write_bytes(encode_png(np.where(patches.open_labels == 0, 0, 255).astype(np.uint8)))
 
 
 def _keys(entries: Sequence[str], stems: Sequence[str]) -> dict[int, Path]:
@@ -317,15 +344,20 @@ def _keys(entries: Sequence[str], stems: Sequence[str]) -> dict[int, Path]:
     return keys
 
 
-def _painted(path: Path, patches: Patches) -> Painting:
-    """The paint of a key picture: each patch's most frequent colour, as a packed number."""
+def _colours_of(path: Path, shape: tuple[int, int]) -> NDArray[np.int64]:
+    """(h, w) the colours of a key picture as packed numbers. Raises Refusal if it is not of the size of its drawing."""
     picture = read_picture(path)
-    if picture.shape[:2] != patches.shape:
+    if picture.shape[:2] != shape:
         raise Refusal(f"{path.name} is not of the size of its drawing; scale it alike")
     rgb = picture[..., :3].astype(np.int64)
     code = (rgb[..., 0] << 16) | (rgb[..., 1] << 8) | rgb[..., 2]
     if picture.shape[2] == 4:
         code[picture[..., 3] < 128] = NOTHING
+    return np.asarray(code)
+
+
+def _painted(patches: Patches, code: NDArray[np.int64]) -> Painting:
+    """The paint of a key: each patch's most frequent colour."""
     colours, _ = most_of(patches, code)
     return {patch: Paint(int(colours[patch])) for patch in range(1, patches.count + 1)}
 

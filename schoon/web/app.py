@@ -165,7 +165,10 @@ def _handle_errors(app: FastAPI) -> None:
         wants_page = "text/html" in request.headers.get("accept", "") and "hx-request" not in request.headers
         if wants_page:
             page: HTMLResponse = templates.TemplateResponse(
-                request, "error.html", {"message": message, "status": status, "explained": explained}, status_code=status
+                request,
+                "error.html",
+                {"message": message, "status": status, "explained": explained},
+                status_code=status,
             )
             return page
         return JSONResponse({"error": message, "explained": explained}, status_code=status)

@@ -210,16 +210,13 @@ def copy_shot(cursor: Cursor, shot_id: int) -> int:
         for row in productions.shots(cursor)
         if row["production_id"] == own["production_id"]
     }
-    numbered = (f"{own['name'][:MOST_LETTERS - 4]} {k}" for k in itertools.count(2))
+    numbered = (f"{own['name'][: MOST_LETTERS - 4]} {k}" for k in itertools.count(2))
     name = next(name for name in numbered if name.casefold() not in taken)
     ids = backup.Ids(shared=[table.name for table in backup.TABLES if not table.of_shot])
     rows = {table.name: backup.rows_of_shot(cursor, table, shot_id) for table in backup.TABLES}
     rows["shots"] = [{**row, "name": name} for row in rows["shots"]]
     names = {
-        document
-        for row in rows["revisions"]
-        for part, document in _parts(row).items()
-        if part in _OF_SHOT
+        document for row in rows["revisions"] for part, document in _parts(row).items() if part in _OF_SHOT
     }
 
     def bodies() -> Iterator[tuple[str, bytes]]:

@@ -53,7 +53,16 @@ def test_no_page_shuts_anybody_out(shot: Page) -> None:
     prop = f"/props/{made.json()['id']}"
     for theme in ("dark", "light"):
         page.evaluate(f"localStorage.theme = {theme!r}")
-        for url in ("/", "/models/1", "/productions/1/take-in", "/keys", "/nowhere", "/guide/paint", "/guide?find=stitch", prop):
+        for url in (
+            "/",
+            "/models/1",
+            "/productions/1/take-in",
+            "/keys",
+            "/nowhere",
+            "/guide/paint",
+            "/guide?find=stitch",
+            prop,
+        ):
             page.goto(url)
             for more in page.locator(".of-shot summary").all()[:1]:
                 more.click()

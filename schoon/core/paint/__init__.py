@@ -3,6 +3,7 @@
 from .carry import ENOUGH, MOST_PATCHES, Run, Step, carry, painting_for, parting_of
 from .facts import Facts, facts_of
 from .judging import Carried, Case, judge
+from .key import Opened, parted_by_key
 from .painting import NOTHING, UNSURE_ABOVE, By, Paint, Painting
 from .parting import Parting
 from .questions import Unsure, questions, unsure_in
@@ -19,6 +20,7 @@ __all__ = [
     "Case",
     "Colours",
     "Facts",
+    "Opened",
     "Paint",
     "Painting",
     "Parting",
@@ -34,6 +36,7 @@ __all__ = [
     "likest",
     "painted_view",
     "painting_for",
+    "parted_by_key",
     "parting_of",
     "questions",
     "track",

@@ -28,6 +28,7 @@ router = APIRouter()
 STRIP = 6
 """Frames shown per shot."""
 
+
 class LevelChange(Body):
     """name: of a level that is renamed, or of the copy."""
 
