@@ -296,3 +296,5 @@ def test_the_next_thing_is_done_here_or_shows_the_way(page: Page) -> None:
         page, "next", "[true, false].map((speaks) => m.nextOf('paint', [{ strokes: 9 }], { speaks }).act)"
     )
     assert bare == ["carry", "pour"]
+    half = "[0, 7].map((begun) => m.nextOf('paint', [{ strokes: 9, painted: 2 }, { strokes: 9 }], { begun }).act)"
+    assert run(page, "next", half) == ["carry", "bare"]

@@ -9,9 +9,9 @@ const NAMES = { rough: 'Rough', line: 'Line', seal: 'Seal', paint: 'Paint', tone
 const way = (stop, words = '') => ({ words: words ? `${words} →` : `on to ${NAMES[stop]} →`, stop });
 
 // run: the drawings with their counts. about: how many questions and findings wait, null where nobody has counted; how many
-// pots there are.
+// pots there are; speaks: whether anything painted is known of the model; begun: bare forms of a drawing that a hand has begun.
 // Gives { words, act } for something here, { words, stop } for the way on, null at the end.
-export function nextOf(stop, run, { questions = null, findings = null, pots = 1, speaks = true } = {}) {
+export function nextOf(stop, run, { questions = null, findings = null, pots = 1, speaks = true, begun = 0 } = {}) {
   if (!run.length) return null;
   const gaps = sum(run, 'open_gaps');
   const judge = () => way('seal', `${many(gaps, 'gap')} to judge`);
@@ -41,6 +41,8 @@ export function nextOf(stop, run, { questions = null, findings = null, pots = 1,
       if (!painted && !pots) return { words: 'Make the first pot', act: 'pot' };
       if (!painted) return speaks ? { words: 'Paint from the model', act: 'carry' } : { words: 'Paint a drawing', act: 'pour' };
       const waits = run.filter((d) => d.strokes && !d.painted).length;
+      // What is half painted would be carried half.
+      if (waits && begun) return { words: `${many(begun, 'form')} bare here`, act: 'bare' };
       if (waits) return { words: `Carry paint to ${many(waits, 'drawing')}`, act: 'carry' };
       const unsure = sum(run, 'unsure');
       if (unsure) return { words: questions ? many(questions, 'question') : `${unsure} patch${unsure === 1 ? '' : 'es'} unsure`, act: 'unsure' };

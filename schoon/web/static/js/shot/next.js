@@ -17,7 +17,8 @@ export class Next {
   get found() {
     const { app } = this;
     return nextOf(app.stage.name, app.data.run,
-      { questions: app.stage.questions ?? null, findings: app.stage.findings ?? null, pots: app.data.pots.length, speaks: app.data.speaks });
+      { questions: app.stage.questions ?? null, findings: app.stage.findings ?? null, pots: app.data.pots.length, speaks: app.data.speaks,
+        begun: app.stage.begun ?? 0 });
   }
 
   show() {

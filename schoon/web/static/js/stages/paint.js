@@ -190,9 +190,35 @@ export class PaintStage extends Stage {
 
   get questions() { return this.views.unsure.cards?.length ?? null; }
 
+  // Forms of the drawing on the table that have no paint, the largest first.
+  get bare() {
+    const shapes = paintNow(this.app.current);
+    return (shapes?.patches ?? []).filter(({ n }) => n !== shapes.background && !shapes.paint[n]);
+  }
+
+  // How many of them there are while a hand has begun with a drawing and most of it is bare.
+  get begun() {
+    const { current } = this.app;
+    const all = (paintNow(current)?.patches.length ?? 1) - 1;
+    return current?.hand && this.bare.length > all / 2 ? this.bare.length : 0;
+  }
+
+  // Looks at the next bare form, and takes the pen to it.
+  toBare() {
+    const { app } = this;
+    const nodes = this.bare.map(({ n }) => app.table.paper.layers.patches.querySelector(`[data-n="${n}"]`)?.getBBox()).filter(Boolean);
+    if (!nodes.length) return;
+    this.looked = ((this.looked ?? -1) + 1) % nodes.length;
+    const { x, y, width, height } = nodes.sort((a, b) => b.width * b.height - a.width * a.height)[this.looked];
+    app.table.lookAt(x + width / 2, y + height / 2, app.table.view.zoom);
+    app.tools.use('pour');
+    notice('Forms without paint are hatched: pour them, draw a Ring round many, or lay a Base coat; then the others get theirs from it');
+  }
+
   next(act) {
     const { app } = this;
     if (act === 'carry') this.carry();
+    else if (act === 'bare') this.toBare();
     else if (act === 'open') this.open.next();
     else if (act === 'pour') {
       app.tools.use('pour');
