@@ -275,6 +275,14 @@ def test_propose_takes_roughs_of_a_level_to_paint_in_one(tmp_path: Path) -> None
     assert json.loads((out / "questions.json").read_text()) == []
     assert json.loads((out / "gaps.json").read_text()) == []
     assert len(json.loads((out / "1.json").read_text())["patches"]) == 2
+    # A key of two colours in one form is open between them: it is said where, and shut there.
+    painted[:, :150][painted[:, :150, 3] > 0] = (30, 160, 30, 255)
+    cv2.imwrite(str(tmp_path / "halves.png"), painted)
+    parted = schoon("propose", *roughs, "--key", f"0={tmp_path / 'halves.png'}", "--out", tmp_path / "p")
+    assert parted.returncode == 0, parted.stderr
+    assert "halves.png is open at 1 place" in " ".join((parted.stdout + parted.stderr).split())
+    shut = cv2.imread(str(tmp_path / "p" / "lines" / "0.png"), cv2.IMREAD_UNCHANGED)
+    assert (shut[100:200, 146:154].min(axis=1) == 0).all()
     # One rough of another size stops it by name of the matter; nothing is half done.
     cv2.imwrite(str(tmp_path / "2.png"), np.full((200, 400, 3), 244, np.uint8))
     again = schoon(
