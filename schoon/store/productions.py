@@ -223,6 +223,16 @@ def drawings(cursor: Cursor, level_id: int) -> list[DrawingRow]:
     return [with_parts(row) for row in cursor.fetchall()]
 
 
+def out_of_run(cursor: Cursor, level_id: int) -> dict[int, str]:
+    """Drawings of a level that were taken out of its run with something on them: id -> the number they had."""
+    cursor.execute(
+        "SELECT id, number FROM drawings WHERE level_id = %s AND alive IS NULL AND (rough IS NOT NULL OR head IS NOT NULL)"
+        " ORDER BY number + 0, number, id",
+        (level_id,),
+    )
+    return {int(row["id"]): row["number"] for row in cursor.fetchall()}
+
+
 def painted_elsewhere(cursor: Cursor, model_id: int, level_id: int, most: int) -> list[DrawingRow]:
     """Key drawings with paint in other levels that show a model, the newest of each level first, at most so many."""
     cursor.execute(

@@ -382,6 +382,7 @@ def _levels(cursor: Cursor, shot_id: int, time: Time) -> Levels:
         {k: level.name for k, level in stack.levels.items() if level.locked},
         {row["id"]: level for level in time.levels for row in productions.drawings(cursor, level)},
         {k: level.entries for k, level in stack.levels.items()},
+        {level: productions.out_of_run(cursor, level) for level in time.levels},
     )
 
 

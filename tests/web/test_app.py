@@ -16,7 +16,7 @@ from PIL import Image
 
 from schoon.jobs import Runner
 from schoon.settings import Settings
-from schoon.store import Store
+from schoon.store import Store, productions
 
 from ..conftest import table_counts
 from ..shot import Shot, rough
@@ -385,6 +385,42 @@ def test_levels_are_renamed_copied_and_put_aside_from_the_shelf(shot: Shot) -> N
     # It is an edit of the levels like any other.
     assert shot.client.post("/api/stacks/1/undo").status_code == 200
     assert "Bring back" in shot.client.get("/shots/1/levels").text
+
+
+def test_drawings_are_copied_put_away_and_brought_back_from_the_shelf(shot: Shot, store: Store) -> None:
+    shot.job("clean")
+
+    def change(do: str, drawing: int) -> list[str]:
+        answer = shot.client.post("/shots/1/levels/1", data={"do": do, "drawing": drawing})
+        assert answer.status_code == 200, answer.text
+        with store.transaction() as cursor:
+            return [row["number"] for row in productions.drawings(cursor, 1)]
+
+    with store.transaction() as cursor:
+        before = {row["id"]: row for row in productions.drawings(cursor, 1)}
+    numbers = [row["number"] for row in before.values()]
+    second = shot.ids[1]
+    made = change("copy-drawing", second)
+    assert sorted({*made} - {*numbers}) == [f"{numbers[1]}a"]
+    with store.transaction() as cursor:
+        rows = productions.drawings(cursor, 1)
+        copy = next(row for row in rows if row["number"] == f"{numbers[1]}a")
+        assert copy["line"] == before[second]["line"]
+        # It stands nowhere yet; what stood in the sheet stands there still.
+        assert copy["id"] not in productions.exposures(cursor, 1).values()
+    assert change("take-out", copy["id"]) == numbers
+    assert numbers[1] not in change("take-out", second)
+    assert "Drawing out of the run" in shot.client.get("/shots/1/levels").text
+    assert change("bring-back", second) == numbers
+    with store.transaction() as cursor:
+        assert productions.drawings(cursor, 1)[1]["line"] == before[second]["line"]
+    again = shot.client.post("/shots/1/levels/1", data={"do": "bring-back", "drawing": second})
+    assert again.status_code == 404
+    # A number that was given to another one meanwhile is not given twice.
+    change("take-out", second)
+    with store.transaction() as cursor:
+        cursor.execute("UPDATE drawings SET number = %s WHERE id = %s", (numbers[0], second))
+    assert len(set(change("bring-back", second))) == len(numbers)
 
 
 def test_a_shot_is_renamed_put_away_and_brought_back(shot: Shot) -> None:

@@ -16,6 +16,7 @@ from ...formats.pictures import LARGEST_SIDE
 from ...store import models, productions, revisions
 from ...text import named
 from ...work import backup, copies, edits, proofing
+from ...work.operations.drawings import BringBack, Copy, TakeOut
 from ...work.operations.stack import PutAside, Rename
 from ...work.strips import strip
 from ...work.summaries import summaries, without
@@ -30,10 +31,11 @@ STRIP = 6
 
 
 class LevelChange(Body):
-    """name: of a level that is renamed, or of the copy."""
+    """name: of a level that is renamed, or of the copy. drawing: which is copied, taken out of the run or brought back."""
 
-    do: Literal["rename", "copy", "aside", "back"]
+    do: Literal["rename", "copy", "aside", "back", "copy-drawing", "take-out", "bring-back"]
     name: Annotated[str, Field(max_length=500)] = ""
+    drawing: int = 0
 
 
 FIRST = "Lookout"
@@ -126,7 +128,12 @@ def levels(request: Request, shot_id: int, store: StoreDep) -> HTMLResponse:
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id)
         found = [
-            {**level, "aside": aside, "drawings": productions.drawings(cursor, level["id"])}
+            {
+                **level,
+                "aside": aside,
+                "drawings": productions.drawings(cursor, level["id"]),
+                "out": productions.out_of_run(cursor, level["id"]),
+            }
             for aside in (False, True)
             for level in reversed(productions.levels(cursor, shot_id, aside))
         ]
@@ -137,12 +144,24 @@ def levels(request: Request, shot_id: int, store: StoreDep) -> HTMLResponse:
 def change_level(
     request: Request, shot_id: int, level_id: int, store: StoreDep, asked: Annotated[LevelChange, Form()]
 ) -> HTMLResponse:
-    """Renames, copies, puts aside or brings back a level; answers with what the shot holds then."""
+    """Renames, copies, puts aside or brings back a level, or does so with one of its drawings; answers with what the shot holds
+    then."""
     with store.transaction() as cursor:
         if asked.do == "copy":
             copies.duplicate(cursor, level_id, named(asked.name, "level"), "all")
         elif asked.do == "rename":
             edits.change_stack(cursor, shot_id, Rename(do="rename", level=level_id, name=asked.name))
+        elif asked.do == "copy-drawing":
+            of = Copy(do="copy-drawing", level=level_id, drawing=asked.drawing)
+            edits.change_time(cursor, shot_id, of)
+        elif asked.do == "take-out":
+            edits.change_time(
+                cursor, shot_id, TakeOut(do="take-out", level=level_id, drawings=[asked.drawing])
+            )
+        elif asked.do == "bring-back":
+            edits.change_time(
+                cursor, shot_id, BringBack(do="bring-back", level=level_id, drawing=asked.drawing)
+            )
         else:
             aside = PutAside(do="aside", level=level_id, aside=asked.do == "aside")
             edits.change_stack(cursor, shot_id, aside)

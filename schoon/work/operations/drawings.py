@@ -135,12 +135,13 @@ class Insert(RunChange):
 
 
 class Copy(RunChange):
-    """A drawing of its own that is like another one, in place of it from a frame to the end of its hold."""
+    """A drawing of its own that is like another one, in place of it from a frame to the end of its hold; without frames it is
+    only behind it in the run."""
 
     do: Literal["copy-drawing"]
     drawing: Id
-    first: Frame
-    last: Frame
+    first: Frame | None = None
+    last: Frame | None = None
 
     def label(self) -> str:
         return "copy a drawing"
@@ -153,7 +154,9 @@ class Copy(RunChange):
             numbers = exposure.with_more([time.numbers[d] for d in run], at, 1, time.numbering)
             made = self._new(self.drawing)
             run.insert(at + 1, made)
-            starts = exposure.exposed_over(time.levels.get(self.level, {}), self.first, self.last, made)
+            starts = time.levels.get(self.level, {})
+            if self.first is not None:
+                starts = exposure.exposed_over(starts, self.first, self.last or self.first, made)
         except ValueError as error:
             raise Refusal(f"The sheet stays as it is: {error}") from error
         return self._after(time, levels, run, numbers, starts)
@@ -291,6 +294,36 @@ class TakeOut(RunChange):
         return self._after(time, levels, run, numbers, starts)
 
 
+class BringBack(RunChange):
+    """Brings a drawing back into the run that was taken out of it, under its number if that is free. It stands nowhere in the
+    sheet yet."""
+
+    do: Literal["bring-back"]
+    drawing: Id
+
+    def label(self) -> str:
+        return "bring a drawing back into the run"
+
+    def apply(self, time: Time, levels: Levels) -> Time:
+        run = self._run(time, levels)
+        was = levels.out.get(self.level, {}).get(self.drawing)
+        if was is None:
+            raise NotFound("This drawing is not out of the run")
+        if len(run) >= MOST_DRAWINGS:
+            raise Refusal(f"A level has at most {MOST_DRAWINGS} drawings")
+        numbers = [time.numbers[d] for d in run]
+        at = sum(exposure.place_of(number) <= exposure.place_of(was) for number in numbers)
+        try:
+            if time.numbering == "letters" and was not in numbers:
+                numbers.insert(at, was)
+            else:
+                numbers = exposure.with_more(numbers, at - 1, 1, time.numbering)
+        except ValueError as error:
+            raise Refusal(f"The drawing stays out: {error}") from error
+        run.insert(at, self.drawing)
+        return self._after(time, levels, run, numbers, time.levels.get(self.level, {}))
+
+
 class Renumber(TimeOperation):
     """How drawings that are put in are numbered from now on; "all" numbers all levels anew at once."""
 
@@ -379,4 +412,4 @@ class Mean(TimeOperation):
         )
 
 
-AnyDrawings = Insert | Copy | Living | Bend | TakeOut | Renumber | Mean | Look
+AnyDrawings = Insert | Copy | Living | Bend | TakeOut | BringBack | Renumber | Mean | Look

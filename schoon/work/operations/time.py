@@ -21,11 +21,12 @@ MOST_FRAMES = 20_000
 @dataclass(frozen=True)
 class Levels:
     """The levels of the shot. locked: id -> name of those that are locked. owner: drawing -> its level. entries: level ->
-    its set, as in `states.Level`."""
+    its set, as in `states.Level`. out: level -> its drawings that are out of the run, with the numbers they had."""
 
     locked: Mapping[int, str]
     owner: Mapping[int, int]
     entries: Mapping[int, Mapping[str, Sequence[tuple[int, int]]]] = field(default_factory=dict)
+    out: Mapping[int, Mapping[int, str]] = field(default_factory=dict)
 
     def check(self, level: int, drawing: int) -> None:
         """Raises NotFound unless a drawing is one of a level."""

@@ -18,8 +18,9 @@ const heard = [];
 // Told whenever what waits for a subject has changed: { subject, level, answered, answer, left }, left: whether another page
 // than this one had begun it.
 export const onChange = (act) => heard.push(act);
-const tell = ({ subject, level, left = false }, answered = false,
-  answer = null) => { for (const act of heard) act({ subject, level, answered, answer, left }); };
+function tell({ subject, level, left = false }, answered = false, answer = null) {
+  for (const act of heard) act({ subject, level, answered, answer, left });
+}
 
 const none = [];
 export const waiting = (subject) => queues.get(subject) ?? none;
@@ -28,8 +29,11 @@ export const waitingFor = (entry, level) => [...waiting(`drawings/${entry.id}`),
 export const count = () => [...queues.values()].reduce((sum, list) => sum + list.length, 0);
 
 export const headOf = (subject) => heads.get(subject) ?? null;
-export function takeHeads(id, found) { for (const [kind, revision] of Object.entries(found)) if (!waiting(`${kind}/${id}`)
-  .length) heads.set(`${kind}/${id}`, revision); }
+export function takeHeads(id, found) {
+  for (const [kind, revision] of Object.entries(found)) {
+    if (!waiting(`${kind}/${id}`).length) heads.set(`${kind}/${id}`, revision);
+  }
+}
 
 // How often a subject was answered so far: what was read before is older than that.
 export const answers = (subject) => answered.get(subject) ?? 0;

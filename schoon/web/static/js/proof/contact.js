@@ -18,8 +18,9 @@ export class Contact {
     const { width, height } = app.data.shot;
     const [x0, y0, x1, y1] = this.box ?? [0, 0, width, height];
     const scale = WIDE / Math.max(1, x1 - x0);
-    const style = (entry) => `width:${WIDE}px;height:${Math.min(150, (y1 - y0) * scale)}px;background-image:url('${app.colours.viewUrl(entry,
-      this.box ? 960 : 380, 'paint')}');background-size:${width * scale}px ${height * scale}px;background-position:${-x0 * scale}px ${-y0 * scale}px`;
+    const lies = `background-size:${width * scale}px ${height * scale}px;background-position:${-x0 * scale}px ${-y0 * scale}px`;
+    const size = `width:${WIDE}px;height:${Math.min(150, (y1 - y0) * scale)}px`;
+    const style = (entry) => `${size};background-image:url('${app.colours.viewUrl(entry, this.box ? 960 : 380, 'paint')}');${lies}`;
     fill(this.body, html`<div class="contact">${app.data.run.map((entry) => html`<button data-id="${entry.id}"
       ${entry.id === app.current.id ? 'aria-current="true"' : ''} aria-label="Drawing ${entry.number}"><i style="${style(entry)}"></i><span><b
         class="number">${entry.number}</b>${found.get(entry.id) ? html` <em class="ask">${found.get(entry.id)} found</em>` : ''}</span></button>`)}</div>`);

@@ -19,9 +19,8 @@ export class List {
     const rows = forms.map((form, k) => html`<li aria-current="${String(k === chosen)}" data-k="${k}"><button type="button"
       class="prop-form-name">${form.name}</button> <small>${form.kind ? KINDS[form.kind] : ''}</small><span class="swatch"
         style="background:${pots.find((p) => p.id === form.pot)?.colour ?? 'transparent'}"></span></li>`);
-    const details = (made.details ?? []).map((line,
-      k) => html`<li data-detail="${k}"><span>${line.ring ? 'ring round' : 'line on'} ${forms[line.form]?.name ?? '?'}</span> <button type="button"
-        class="prop-drop-detail" aria-label="Take this line away">×</button></li>`);
+    const details = (made.details ?? []).map((line, k) => html`<li data-detail="${k}"><span>${line.ring ? 'ring round' : 'line on'}
+        ${forms[line.form]?.name ?? '?'}</span> <button type="button" class="prop-drop-detail" aria-label="Take this line away">×</button></li>`);
     const sharp = made.kind === 'file' ? html`<label>edges from <input type="number" name="sharp" min="5" max="90"
       value="${made.sharp}"> ° are lines</label>` : '';
     fill(this.node, html`<b>Forms</b>${forms.length ? ''

@@ -104,8 +104,8 @@ export class BetweenView extends View {
     const x = (share) => LEFT + LONG * Math.min(MOST, Math.max(LEAST, share));
     const tick = (share, k) => html`<g class="tick" data-k="${k}"><path class="grip" d="M${x(share)} 12V48"/><path d="M${x(share)} 22V38"/></g>`;
     const end = (share) => html`<path d="M${x(share)} 14V46"/>`;
-    const rows = Object.keys(this.parts).map((name,
-      row) => html`<g class="of-part">${this.shares(name).map((v) => html`<circle cx="${x(v)}" cy="${44 + 6 * Math.min(row, 2)}" r="2"/>`)}</g>`);
+    const dot = (row) => (v) => html`<circle cx="${x(v)}" cy="${44 + 6 * Math.min(row, 2)}" r="2"/>`;
+    const rows = Object.keys(this.parts).map((name, row) => html`<g class="of-part">${this.shares(name).map(dot(row))}</g>`);
     fill(this.body.querySelector('.chart'), html`<path d="M${x(0)} 30H${x(1)}"/><path class="beyond"
       d="M${x(LEAST)} 30H${x(0)}M${x(1)} 30H${x(MOST)}"/>${this.shares().map(tick)}${end(0)}${end(1)}${rows}`);
   }
