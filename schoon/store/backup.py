@@ -162,8 +162,8 @@ def blob(cursor: Cursor, kind: str, name: str) -> Row | None:
 
 
 def put_blob(cursor: Cursor, kind: str, row: Mapping[str, Any]) -> None:
-    """Keeps a picture or document, unless it is there."""
-    names = sorted(row)
+    """Keeps a picture or document, unless it is there. What the row says beside `PARTS` is left out: its names come from a file."""
+    names = ("sha256", "body", *PARTS[kind])
     marks = ", ".join(["%s"] * len(names))
     cursor.execute(
         f"INSERT IGNORE INTO {kind} ({', '.join(names)}) VALUES ({marks})", [row[name] for name in names]

@@ -18,7 +18,7 @@ from typing import Any
 from ..core.paint import NOTHING
 from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
-from ..store import Cursor, Row, Store, backup, productions
+from ..store import Cursor, Row, Store, backup, pictures, productions
 from ..store.documents import PARTS, parts_of, picture_in, textures_in, tiles_in
 from ..text import MOST_LETTERS
 
@@ -182,8 +182,7 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
             )
     done = 0
     for row in reader.rows("pictures"):
-        body = reader.blob("pictures", row["sha256"])
-        backup.put_blob(cursor, "pictures", {**row, "body": body})
+        backup.put_blob(cursor, "pictures", _picture(reader, row))
         done += 1
         say(done)
     ids = backup.Ids()
@@ -272,6 +271,25 @@ def _lay(
     for table in backup.TABLES:
         ids.settle(cursor, table, rows[table.name])
     _settle_waved(cursor, rows["levels"], ids)
+
+
+def _picture(reader: Reader, row: Row) -> Row:
+    """A picture as it is kept: under the name of its bytes, as what it is. Raises Refusal for anything else, whatever is said of
+    it: files come from others."""
+    name, mime = str(row.get("sha256")), str(row.get("mime"))
+    body = reader.blob("pictures", name)
+    found = pictures.type_of(body, mime)
+    if pictures.name_of(body) != name or found is None:
+        raise Refusal(
+            f"{reader.path} holds a picture {name[:12]} that is none, or another one; ask for it anew"
+        )
+    try:
+        width, height = int(row["width"]), int(row["height"])
+    except (KeyError, TypeError, ValueError) as error:
+        raise Refusal(
+            f"{reader.path} does not say how large its picture {name[:12]} is; ask for it anew"
+        ) from error
+    return {"sha256": name, "mime": found, "width": width, "height": height, "body": body}
 
 
 def _parts(row: Row) -> dict[str, str]:

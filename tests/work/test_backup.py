@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import os
 import subprocess
 import sys
 import threading
 import time
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -176,6 +179,94 @@ def test_a_harmed_file_changes_nothing(
     with pytest.raises(Refusal, match=words):
         restore(store, path, "Other")
     assert table_counts(store) == before
+
+
+def forged(path: Path, change: Callable[[dict[str, bytes]], None]) -> None:
+    """A backup changed by its sender, whose checksums are right."""
+    with zipfile.ZipFile(path) as archive:
+        parts = {name: archive.read(name) for name in archive.namelist()}
+    manifest = json.loads(parts.pop("manifest.json"))
+    change(parts)
+    manifest["members"] = {name: hashlib.sha256(body).hexdigest() for name, body in parts.items()}
+    with zipfile.ZipFile(path, "w") as archive:
+        for name, body in parts.items():
+            archive.writestr(name, body)
+        archive.writestr("manifest.json", json.dumps(manifest))
+
+
+def _first(parts: dict[str, bytes]) -> tuple[dict[str, Any], list[str]]:
+    first, *others = parts["tables/pictures.jsonl"].decode().splitlines()
+    return json.loads(first), others
+
+
+def _other_row(parts: dict[str, bytes], **fields: Any) -> None:
+    row, others = _first(parts)
+    parts["tables/pictures.jsonl"] = "\n".join([json.dumps({**row, **fields}), *others]).encode()
+
+
+def _page(parts: dict[str, bytes]) -> None:
+    """A page that runs, under its own right name."""
+    body = b"<script>alert(1)</script>"
+    name = hashlib.sha256(body).hexdigest()
+    parts[f"pictures/{name}"] = body
+    _other_row(parts, sha256=name, mime="text/html")
+
+
+def _other_picture(parts: dict[str, bytes]) -> None:
+    """Another picture under a name that is not its own."""
+    row, _ = _first(parts)
+    parts[f"pictures/{row['sha256']}"] = encode_png(np.zeros((3, 3, 3), np.uint8))
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (_page, "that is none"),
+        (_other_picture, "that is none, or another one"),
+        (lambda parts: _other_row(parts, width="wide"), "how large"),
+    ],
+)
+def test_a_package_from_somebody_else_brings_pictures_and_nothing_else(
+    painted: Shot, store: Store, tmp_path: Path, change: Callable[[dict[str, bytes]], None], words: str
+) -> None:
+    path = tmp_path / "a.schoon"
+    back_up(store, path, "Harbour Lights")
+    forged(path, change)
+    before = table_counts(store)
+    with pytest.raises(Refusal, match=words):
+        restore(store, path, "Other")
+    assert table_counts(store) == before
+
+
+def test_names_in_a_package_are_no_part_of_a_query(painted: Shot, store: Store, tmp_path: Path) -> None:
+    path = tmp_path / "a.schoon"
+    back_up(store, path, "Harbour Lights")
+    body = encode_png(np.zeros((5, 5, 3), np.uint8))
+    name = hashlib.sha256(body).hexdigest()
+
+    def change(parts: dict[str, bytes]) -> None:
+        row = {"sha256": name, "mime": "text/javascript", "width": 5, "height": 5}
+        row["body) VALUES ('x', 'y', 1, 1, 'z'); DROP TABLE jobs; -- "] = "1"
+        parts[f"pictures/{name}"] = body
+        parts["tables/pictures.jsonl"] += f"\n{json.dumps(row)}".encode()
+
+    forged(path, change)
+    restore(store, path, "Other")
+    assert "jobs" in table_counts(store)
+    with store.transaction() as cursor:
+        assert pictures.get(cursor, name)["mime"] == "image/png"
+
+
+def test_what_lies_among_the_pictures_is_never_run(painted: Shot, store: Store) -> None:
+    body = b"<html><script>alert(1)</script></html>"
+    with store.transaction() as cursor:
+        name = pictures.put(cursor, body, "text/html", 1, 1)
+        picture = pictures.put(cursor, encode_png(np.zeros((3, 3, 3), np.uint8)), "image/png", 3, 3)
+    served = painted.client.get(f"/pictures/{name}")
+    assert served.headers["content-type"] == "application/octet-stream"
+    assert "sandbox" in served.headers["content-security-policy"]
+    assert served.headers["x-content-type-options"] == "nosniff"
+    assert painted.client.get(f"/pictures/{picture}").headers["content-type"] == "image/png"
 
 
 def test_what_cannot_be_done_is_said(
