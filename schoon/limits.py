@@ -11,7 +11,7 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 class Limits(BaseSettings):
     """take_in_mb: files of one take-in. take_in_gigapixels: their pixels in all. picture_mb: a single picture sent to a
     model. body_mb: any other request. stroke_widths: length of a stroke in widths of its picture. cache_mb: derived
-    files that are kept.
+    files that are kept. part_mb: one part of a backup or package, unpacked.
     """
 
     model_config = SettingsConfigDict(env_prefix="SCHOON_MOST_")
@@ -22,6 +22,7 @@ class Limits(BaseSettings):
     body_mb: int = Field(default=8, ge=1)
     stroke_widths: float = Field(default=20.0, gt=0)
     cache_mb: int = Field(default=4096, ge=16)
+    part_mb: int = Field(default=512, ge=1)
 
 
 @lru_cache

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import Refusal
+from ..limits import limits
 
 FORMAT = 1
 
@@ -119,11 +120,31 @@ class Reader:
             self._read(name)
             yield name
 
+    def unpacked(self, body: bytes, name: str) -> bytes:
+        """A document as text, which lies packed in its part. Raises Refusal if it is none, or larger than a part may be."""
+        most = limits().part_mb * 2**20
+        try:
+            packer = zlib.decompressobj()
+            text = packer.decompress(body, most)
+        except zlib.error as error:
+            raise Refusal(f"{self.path} was harmed: its document {name[:12]} cannot be read") from error
+        if packer.unconsumed_tail:
+            raise self._too_large(f"its document {name[:12]}")
+        return text
+
+    def _too_large(self, what: str) -> Refusal:
+        return Refusal(
+            f"{self.path}: {what} unpacks to more than {limits().part_mb} MB; allow more by SCHOON_MOST_PART_MB if you trust it"
+        )
+
     def __len__(self) -> int:
         return len(self._members)
 
     def _read(self, name: str) -> bytes:
         try:
+            # The size that is stated is the most that is unpacked.
+            if self._zip.getinfo(name).file_size > limits().part_mb * 2**20:
+                raise self._too_large(f"its part {name}")
             body = self._zip.read(name)
         except (
             zipfile.BadZipFile,

@@ -147,7 +147,14 @@ def _unpackaged(path: Path) -> Iterator[Path]:
         yield path
         return
     with zipfile.ZipFile(path) as archive, tempfile.TemporaryDirectory() as folder:
-        yield Path(archive.extract(IN_PACKAGE, folder)) if IN_PACKAGE in archive.namelist() else path
+        if IN_PACKAGE not in archive.namelist():
+            yield path
+            return
+        inner = archive.getinfo(IN_PACKAGE)
+        # It is packed already: one that unpacks to far more than it takes was made to fill the disk.
+        if inner.file_size > 4 * inner.compress_size + 2**20:
+            raise Refusal(f"{path}: its part {IN_PACKAGE} unpacks to far more than it takes; ask for it anew")
+        yield Path(archive.extract(inner, folder))
 
 
 IN_PACKAGE = "production.schoon"
@@ -190,9 +197,14 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
 
     def bodies() -> Iterator[tuple[str, bytes]]:
         for count, document in enumerate(reader.names("documents"), done + 1):
-            yield document, reader.blob("documents", document)
+            body = reader.blob("documents", document)
+            reader.unpacked(body, document)
+            yield document, body
             say(count)
 
+    missing = {d for row in rows["revisions"] for d in _parts(row).values()} - set(reader.names("documents"))
+    if missing:
+        raise Refusal(f"{reader.path} misses its document {min(missing)[:12]}; ask for it anew")
     _lay(cursor, ids, rows, bodies(), name)
     counts = {table: len(found) for table, found in rows.items()}
     names = [name or row["name"] for row in wanted]

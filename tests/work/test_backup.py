@@ -10,6 +10,7 @@ import sys
 import threading
 import time
 import zipfile
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -22,6 +23,7 @@ from schoon.core.prop import Built, Imported, Placed, Shape, Surface
 from schoon.errors import Refusal
 from schoon.formats import backup as file
 from schoon.formats.pictures import encode_png
+from schoon.limits import Limits
 from schoon.store import LocalServer, Store, backup, models, pictures, productions, props, recipes, revisions
 from schoon.store.revisions import Subject
 from schoon.work.backup import _parts, back_up, restore
@@ -236,6 +238,53 @@ def test_a_package_from_somebody_else_brings_pictures_and_nothing_else(
     with pytest.raises(Refusal, match=words):
         restore(store, path, "Other")
     assert table_counts(store) == before
+
+
+def _large(parts: dict[str, bytes]) -> None:
+    parts["tables/bends.jsonl"] = b" " * (3 * 2**20)
+
+
+def _large_document(parts: dict[str, bytes]) -> None:
+    name = next(name for name in parts if name.startswith("documents/"))
+    parts[name] = zlib.compress(b" " * (3 * 2**20))
+
+
+def _no_document(parts: dict[str, bytes]) -> None:
+    del parts[next(name for name in parts if name.startswith("documents/"))]
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (_large, "its part tables/bends.jsonl unpacks to more than 1 MB"),
+        (_large_document, "its document .* unpacks to more than 1 MB"),
+        (_no_document, "misses its document"),
+    ],
+)
+def test_what_unpacks_without_end_is_not_unpacked(
+    painted: Shot,
+    store: Store,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    change: Callable[[dict[str, bytes]], None],
+    words: str,
+) -> None:
+    path = tmp_path / "a.schoon"
+    back_up(store, path, "Harbour Lights")
+    forged(path, change)
+    monkeypatch.setattr(file, "limits", lambda: Limits(part_mb=1))
+    before = table_counts(store)
+    with pytest.raises(Refusal, match=words):
+        restore(store, path, "Other")
+    assert table_counts(store) == before
+
+
+def test_a_package_made_to_fill_the_disk_is_refused(painted: Shot, store: Store, tmp_path: Path) -> None:
+    path = tmp_path / "a.zip"
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("production.schoon", bytes(8 * 2**20))
+    with pytest.raises(Refusal, match="far more than it takes"):
+        restore(store, path, "Other")
 
 
 def test_names_in_a_package_are_no_part_of_a_query(painted: Shot, store: Store, tmp_path: Path) -> None:
