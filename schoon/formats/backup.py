@@ -91,10 +91,15 @@ class Reader:
             raise Refusal(
                 f"{path} is no whole backup of Schoon: it was cut off, or is another file"
             ) from error
+        if not isinstance(data, dict):
+            raise Refusal(f"{path} is no whole backup of Schoon: it was cut off, or is another file")
         if data.get("format") != FORMAT:
             raise Refusal(f"{path} was written by a newer Schoon; restore it with that one")
-        self.about: dict[str, Any] = data["about"]
-        self._members: dict[str, str] = data["members"]
+        about, members = data.get("about"), data.get("members")
+        if not isinstance(about, dict) or not isinstance(members, dict):
+            raise Refusal(f"{path} is no whole backup of Schoon: it was cut off, or is another file")
+        self.about: dict[str, Any] = about
+        self._members: dict[str, str] = members
 
     def close(self) -> None:
         self._zip.close()

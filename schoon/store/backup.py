@@ -216,7 +216,10 @@ class Ids:
         for column in table.later:
             cursor.executemany(
                 f"UPDATE {table.name} SET {column} = %s WHERE id = %s",
-                [(self.of(table.refs[column], row[column]), self.of(table.name, row["id"])) for row in rows],
+                [
+                    (self.of(table.refs[column], row.get(column)), self.of(table.name, row["id"]))
+                    for row in rows
+                ],
             )
 
 

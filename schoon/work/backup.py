@@ -6,6 +6,8 @@ import contextlib
 import hashlib
 import itertools
 import json
+import logging
+import math
 import tempfile
 import zipfile
 import zlib
@@ -15,12 +17,19 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from pydantic import BaseModel
+from pymysql.err import DataError, IntegrityError, OperationalError
+
 from ..core.paint import NOTHING
 from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
-from ..store import Cursor, Row, Store, backup, pictures, productions
-from ..store.documents import PARTS, parts_of, picture_in, textures_in, tiles_in
+from ..store import Cursor, Row, Store, backup, models, pictures, productions
+from ..store.documents import PARTS, current, parts_of, picture_in, textures_in, tiles_in
+from ..store.states import Model, Stack, Time
 from ..text import MOST_LETTERS
+from .documents import sheet_of
+
+log = logging.getLogger(__name__)
 
 Say = Callable[[int, int], None]
 """Called with the parts done and all of them."""
@@ -168,13 +177,29 @@ def _restored(store: Store, inner: Path, path: Path, name: str | None, say: Say)
         # All of it is looked at before anything is changed.
         for done, _ in enumerate(reader.check(), 1):
             say(done, total)
-        with store.transaction() as cursor:
+        with _as_refusal(path), store.transaction() as cursor:
             unknown = set(reader.about["migrations"]) - set(backup.migrations(cursor))
             if unknown:
                 raise Refusal(f"{path} was written by a newer Schoon; restore it with that one")
             return _restore(cursor, reader, name, lambda done: say(len(reader) + done, total))
     finally:
         reader.close()
+
+
+@contextlib.contextmanager
+def _as_refusal(path: Path) -> Iterator[None]:
+    """What goes wrong because a file is of another shape than one that was written here is its fault, and said so."""
+    try:
+        yield
+    except (*_MISSHAPEN, DataError, IntegrityError, OperationalError) as error:
+        if isinstance(error, OperationalError) and error.args[0] != _NO_VALUE:
+            raise
+        log.warning("%s: %r", path, error)
+        raise Refusal(f"{path} holds what no Schoon has written; ask for it anew") from error
+
+
+_NO_VALUE = 1364
+"""MariaDB's number for a column that has to have a value and was given none."""
 
 
 def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[int], None]) -> Kept:
@@ -198,14 +223,16 @@ def _restore(cursor: Cursor, reader: Reader, name: str | None, say: Callable[[in
     def bodies() -> Iterator[tuple[str, bytes]]:
         for count, document in enumerate(reader.names("documents"), done + 1):
             body = reader.blob("documents", document)
-            reader.unpacked(body, document)
+            _check(reader, document, part_of.get(document, ""), reader.unpacked(body, document))
             yield document, body
             say(count)
 
-    missing = {d for row in rows["revisions"] for d in _parts(row).values()} - set(reader.names("documents"))
+    part_of = {name: part for row in rows["revisions"] for part, name in _parts(row).items()}
+    missing = set(part_of) - set(reader.names("documents"))
     if missing:
         raise Refusal(f"{reader.path} misses its document {min(missing)[:12]}; ask for it anew")
     _lay(cursor, ids, rows, bodies(), name)
+    _read_once(cursor, ids, rows)
     counts = {table: len(found) for table, found in rows.items()}
     names = [name or row["name"] for row in wanted]
     size = reader.path.stat().st_size
@@ -283,6 +310,49 @@ def _lay(
     for table in backup.TABLES:
         ids.settle(cursor, table, rows[table.name])
     _settle_waved(cursor, rows["levels"], ids)
+
+
+_MISSHAPEN = (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, RecursionError, Damaged)
+"""What reading something of another shape than it should have ends with."""
+
+_STATES: dict[str, type[BaseModel]] = {"time": Time, "stack": Stack, "model": Model}
+
+
+def _check(reader: Reader, document: str, part: str, text: bytes) -> None:
+    """Raises Refusal for a document that no page could read."""
+    try:
+        content = json.loads(text, parse_constant=_finite, parse_float=_finite)
+        if part in _STATES:
+            _STATES[part].model_validate(current(part, content))
+        elif part:
+            if "own" in content:
+                content = {**content, "own": {**content["own"], "body": b""}}
+            sheet_of((1, 1), **{**dict.fromkeys(("line", "seal", "paint")), part: content})
+    except _MISSHAPEN as error:
+        log.warning("%s, document %s: %r", reader.path, document, error)
+        raise Refusal(
+            f"{reader.path} holds a document of {part or 'no'} part that cannot be read ({document[:12]}); ask for it anew"
+        ) from error
+
+
+def _finite(number: str) -> float:
+    """A number of a document; JSON knows no others, and none that is too large to be one."""
+    value = float(number)
+    if not math.isfinite(value):
+        raise ValueError(f"{number} is no number")
+    return value
+
+
+def _read_once(cursor: Cursor, ids: backup.Ids, rows: Mapping[str, list[Row]]) -> None:
+    """Reads what was brought in as the pages will."""
+    for row in rows["shots"]:
+        if shot := ids.of("shots", row["id"]):
+            productions.time_of(cursor, shot)
+            productions.stack_of(cursor, shot)
+            productions.shot(cursor, shot)
+    for row in rows["models"]:
+        if model := ids.of("models", row["id"]):
+            models.model(cursor, model)
 
 
 def _picture(reader: Reader, row: Row) -> Row:

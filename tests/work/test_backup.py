@@ -279,6 +279,90 @@ def test_what_unpacks_without_end_is_not_unpacked(
     assert table_counts(store) == before
 
 
+def _rows(name: str, change: Callable[[Any], Any]) -> Callable[[dict[str, bytes]], None]:
+    """Changes every row of a table."""
+
+    def do(parts: dict[str, bytes]) -> None:
+        lines = parts[f"tables/{name}.jsonl"].decode().splitlines()
+        parts[f"tables/{name}.jsonl"] = "\n".join(
+            json.dumps(change(json.loads(line))) for line in lines
+        ).encode()
+
+    return do
+
+
+def _document(holds: str, text: Callable[[str], str]) -> Callable[[dict[str, bytes]], None]:
+    """Changes the documents with a word in them."""
+
+    def do(parts: dict[str, bytes]) -> None:
+        for name in [name for name in parts if name.startswith("documents/")]:
+            found = zlib.decompress(parts[name]).decode()
+            if holds in found:
+                parts[name] = zlib.compress(text(found).encode())
+
+    return do
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        _rows("shots", lambda row: [row]),
+        _rows("shots", lambda row: 7),
+        _rows("shots", lambda row: {**row, "name": {"a": 1}}),
+        _rows("shots", lambda row: {**row, "frames": "many"}),
+        _rows("shots", lambda row: {k: v for k, v in row.items() if k != "name"}),
+        _rows("productions", lambda row: None),
+        _rows("levels", lambda row: {**row, "finish": "not json"}),
+        _rows("levels", lambda row: {**row, "finish": json.dumps([{"kind": "unheard of", "id": "a"}])}),
+        _rows("levels", lambda row: {**row, "id": None}),
+        _rows("drawings", lambda row: {**row, "number": "1" * 500}),
+        _rows("revisions", lambda row: {**row, "parts": "[]"}),
+        _rows("revisions", lambda row: {**row, "parts": json.dumps({"unheard of": "a"})}),
+        _document('"strokes"', lambda text: text.replace('"strokes"', '"lines"')),
+        _document('"strokes"', lambda text: text.replace('"widths":[', '"widths":[1e999,')),
+        _document('"patches"', lambda text: "[]"),
+        _document('"patches"', lambda text: "[" * 100_000),
+        _document('"order"', lambda text: text.replace('"order":[', '"order":["first",')),
+    ],
+)
+def test_what_no_page_could_read_is_refused_and_nothing_is_stored(
+    painted: Shot, store: Store, tmp_path: Path, change: Callable[[dict[str, bytes]], None]
+) -> None:
+    path = tmp_path / "a.schoon"
+    back_up(store, path, "Harbour Lights")
+    forged(path, change)
+    before = table_counts(store)
+    with pytest.raises(Refusal, match="ask for it anew"):
+        restore(store, path, "Other")
+    assert table_counts(store) == before
+    assert painted.client.get("/").status_code == 200
+
+
+@pytest.mark.parametrize(
+    "manifest", [b"[]", b"7", b'{"format": 1}', b'{"format": 1, "about": [], "members": {}}']
+)
+def test_a_manifest_of_another_shape_is_refused(store: Store, tmp_path: Path, manifest: bytes) -> None:
+    path = tmp_path / "a.schoon"
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr("manifest.json", manifest)
+    with pytest.raises(Refusal, match="no whole backup"):
+        restore(store, path, "Other")
+
+
+def test_columns_that_came_later_are_filled(painted: Shot, store: Store, tmp_path: Path) -> None:
+    path = tmp_path / "a.schoon"
+    back_up(store, path, "Harbour Lights")
+    later = {"twin", "alive", "meant", "was", "looked", "away"}
+
+    def older(parts: dict[str, bytes]) -> None:
+        for name in ("shots", "drawings"):
+            _rows(name, lambda row: {k: v for k, v in row.items() if k not in later})(parts)
+
+    forged(path, older)
+    restore(store, path, "Other")
+    assert told(store, "Other") == told(store, "Harbour Lights")
+
+
 def test_a_package_made_to_fill_the_disk_is_refused(painted: Shot, store: Store, tmp_path: Path) -> None:
     path = tmp_path / "a.zip"
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
