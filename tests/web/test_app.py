@@ -17,6 +17,8 @@ from PIL import Image
 from schoon.jobs import Runner
 from schoon.settings import Settings
 from schoon.store import Store, productions
+from schoon.work import summaries
+from schoon.work.derived import Memory
 
 from ..conftest import table_counts
 from ..shot import Shot, rough
@@ -385,6 +387,30 @@ def test_levels_are_renamed_copied_and_put_aside_from_the_shelf(shot: Shot) -> N
     # It is an edit of the levels like any other.
     assert shot.client.post("/api/stacks/1/undo").status_code == 200
     assert "Bring back" in shot.client.get("/shots/1/levels").text
+
+
+@pytest.mark.parametrize(
+    "harm",
+    [
+        'UPDATE levels SET finish = \'[{"kind": "unheard of"}]\' WHERE shot_id = 1',
+        "UPDATE levels SET finish = 'torn' WHERE shot_id = 1",
+        "UPDATE documents SET body = 'torn'",
+    ],
+)
+def test_a_shot_that_was_harmed_shuts_off_itself_alone(
+    shot: Shot, store: Store, monkeypatch: pytest.MonkeyPatch, harm: str
+) -> None:
+    shot.client.post("/productions/1/shots", data={"name": "Sound", "sheets": 3})
+    shot.job("clean")
+    assert "was harmed" not in shot.client.get("/").text
+    with store.transaction() as cursor:
+        cursor.execute(harm)
+    # As after a start: nothing is remembered of it.
+    monkeypatch.setattr(summaries, "_summaries", Memory(2**20, lambda _: 1))
+    shelf = shot.client.get("/")
+    assert shelf.status_code == 200
+    assert shelf.text.count("This shot was harmed") == 1
+    assert "Draw on 3 empty sheets" in shelf.text
 
 
 def test_drawings_are_copied_put_away_and_brought_back_from_the_shelf(shot: Shot, store: Store) -> None:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import logging
 import shutil
 import tempfile
+import zlib
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -11,9 +13,9 @@ from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 from pydantic import Field
 
-from ...errors import Refusal
+from ...errors import Damaged, NotFound, Refusal
 from ...formats.pictures import LARGEST_SIDE
-from ...store import models, productions, revisions
+from ...store import Cursor, Row, models, productions, revisions
 from ...text import named
 from ...work import backup, copies, edits, proofing
 from ...work.operations.drawings import BringBack, Copy, TakeOut
@@ -25,6 +27,10 @@ from ..stages import STAGES, progress
 from ..values import Body
 
 router = APIRouter()
+log = logging.getLogger(__name__)
+
+HARMED = (Damaged, NotFound, ValueError, LookupError, TypeError, AttributeError, zlib.error)
+"""What reading a shot ends with whose rows or documents were harmed from outside."""
 
 STRIP = 6
 """Frames shown per shot."""
@@ -56,26 +62,15 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
         shots = productions.shots(cursor)
         worked_on = revisions.last_worked(cursor)
         for shot in shots:
-            levels = productions.levels(cursor, shot["id"])
-            worked = [level for level in levels if level["kind"] == "drawings"] or levels
-            stack = productions.stack_of(cursor, shot["id"])
-            of = {level["id"]: productions.drawings(cursor, level["id"]) for level in worked}
-            counts = [
-                without(own, stack.levels[level].skips)
-                for level, own_rows in of.items()
-                for own in summaries(cursor, own_rows).values()
-            ]
-            found_in = [
-                proofing.open_count(cursor, level["id"], stack.levels[level["id"]]) for level in worked
-            ]
-            known = [found for found in found_in if found is not None]
-            left = sum(known) if len(known) == len(worked) or any(known) else None
-            shot["progress"] = progress(counts, left)
-            shot["count"] = len(counts)
-            shot["fps"] = float(shot["fps"])
             last = worked_on.get(shot["id"])
             shot["worked"] = last and {**last, "at": last["created_at"].isoformat(" ", "minutes")}
-            shot["strip"] = strip(cursor, shot["id"], productions.time_of(cursor, shot["id"]), stack, STRIP)
+            try:
+                _look_at(cursor, shot)
+            except HARMED as error:
+                # One that was harmed shuts off itself alone.
+                log.error("shot %s cannot be read: %r", shot["id"], error)
+                shot |= {"damaged": True, "progress": progress([], None), "count": 0, "strip": []}
+                shot["fps"] = float(shot["fps"])
         all_models = models.listing(cursor)
     lookout = next((shot["id"] for shot in shots if shot["name"] == FIRST), None)
     return page(
@@ -87,6 +82,26 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
         stages=STAGES,
         lookout=lookout,
     )
+
+
+def _look_at(cursor: Cursor, shot: Row) -> None:
+    """How far a shot is, and frames of it: what its card shows. Raises Damaged and what reading harmed rows ends with."""
+    levels = productions.levels(cursor, shot["id"])
+    worked = [level for level in levels if level["kind"] == "drawings"] or levels
+    stack = productions.stack_of(cursor, shot["id"])
+    of = {level["id"]: productions.drawings(cursor, level["id"]) for level in worked}
+    counts = [
+        without(own, stack.levels[level].skips)
+        for level, own_rows in of.items()
+        for own in summaries(cursor, own_rows).values()
+    ]
+    found_in = [proofing.open_count(cursor, level["id"], stack.levels[level["id"]]) for level in worked]
+    known = [found for found in found_in if found is not None]
+    left = sum(known) if len(known) == len(worked) or any(known) else None
+    shot["progress"] = progress(counts, left)
+    shot["count"] = len(counts)
+    shot["fps"] = float(shot["fps"])
+    shot["strip"] = strip(cursor, shot["id"], productions.time_of(cursor, shot["id"]), stack, STRIP)
 
 
 @router.post("/productions")
