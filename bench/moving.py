@@ -1,7 +1,10 @@
 """Makes the moving pictures that stand beside a tool of the rail: each tool is used on the demo, as a hand would, and the
 paper is filmed.
 
-Usage: bench/moving.py http://127.0.0.1:8023 [STOP-TOOL …]     the demo's edits are undone again
+Usage: bench/moving.py http://127.0.0.1:8023 [STOP-TOOL …]
+
+Edits of drawings are undone again; where the prop was placed and what was poured through the whole run stays: use a demo of its
+own.
 """
 
 from __future__ import annotations

@@ -23,7 +23,7 @@ PLACES = {
     "work.whole": "backup",
     "work.between": "line#in-betweens",
     "work.again": "line#use-a-part-again",
-    "work.copies": "line#pass-on",
+    "work.copies": "levels",
     "work.pen": "table#keys",
     "work.props": "line#prop",
     "work.sets": "time#sets-and-cycles",

@@ -194,7 +194,8 @@ def _as_refusal(path: Path) -> Iterator[None]:
     except (*_MISSHAPEN, DataError, IntegrityError, OperationalError) as error:
         if isinstance(error, OperationalError) and error.args[0] != _NO_VALUE:
             raise
-        log.warning("%s: %r", path, error)
+        # Should it be a mistake of ours, the log says where.
+        log.warning("%s cannot be restored", path, exc_info=True)
         raise Refusal(f"{path} holds what no Schoon has written; ask for it anew") from error
 
 

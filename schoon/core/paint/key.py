@@ -13,6 +13,12 @@ from ..patches import Patches, find_patches
 _DEEP = 4.5
 """Px from another colour from which on paint is there on purpose: less is the rim of a picture that lies a little aside."""
 
+_BESIDE = (
+    ((slice(None, -1), slice(None)), (slice(1, None), slice(None))),
+    ((slice(None), slice(None, -1)), (slice(None), slice(1, None))),
+)
+"""All pixels of a picture but those at an edge, and their neighbours: below, and at the right."""
+
 _LEAST = 40
 """Px so deep that make a colour of its own."""
 
@@ -65,10 +71,8 @@ def _deep(labels: NDArray[np.int32], colours: NDArray[np.int32]) -> NDArray[np.b
     """(h, w) pixels that lie deep in one colour of one patch."""
     same = np.ones(labels.shape, bool)
     for picture in (labels, colours):
-        for axis in (0, 1):
-            edge = np.diff(picture, axis=axis) != 0
-            first = (slice(None, -1), slice(None)) if axis == 0 else (slice(None), slice(None, -1))
-            second = (slice(1, None), slice(None)) if axis == 0 else (slice(None), slice(1, None))
+        for first, second in _BESIDE:
+            edge = picture[first] != picture[second]
             same[first] &= ~edge
             same[second] &= ~edge
     same &= labels > 0
@@ -94,9 +98,7 @@ def _nearest(marks: NDArray[np.int32]) -> NDArray[np.int32]:
 def _meets(marks: NDArray[np.int32]) -> NDArray[np.bool_]:
     """Pixels beside one of a higher mark, so that a wall of them parts the two."""
     found = np.zeros(marks.shape, bool)
-    for axis in (0, 1):
-        first = (slice(None, -1), slice(None)) if axis == 0 else (slice(None), slice(None, -1))
-        second = (slice(1, None), slice(None)) if axis == 0 else (slice(None), slice(1, None))
+    for first, second in _BESIDE:
         a, b = marks[first], marks[second]
         unlike = (a != b) & (a > 0) & (b > 0)
         found[first] |= unlike & (a < b)

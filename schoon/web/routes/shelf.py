@@ -66,9 +66,9 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
             shot["worked"] = last and {**last, "at": last["created_at"].isoformat(" ", "minutes")}
             try:
                 _look_at(cursor, shot)
-            except HARMED as error:
-                # One that was harmed shuts off itself alone.
-                log.error("shot %s cannot be read: %r", shot["id"], error)
+            except HARMED:
+                # One that was harmed shuts off itself alone; the log says where, should it be a mistake of ours.
+                log.exception("shot %s cannot be read", shot["id"])
                 shot |= {"damaged": True, "progress": progress([], None), "count": 0, "strip": []}
                 shot["fps"] = float(shot["fps"])
         all_models = models.listing(cursor)

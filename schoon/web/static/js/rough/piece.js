@@ -86,7 +86,7 @@ export class Piece {
     this.hole = await this.empty(paper);
     this.picture = canvas;
     this.png = await base64(await canvas.convertToBlob({ type: 'image/png' }));
-    Object.assign(this, { entry, ring, size: [x1 - x0, y1 - y0], corners: [[x0, y0], [x1, y0], [x1, y1], [x0, y1]] });
+    Object.assign(this, { entry, ring, from: [x0, y0], size: [x1 - x0, y1 - y0], corners: [[x0, y0], [x1, y0], [x1, y1], [x0, y1]] });
     this.show();
     this.bar();
   }
@@ -151,9 +151,8 @@ export class Piece {
   without(layer) {
     const clip = make('clipPath', { id: 'piece-hole' }, layer);
     make('path', { d: `M${this.ring.map((p) => p.join()).join(' ')}Z` }, clip);
-    const [xs, ys] = [0, 1].map((k) => this.ring.map((p) => p[k]));
-    make('image', { href: `data:image/png;base64,${this.hole}`, x: Math.max(0, Math.floor(Math.min(...xs))), y: Math.max(0, Math.floor(Math.min(...ys))),
-      width: this.size[0], height: this.size[1], 'clip-path': 'url(#piece-hole)', opacity: 0.8 }, layer);
+    const [[x, y], [width, height]] = [this.from, this.size];
+    make('image', { href: `data:image/png;base64,${this.hole}`, x, y, width, height, 'clip-path': 'url(#piece-hole)', opacity: 0.8 }, layer);
   }
 
   // A piece whose corners were bent, in triangles that are small enough to look like one picture.

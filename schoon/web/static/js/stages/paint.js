@@ -26,7 +26,7 @@ export class PaintStage extends Stage {
     this.hints = [
       ['q', 'pot before'], ['w', 'next pot'], ['n', 'next in doubt'], ['shift+q', 'find a pot'], ['shift+v', 'test colours'],
       ['j', 'unsure: take the first pot'], ['k', 'the second'], ['m', 'the third'], ['x', 'no paint'], ['l', 'decide later'],
-        ['b', 'areas run together: trace the leak'], ['shift+k', 'take a card apart'],
+        ['b', 'areas run together: find the leak'], ['shift+k', 'take a card apart'],
       ['enter', 'ledger: goes to the cell; arrows step, with Shift choose'],
     ];
     this.toldHints = 2;
@@ -190,7 +190,7 @@ export class PaintStage extends Stage {
 
   get questions() { return this.views.unsure.cards?.length ?? null; }
 
-  // Forms of the drawing on the table that have no paint, the largest first.
+  // Forms of the drawing on the table that have no paint.
   get bare() {
     const shapes = paintNow(this.app.current);
     return (shapes?.patches ?? []).filter(({ n }) => n !== shapes.background && !shapes.paint[n]);
@@ -203,7 +203,7 @@ export class PaintStage extends Stage {
     return current?.hand && this.bare.length > all / 2 ? this.bare.length : 0;
   }
 
-  // Looks at the next bare form, and takes the pen to it.
+  // Looks at the next bare form, the largest first, and takes the pen to it.
   toBare() {
     const { app } = this;
     const nodes = this.bare.map(({ n }) => app.table.paper.layers.patches.querySelector(`[data-n="${n}"]`)?.getBBox()).filter(Boolean);

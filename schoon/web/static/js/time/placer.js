@@ -107,7 +107,7 @@ export class Placer {
     for (const field of box.querySelectorAll('input:not([name="follow"]), select')) field.addEventListener('change',
       () => { settled(field); this.set(this.written()); });
     box.querySelector('[name="follow"]')?.addEventListener('change',
-      (event) => this.send('place-level', { level: level.id, follow: Number(event.target.value) }));
+      ({ target }) => { settled(target); this.send('place-level', { level: level.id, follow: Number(target.value) }); });
     $('placing-end').addEventListener('click', () => this.end());
     $('notch-here').addEventListener('click', () => this.set(here ? null : this.written()));
     $('pivot-here')?.addEventListener('click', () => { this.aiming = !this.aiming; this.show(); });
