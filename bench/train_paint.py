@@ -34,6 +34,7 @@ from schoon.core.paint import (
     facts_of,
     painting_for,
     parting_of,
+    parted_by_key,
 )
 from schoon.core.paint import same as pairs
 from schoon.core.paint.judging import MEASURES, ROUNDS, SURE_FROM, Asked
@@ -71,6 +72,7 @@ class Subject:
     folder: Path | None = None
     seed: int = 0
     backwards: bool = False
+    lines: Path | None = None
 
 
 class Pair(NamedTuple):
@@ -124,10 +126,25 @@ def carried(drawings: Sequence[Patches], key: Painting) -> Case:
     return run.case({0: facts_of(drawings[0])})
 
 
+def most_among(patches: Patches, pots: np.ndarray, sure: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(count + 1,) the most frequent pot of each patch where it is sure, and its share of that."""
+    values, small = np.unique(pots, return_inverse=True)
+    votes = np.bincount(
+        (patches.open_labels.astype(np.int64) * len(values) + small.reshape(pots.shape))[sure],
+        minlength=(patches.count + 1) * len(values),
+    ).reshape(-1, len(values))
+    return values[votes.argmax(axis=1)], votes.max(axis=1) / np.maximum(votes.sum(axis=1), 1)
+
+
 def known(
-    kind: str, drawings: Sequence[Patches], pots: Sequence[np.ndarray], scored: Sequence[np.ndarray]
+    kind: str,
+    drawings: Sequence[Patches],
+    pots: Sequence[np.ndarray],
+    scored: Sequence[np.ndarray],
+    rough: bool = False,
 ) -> Known:
-    """pots: (h, w) true pot of each pixel. scored: (h, w) where the truth is sure."""
+    """pots: (h, w) true pot of each pixel. scored: (h, w) where the truth is sure. rough: what is not sure lies along the
+    lines of all patches, so that patches are told by the rest."""
     right: dict[int, tuple[np.ndarray, np.ndarray]] = {}
     key: Painting = {}
     for k, (patches, true, sure) in enumerate(zip(drawings, pots, scored, strict=True)):
@@ -136,6 +153,9 @@ def known(
         if k == 0:
             key = {p: Paint(int(best[p])) for p in range(1, patches.count + 1)}
         clear = (share >= CLEAR) & (patches.areas >= 40) & (outside == 0)
+        if rough:
+            best, share = most_among(patches, true, sure)
+            clear = (share >= CLEAR) & (patches.areas - outside >= 20)
         clear[[0, patches.background]] = False
         right[k] = (np.flatnonzero(clear), best[clear])
     del right[0]
@@ -147,7 +167,9 @@ def of(subject: Subject, taught: bytes | None = None) -> Known:
     cv2.setNumThreads(1)
     found = tuple(read(taught, name) for name in pairs.ROUNDS) if taught else ()
     pairs.forests = lambda: found  # type: ignore[assignment]
-    return of_figures(subject) if subject.folder is None else of_bench(subject, subject.folder)
+    if subject.folder is None:
+        return of_figures(subject)
+    return of_rough(subject, subject.folder, subject.lines) if subject.lines else of_bench(subject, subject.folder)
 
 
 def of_bench(subject: Subject, folder: Path) -> Known:
@@ -164,6 +186,27 @@ def of_bench(subject: Subject, folder: Path) -> Known:
         scored.append(score > 0)
     way = -1 if subject.backwards else 1
     return known(subject.kind, drawings[::way], pots[::way], scored[::way])
+
+
+def of_rough(subject: Subject, folder: Path, lines: Path) -> Known:
+    """A run with lines that came out of roughs: they lie beside the true ones, miss some and have others too."""
+    drawings, pots, scored = [], [], []
+    for path in sorted(lines.glob("*.png")):
+        true = folder / "truth" / path.name
+        rgba = decode(true.name, true.read_bytes()).astype(np.int64)
+        code = np.where(rgba[..., 3] > 0, rgba[..., 0] << 16 | rgba[..., 1] << 8 | rgba[..., 2], NOTHING)
+        score = cv2.imread(str(true.with_suffix(".score.png")), 0) > 0
+        # Under the true line, and for a little beside it, nobody knows whose the pixels are.
+        inside = cv2.erode(score.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+        away = cv2.distanceTransform((~score).astype(np.uint8), cv2.DIST_L2, 5)
+        sure = inside | ((away > 6) & (code == NOTHING))
+        drawings.append(find_patches(decode(path.name, path.read_bytes())[..., :3].min(axis=2) <= 127))
+        pots.append(code)
+        scored.append(sure)
+    way = -1 if subject.backwards else 1
+    drawings, pots, scored = drawings[::way], pots[::way], scored[::way]
+    drawings[0] = parted_by_key(drawings[0], pots[0]).patches
+    return known(subject.kind, drawings, pots, scored, rough=True)
 
 
 def of_figures(subject: Subject) -> Known:
@@ -318,28 +361,30 @@ def report(runs: list[Known], all_asked: list[Asked], name: str) -> None:
         )
 
 
-def learn(runs: list[Known], fold: np.ndarray) -> Forests:
-    """Forests for each round of judging, taught on all runs; prints what such forests are worth on subjects left out."""
+def learn(runs: list[Known], fold: np.ndarray) -> list[Forests]:
+    """Forests for each round of judging: for each fold those that have not seen it, and those that have seen all. Prints what
+    such forests are worth on subjects left out."""
     left_out = [Asked(r.case) for r in runs]
     report(runs, left_out, "carried")
-    forests: Forests = {}
+    forests: list[Forests] = [{} for _ in range(FOLDS + 1)]
     for name in ROUNDS:
         found = [rows(run, asked) for run, asked in zip(runs, left_out, strict=True)]
         answers = [f[:2] for f in found]
         for out in range(FOLDS):
             own = np.flatnonzero(fold != out)
             model = forest([runs[k] for k in own], [answers[k] for k in own])
+            forests[out] |= numbers(name, model)
             for k in np.flatnonzero(fold == out):
                 for drawing, features in found[k][2].items():
                     left_out[k].say(drawing, answered(model, features))
         report(runs, left_out, f"{name} round, left out")
         # The next round is taught on what this one says of runs it has not seen.
-        forests |= numbers(name, forest(runs, answers))
-    return forests | learn_alike(runs, fold, left_out)
+        forests[FOLDS] |= numbers(name, forest(runs, answers))
+    return [one | alike for one, alike in zip(forests, learn_alike(runs, fold, left_out), strict=True)]
 
 
-def learn_alike(runs: list[Known], fold: np.ndarray, left_out: list[Asked]) -> Forests:
-    """A forest that says which patches in doubt are of one pot; prints how many questions are left on subjects left out,
+def learn_alike(runs: list[Known], fold: np.ndarray, left_out: list[Asked]) -> list[Forests]:
+    """Forests that say which patches in doubt are of one pot, as in `learn`; prints how many questions are left on subjects left out,
     and how many patches an answer for all of its question paints wrong."""
     doubts = [doubts_of(run, asked) for run, asked in zip(runs, left_out, strict=True)]
     questions = [alike.measures_of(patches) for patches, _ in doubts]
@@ -350,8 +395,10 @@ def learn_alike(runs: list[Known], fold: np.ndarray, left_out: list[Asked]) -> F
         return trees(q, a, weights([runs[k] for k in own], [answers[k] for k in own]), 90, 12)
 
     left: dict[str, list[tuple[int, int, int]]] = {}
+    found: list[Forests] = []
     for out in range(FOLDS):
         model = taught(np.flatnonzero(fold != out).tolist())
+        found.append(numbers("alike", model))
         for k in np.flatnonzero(fold == out):
             pots = doubts[k][1]
             group = np.arange(len(pots))
@@ -359,9 +406,9 @@ def learn_alike(runs: list[Known], fold: np.ndarray, left_out: list[Asked]) -> F
                 group = alike.grouped(model.predict_proba(questions[k])[:, 1])
             most = [np.unique(pots[group == g], return_counts=True)[1].max() for g in np.unique(group)]
             left.setdefault(runs[k].kind, []).append((len(pots), len(most), len(pots) - sum(most)))
-    for kind, found in sorted(left.items()):
-        print("  {:14} {} patches in doubt, {} questions, {} beside".format(kind, *np.sum(found, axis=0)))
-    return numbers("alike", taught(list(range(len(runs)))))
+    for kind, counts in sorted(left.items()):
+        print("  {:14} {} patches in doubt, {} questions, {} beside".format(kind, *np.sum(counts, axis=0)))
+    return [*found, numbers("alike", taught(list(range(len(runs)))))]
 
 
 def doubts_of(run: Known, asked: Asked) -> tuple[alike.Doubtful, np.ndarray]:
@@ -408,7 +455,7 @@ def main() -> None:
         unseen = [packed(taught[out]) for out in fold]
         runs = list(workers.map(of, subjects, unseen))
     judged = learn(runs, fold)
-    for name, forests in (("same", taught[FOLDS]), ("paint", judged)):
+    for name, forests in (("same", taught[FOLDS]), ("paint", judged[FOLDS])):
         out = OUT / f"{name}.npz"
         out.write_bytes(packed(forests))
         print(f"{out} written, {out.stat().st_size / 1000:.0f} kB")

@@ -96,6 +96,38 @@ def test_undo_takes_back_what_is_on_its_way_and_nothing_older(desk: Page) -> Non
     assert len(in_ink(desk)) == len(before) + 1
 
 
+def test_undo_takes_the_last_act_of_whatever_kind_before_it_is_answered(desk: Page) -> None:
+    drag(desk, [(100, 60), (200, 90), (300, 70)])
+    at_rest(desk)
+    before = sorted(in_ink(desk))
+    shown = "schoon.data.spans[0][1]"
+    long = desk.evaluate(shown)
+    hold(desk)
+    # What would fall off the end is asked first: nothing is on its way yet.
+    desk.keyboard.press("Shift+>")
+    until(desk, "chaos.waiting.length === 1")
+    desk.keyboard.press("Control+z")
+    let_go(desk, 1)
+    until(desk, "chaos.waiting.length === 1")
+    let_go(desk)
+    at_rest(desk)
+    assert desk.evaluate(shown) == long
+    assert sorted(in_ink(desk)) == before
+    # The answer to a stroke that comes after a later act in the sheet does not make the stroke the last one again.
+    hold(desk)
+    drag(desk, [(100, 120), (200, 150), (300, 130)])
+    desk.keyboard.press("Shift+>")
+    until(desk, "chaos.waiting.length === 2")
+    let_go(desk)
+    at_rest(desk)
+    assert desk.evaluate(shown) == long + 1
+    desk.keyboard.press("Control+z")
+    at_rest(desk)
+    assert desk.evaluate(shown) == long
+    assert len(in_ink(desk)) == len(before) + 1
+    same_as_server(desk)
+
+
 def test_undo_never_takes_back_what_was_not_seen(desk: Page, store: Store) -> None:
     drag(desk, [(100, 60), (200, 90), (300, 70)])
     at_rest(desk)

@@ -10,6 +10,7 @@ from playwright.sync_api import Page, expect
 
 from .test_paint import desk as painted
 from .test_path import drag, on_screen
+from .test_queue import at_rest
 from .waiting import act, options, until
 
 __all__ = ["painted"]
@@ -250,6 +251,13 @@ def test_a_late_answer_takes_nothing_out_of_the_field_that_is_written_in(desk: P
     expect(field).to_have_value("0.8")
     field.press("Tab")
     until(desk, "schoon.levels.mine.finish[0].high === 0.8")
+    at_rest(desk)
+    # What was chosen in a field to be written over is so still when an answer comes.
+    field.press("Control+a")
+    desk.evaluate("schoon.stage.ledge()")
+    desk.keyboard.type("0.7")
+    expect(field).to_have_value("0.7")
+    field.fill("0.8")
     # One that is left as it was found shows what has come meanwhile.
     field.fill("0.5")
     field.fill("0.8")

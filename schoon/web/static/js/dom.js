@@ -27,11 +27,16 @@ export function fill(node, markup) {
   return node;
 }
 
-// What is being written in a field of the box, and not yet said, is not replaced: what shall stand there waits until the
+// The field that was entered and has not been said since: what is written next may replace all that is chosen in it.
+let entered = null;
+document.addEventListener('focusin', ({ target }) => { entered = target; });
+
+// A field of the box that is being written in, and not yet said, is not replaced: what shall stand there waits until the
 // field is left. True if it waits.
 export function waits(box, show) {
   const field = document.activeElement;
-  if (!box.contains(field) || field.value === field.defaultValue || !field.matches('input:not([type="checkbox"]):not([type="range"])')) return false;
+  if (!box.contains(field) || !field.matches('input:not([type="checkbox"]):not([type="range"])')) return false;
+  if (entered !== field && field.value === field.defaultValue) return false;
   if (!field.dataset.waits) {
     field.dataset.waits = 'yes';
     field.addEventListener('blur', () => show(), { once: true });
@@ -41,5 +46,6 @@ export function waits(box, show) {
 
 // What was written is said: it may be replaced.
 export function settled(field) {
+  if (entered === field) entered = null;
   if (field.matches('input')) field.defaultValue = field.value;
 }

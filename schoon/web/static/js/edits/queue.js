@@ -15,11 +15,11 @@ const heads = new Map();
 const answered = new Map();
 const heard = [];
 
-// Told whenever what waits for a subject has changed: { subject, level, answered, answer, left }, left: whether another page
-// than this one had begun it.
+// Told whenever what waits for a subject has changed: { subject, level, step, answered, answer, left }, left: whether another
+// page than this one had begun it; step: whether it is an undo or a redo.
 export const onChange = (act) => heard.push(act);
-function tell({ subject, level, left = false }, answered = false, answer = null) {
-  for (const act of heard) act({ subject, level, answered, answer, left });
+function tell({ subject, level, step: stepped = false, left = false }, answered = false, answer = null) {
+  for (const act of heard) act({ subject, level, step: stepped, answered, answer, left });
 }
 
 const none = [];

@@ -107,7 +107,6 @@ export class Tune {
     app.tell('run');
     try {
       await change('models', app.data.model, 'colours', { key: key.id, colours: Object.fromEntries(colours) });
-      app.sync.undoes('models');
       $('undo').disabled = false;
       await app.sync.refresh();
     } catch (error) {

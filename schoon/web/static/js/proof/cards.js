@@ -225,7 +225,6 @@ export class Cards {
     }
     try {
       await change('stacks', app.data.shot.id, 'wave', { level: app.level, rule: now.rule, drawings: now.drawings, at: now.at, reason });
-      app.sync.undoes('stacks');
       await this.load();
       await app.sync.refresh();
       await this.go();

@@ -215,7 +215,6 @@ export class Piece {
     try {
       await change('levels', app.level, 'lift', piece);
       this.stage.board.on = '';
-      app.sync.undoes('drawings');
       await app.sync.refresh();
       if (of.length > 1) notice(`The piece lies on ${of.length} drawings`);
     } catch (error) { notice(error.message, true); }

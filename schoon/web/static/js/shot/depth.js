@@ -76,7 +76,6 @@ export class Depth {
         data.depth.model = parts;
       } else {
         await change('stacks', data.shot.id, 'depth', { level: app.level, drawing: current.id, parts });
-        app.sync.undoes('stacks');
         if (parts) this.changes[current.id] = parts; else delete this.changes[current.id];
       }
     } catch (error) { notice(error.message, true); }

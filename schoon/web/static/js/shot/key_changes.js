@@ -38,7 +38,6 @@ export class KeyChanges {
     const { app } = this;
     try {
       const answer = await change('stacks', app.data.shot.id, 'key-from', { level: app.level, frame, key, eased });
-      app.sync.undoes('stacks');
       app.colours.level.key_changes = answer.levels[app.level].key_changes;
       app.colours.use(app.data.key);
       await app.table.draw();

@@ -250,7 +250,6 @@ export class Levels {
   async stack(what, fields) {
     try {
       await change('stacks', this.app.data.shot.id, what, fields);
-      this.app.sync.undoes('stacks');
       await this.app.sync.refresh();
       this.keep();
     } catch (error) { notice(error.message, true); this.list(); }
@@ -274,7 +273,6 @@ export class Levels {
       label: `New name of ${level.name}`,
       save: async (name) => {
         level.name = (await change('stacks', this.app.data.shot.id, 'rename', { level: level.id, name })).levels[level.id].name;
-        this.app.sync.undoes('stacks');
         notice(`The level is called ${level.name}`);
       },
       after: () => this.list(),
@@ -285,7 +283,6 @@ export class Levels {
     try {
       await change('stacks', this.app.data.shot.id, 'lock', { level: level.id, locked: !level.locked });
       level.locked = !level.locked;
-      this.app.sync.undoes('stacks');
       this.list();
       this.app.tools.status();
     } catch (error) { notice(error.message, true); }
@@ -299,7 +296,6 @@ export class Levels {
       // One level is moved, so that another hand on the stack keeps what it did.
       await change('stacks', this.app.data.shot.id, 'restack', { level: level.id, over: order[k + step - 1]?.id ?? null });
       this.all.splice(0, this.all.length, ...order);
-      this.app.sync.undoes('stacks');
       this.keep();
     } catch (error) { notice(error.message, true); }
   }

@@ -52,8 +52,10 @@ export class Span {
     });
   }
 
+  do(content, then) { return this.app.sync.begin(this.tried(content, then)); }
+
   // Asks first where something would fall off the end: the shot can grow by what is missing instead.
-  async do(content, then) {
+  async tried(content, then) {
     const { app } = this;
     const { shot } = app.data;
     try {
@@ -69,7 +71,6 @@ export class Span {
       }
       const { do: what, ...fields } = content;
       const time = await change('times', shot.id, what, { ...fields, grow });
-      app.sync.undoes('times');
       if (time.again) await app.sync.refresh(); else await then(time);
     } catch (error) { notice(error.message, true); }
   }

@@ -11,8 +11,11 @@ export class Sync {
   constructor(app) {
     this.app = app;
     this.soon = 0;
-    // What undo takes: the last action on time after one in the sheet, on the levels after one there, else on this drawing.
+    // What undo takes: the last action on time after one in the sheet, on the levels after one there, else on this drawing. It
+    // is so as soon as the action is done, not when it is answered.
     this.scope = 'drawings';
+    this.begun = new Set();
+    onChange((told) => this.done(told));
     $('undo').addEventListener('click', () => this.step('undo', 'drawings'));
     $('redo').addEventListener('click', () => this.step('redo', 'drawings'));
     takeHeads(app.data.shot.id, app.data.heads);
@@ -36,6 +39,19 @@ export class Sync {
   }
 
   undoes(subjects) { this.scope = subjects; }
+
+  done({ subject, step: stepped, answered, answer, left }) {
+    if (left || stepped) return;
+    const [subjects] = subject.split('/');
+    if (!answered) {
+      this.scopeBefore = this.scope;
+      this.undoes(subjects === 'levels' ? 'drawings' : subjects);
+      if (this.scope === 'drawings') $('undo').disabled = false;
+    } else if (!answer) {
+      // It was refused: there is nothing of it to take back.
+      this.undoes(this.scopeBefore);
+    }
+  }
 
   // Whether the page shows what the server has, as far as it can know.
   get atRest() { return !count() && !this.soon && !this.reading; }
@@ -114,7 +130,6 @@ export class Sync {
 
   // A drawing was changed by this hand.
   changed(entry) {
-    this.undoes('drawings');
     $('saved').textContent = `saved ${new Date().toTimeString().slice(0, 5)}`;
     $('undo').disabled = false;
     $('redo').disabled = true;
@@ -122,9 +137,17 @@ export class Sync {
     this.later();
   }
 
+  // An act that asks the server, or a person, before it is done: undo waits for it, else it would take back what is older.
+  async begin(act) {
+    this.begun.add(act);
+    try { return await act; } finally { this.begun.delete(act); }
+  }
+
   // what: undo or redo.
-  async step(what, subjects = this.scope) {
+  async step(what, named) {
     const { app } = this;
+    if (this.begun.size) await Promise.allSettled([...this.begun]);
+    const subjects = named ?? this.scope;
     app.stage.stepped();
     const entry = subjects === 'drawings' ? app.current : undefined;
     try {
@@ -151,7 +174,6 @@ export class Sync {
     const { app } = this;
     try {
       const time = await change('times', app.data.shot.id, what, fields);
-      this.undoes('times');
       if (time.again) await this.refresh(); else this.take(time);
     } catch (error) { notice(error.message, true); app.tell('time'); }
   }

@@ -140,7 +140,6 @@ export class Acts {
   async done({ do: what, ...fields }) {
     const { app } = this;
     const time = await change('times', app.data.shot.id, what, fields);
-    app.sync.undoes('times');
     if (time.again || time.made?.length || what === 'take-out') await app.sync.refresh(); else app.sync.take(time);
     this.wide.says();
   }

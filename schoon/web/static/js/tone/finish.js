@@ -1,6 +1,6 @@
 // The finish of the level: an ordered list; each entry with its range, a switch, and what it touches.
 
-import { fill, html, waits } from '../dom.js';
+import { fill, html, settled, waits } from '../dom.js';
 import { get, notice, post } from '../api.js';
 import { change, waiting } from '../edits/queue.js';
 import { newId } from '../pure/ids.js';
@@ -55,7 +55,6 @@ export class Finish {
     this.stage.ledge();
     try {
       const answer = await change('stacks', app.data.shot.id, how, { level: app.level, ...fields, what });
-      app.sync.undoes('stacks');
       if (waiting(`stacks/${app.data.shot.id}`).length) return;
       if (answer.again) await app.sync.refresh(); else app.levels.mine.finish = answer.levels[app.level].finish;
       app.colours.use(app.data.key);
@@ -164,7 +163,8 @@ export class Finish {
         cast a shadow, a wash or a texture can lie on its parts.</li>`}</ol>
       ${chosen ? html`<form class="finish-fields" autocomplete="off">${this.fields.markup(chosen)}</form>` : ''}</div>`);
     this.fields.busy = false;
-    if (held) body.querySelector(`.finish-fields [name="${CSS.escape(held)}"]`)?.focus();
+    const again = held && body.querySelector(`.finish-fields [name="${CSS.escape(held)}"]`);
+    if (again) { again.focus(); settled(again); }
     for (const row of body.querySelectorAll('.finish-list li[data-id]')) this.wireRow(row, list.find((e) => e.id === row.dataset.id));
     if (chosen) this.fields.wire(body.querySelector('.finish-fields'), chosen);
     this.handles.show();

@@ -133,7 +133,6 @@ export class SunTool {
     try {
       const answer = await change('stacks', app.data.shot.id, 'light',
         { level: app.level, part: this.part, frame: this.frame(), light: state, key: this.ofKey });
-      app.sync.undoes('stacks');
       this.take(answer);
       this.show();
       this.stage.ledge();
@@ -151,7 +150,6 @@ export class SunTool {
     if (!this.lights[this.part]) { notice('There is no light to take away'); return; }
     try {
       this.take(await change('stacks', app.data.shot.id, 'light', { level: app.level, part: this.part, frame: this.frame(), light: null, key: this.ofKey }));
-      app.sync.undoes('stacks');
       this.show();
       this.stage.ledge();
     } catch (error) { notice(error.message, true); }

@@ -122,7 +122,6 @@ export class HoldView extends View {
     const { app } = this;
     try {
       await change('times', app.data.shot.id, what, { ...this.span, ...more });
-      app.sync.undoes('times');
       await app.sync.refresh();
       await app.table.draw();
       notice(`${words}; it can be undone as one below the sheet`);

@@ -209,7 +209,6 @@ export class PartsView extends View {
     const { app } = this;
     try {
       const answer = await change('levels', app.level, act.do, act);
-      app.sync.undoes('drawings');
       await app.sync.refresh();
       await app.table.draw();
       notice(`${words} in ${many(answer.drawings.length)}; it can be undone as one`);
