@@ -33,8 +33,8 @@ from schoon.core.paint import (
     alike,
     facts_of,
     painting_for,
-    parting_of,
     parted_by_key,
+    parting_of,
 )
 from schoon.core.paint import same as pairs
 from schoon.core.paint.judging import MEASURES, ROUNDS, SURE_FROM, Asked
@@ -169,7 +169,11 @@ def of(subject: Subject, taught: bytes | None = None) -> Known:
     pairs.forests = lambda: found  # type: ignore[assignment]
     if subject.folder is None:
         return of_figures(subject)
-    return of_rough(subject, subject.folder, subject.lines) if subject.lines else of_bench(subject, subject.folder)
+    return (
+        of_rough(subject, subject.folder, subject.lines)
+        if subject.lines
+        else of_bench(subject, subject.folder)
+    )
 
 
 def of_bench(subject: Subject, folder: Path) -> Known:

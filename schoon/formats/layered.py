@@ -18,13 +18,13 @@ from xml.etree import ElementTree
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageSequence, UnidentifiedImageError
+from PIL import Image, ImageSequence
 
 from ..core.strokes import Stroke, ink_coverage, strokes_to_dicts
 from ..errors import Refusal
 from ..limits import limits
 from ..text import unsound
-from .pictures import LARGEST_SIDE, decode, encode_png, small_png
+from .pictures import LARGEST_SIDE, decode, encode_png, opened, small_png
 from .sequences import BROKEN, SMALL, Incoming, inspect, members
 from .vectors import groups_of
 
@@ -229,7 +229,7 @@ def _of_folders(name: str, path: Path, archive: zipfile.ZipFile, folder: Path) -
 def _of_gif(name: str, path: Path, folder: Path) -> Layers:
     pictures, times = [], []
     spent = _Spent(name)
-    with _picture(name, path, "GIF") as picture:
+    with opened(name, path, ("GIF",)) as picture:
         count = getattr(picture, "n_frames", 1)
         if count > MOST_PICTURES:
             raise Refusal(f"{name} has {count} pictures; the most is {MOST_PICTURES}, so take it in in parts")
@@ -251,7 +251,7 @@ def _timed(times: Sequence[int]) -> tuple[float, tuple[int, ...]]:
 
 
 def _of_tiff(name: str, path: Path, folder: Path) -> Layers | None:
-    with _picture(name, path, "TIFF") as picture:
+    with opened(name, path, ("TIFF",)) as picture:
         count = getattr(picture, "n_frames", 1)
         if count < 2:
             return None
@@ -266,13 +266,6 @@ def _of_tiff(name: str, path: Path, folder: Path) -> Layers | None:
     if len({(p.width, p.height) for p in pictures}) > 1:
         raise Refusal(f"{name} has pages of unlike sizes; save them alike, or as files of their own")
     return Layers([Layer(_name(Path(name).stem, 1), tuple(pictures))])
-
-
-def _picture(name: str, path: Path, kind: str) -> Image.Image:
-    try:
-        return Image.open(path, formats=(kind,))
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise Refusal(f"{name} is not a readable {kind}; save it again") from error
 
 
 def _each(name: str, picture: Image.Image) -> Iterator[Image.Image]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import struct
 import warnings
+from collections.abc import Sequence
 from pathlib import Path
 from typing import IO
 
@@ -18,7 +19,7 @@ LARGEST_SIDE = 8192
 """px; larger pictures are refused."""
 
 _BROWSER_TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp"}
-_READABLE = (*_BROWSER_TYPES, "TIFF")
+READABLE = (*_BROWSER_TYPES, "TIFF")
 
 # The side limit is checked from the header, before any pixel is decoded.
 Image.MAX_IMAGE_PIXELS = LARGEST_SIDE * LARGEST_SIDE
@@ -29,7 +30,7 @@ def decode(name: str, body: bytes) -> NDArray[np.uint8]:
 
     16-bit, palette, grey and CMYK pictures are converted. Raises Refusal naming the file and the remedy.
     """
-    picture = _open(name, io.BytesIO(body))
+    picture = opened(name, io.BytesIO(body))
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
@@ -51,24 +52,29 @@ def rgba(name: str, body: bytes) -> NDArray[np.uint8]:
     return np.dstack([pixels, np.full(pixels.shape[:2], 255, np.uint8)])
 
 
-def _open(name: str, file: IO[bytes]) -> Image.Image:
+def opened(name: str, file: IO[bytes] | Path, kinds: tuple[str, ...] = READABLE) -> Image.Image:
+    """A picture of which nothing but the head is read. Raises Refusal if it is none of these kinds, or larger than may be: the
+    only way in which pictures from outside are opened."""
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            picture = Image.open(file, formats=_READABLE)
+            picture = Image.open(file, formats=kinds)
     except Image.DecompressionBombError as error:
         raise Refusal(
             f"{name} is larger than {LARGEST_SIDE} px a side; scale it down and try again"
         ) from error
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, OverflowError, TypeError) as error:
-        raise Refusal(
-            f"{name} is not a readable picture; export it again as PNG, JPEG, TIFF or WebP"
-        ) from error
+        raise Refusal(f"{name} is not a readable picture; export it again as {_in_words(kinds)}") from error
     if max(picture.size) > LARGEST_SIDE:
         raise Refusal(
             f"{name} is {picture.width} x {picture.height} px; the limit is {LARGEST_SIDE} px a side, so scale it down"
         )
     return picture
+
+
+def _in_words(kinds: Sequence[str]) -> str:
+    called = [{"WEBP": "WebP"}.get(kind, kind) for kind in sorted(kinds)]
+    return " or ".join([", ".join(called[:-1]), called[-1]] if len(called) > 1 else called)
 
 
 def _eight_bit(values: NDArray[np.generic]) -> NDArray[np.uint8]:
@@ -80,14 +86,14 @@ def _eight_bit(values: NDArray[np.generic]) -> NDArray[np.uint8]:
 
 def size_of(name: str, path: Path) -> tuple[int, int]:
     """(width, height) of a picture file by its head; nothing is decoded. Raises Refusal naming the file."""
-    with open(path, "rb") as handle, _open(name, handle) as picture:
+    with open(path, "rb") as handle, opened(name, handle) as picture:
         return picture.size
 
 
 def decode_for_storage(name: str, body: bytes) -> tuple[bytes, str, NDArray[np.uint8], bool]:
     """Bytes a browser shows as they are, their type, the pixels, and whether the bytes are others. Raises Refusal."""
     pixels = decode(name, body)
-    picture = _open(name, io.BytesIO(body))
+    picture = opened(name, io.BytesIO(body))
     mime = _BROWSER_TYPES.get(picture.format or "")
     turned = picture.getexif().get(0x0112, 1) != 1
     if mime is None or turned or picture.mode in ("CMYK", "I;16", "I", "F"):

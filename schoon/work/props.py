@@ -36,6 +36,7 @@ from ..core.run import brought_back, hidden_by, hidden_within, silhouette
 from ..core.strokes import LineRule, Points, Stroke, new_id, ruled, sample
 from ..errors import NotFound, Refusal
 from ..formats import solids
+from ..formats.guarded import guarded
 from ..formats.pictures import decode
 from ..store import Cursor, DrawingRow, ShotRow, Store, pictures, productions, props, revisions
 from ..store.props import Made, PropRow
@@ -86,7 +87,7 @@ def solid_of(body: Body) -> Solid:
         try:
             if isinstance(made, Imported):
                 assert body.file is not None
-                pieces = solids.read(made.called, body.file)
+                pieces = guarded(made.called, solids.read, made.called, body.file)
                 return assembled(made, [(points, faces) for _, points, faces in pieces])
             return build(made)
         except ValueError as error:

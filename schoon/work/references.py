@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
@@ -15,7 +16,7 @@ from PIL import Image, ImageSequence
 
 from ..errors import Refusal
 from ..formats import movie
-from ..formats.pictures import for_storage
+from ..formats.pictures import for_storage, opened
 
 MOST_FRAMES = 480
 """Pictures of a clip; what is longer has to be cut first."""
@@ -49,18 +50,21 @@ def read(name: str, path: Path) -> File:
 def _animated(name: str, body: bytes) -> File | None:
     """A GIF or another picture that moves; None for one that does not."""
     try:
-        with Image.open(io.BytesIO(body), formats=("GIF", "PNG", "WEBP")) as picture:
-            count = int(getattr(picture, "n_frames", 1))
-            if count < 2:
+        picture = opened(name, io.BytesIO(body), ("GIF", "PNG", "WEBP"))
+    except Refusal:
+        if body.startswith(b"GIF8"):
+            raise
+        # What is wrong with it, reading it as a picture says.
+        return None
+    with picture:
+        try:
+            if int(getattr(picture, "n_frames", 1)) < 2:
                 return None
-            if picture.width * picture.height > 64_000_000:
-                raise Refusal(f"{name} is too large to be a clip; make it smaller")
             lasts = float(picture.info.get("duration", 0) or 40)
             shown = (np.asarray(one.convert("RGB")) for one in ImageSequence.Iterator(picture))
             return File(_clip(name, shown), round(1000 / lasts, 3))
-    except (OSError, SyntaxError, ValueError):
-        # What is wrong with it, reading it as a picture says.
-        return None
+        except (OSError, SyntaxError, ValueError, EOFError, struct.error) as error:
+            raise Refusal(f"{name} is broken or was not written to its end; save it again") from error
 
 
 def _clip(name: str, frames: Iterator[NDArray[np.uint8]]) -> list[tuple[bytes, str, int, int]]:

@@ -26,6 +26,10 @@ RAW = {"1e308", "-1e308", "1e400", "NaN", "-Infinity"}
 """Numbers as JSON writes them, or as it should not."""
 
 
+IDS = ("drawing_id", "level_id", "shot_id", "model_id", "key_id", "pot_id", "production_id", "job_id")
+"""Parts of addresses that stand for something that is there, number 1 of its kind."""
+
+
 def sample(schema: dict[str, Any], all_: dict[str, Any]) -> Any:
     """A value that a schema of OpenAPI asks for."""
     if "$ref" in schema:
@@ -96,16 +100,7 @@ async def send_everything_by(quiet: httpx.AsyncClient, app: Any, shot: Shot) -> 
     for path, methods in schema["paths"].items():
         content = methods.get("post", {}).get("requestBody", {}).get("content", {})
         url = path
-        for name in (
-            "drawing_id",
-            "level_id",
-            "shot_id",
-            "model_id",
-            "key_id",
-            "pot_id",
-            "production_id",
-            "job_id",
-        ):
+        for name in IDS:
             url = url.replace("{" + name + "}", "1")
         if "application/json" in content:
             bodies = samples(content["application/json"]["schema"], schema["components"]["schemas"])

@@ -32,6 +32,9 @@ def trace_leak(
     for x, y in (inside, *([outside] if outside else [])):
         if not (0 <= x < width and 0 <= y < height):
             raise ValueError("the point lies outside the picture")
+    if not wall.any():
+        # Nothing parts the paint, so nothing lets it through; and no distance to a wall is known.
+        return None
     clear = cv2.distanceTransform((~wall).astype(np.uint8), cv2.DIST_L2, 5)
     start = _open_near(clear, inside)
     end = _open_near(clear, outside) if outside else None

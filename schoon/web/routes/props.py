@@ -13,6 +13,7 @@ from ...core.model import parse_colour
 from ...core.prop import Built, Imported, Placed, Surface
 from ...errors import NotFound, Refusal
 from ...formats import solids
+from ...formats.guarded import guarded
 from ...formats.pictures import for_storage
 from ...jobs import views
 from ...limits import limits
@@ -95,7 +96,7 @@ def bring(
         raise Refusal(
             f"{called} is larger than {limits().picture_mb} MB (SCHOON_MOST_PICTURE_MB); save it with fewer faces"
         )
-    found = solids.read(called, body)
+    found = guarded(called, solids.read, called, body)
     name = named(name or Path(called).stem, "prop")
     with store.transaction() as cursor:
         shot = productions.shot_of_level(cursor, level_id)

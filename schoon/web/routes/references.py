@@ -12,6 +12,7 @@ from fastapi.responses import JSONResponse
 from pydantic import Field
 
 from ...errors import NotFound, Refusal
+from ...formats.guarded import guarded
 from ...store import Cursor, pictures, productions, references
 from ...work.references import read
 from ..deps import SettingsDep, StoreDep
@@ -41,7 +42,7 @@ def bring(
         path = Path(folder) / f"file{Path(name).suffix.lower()}"
         with open(path, "wb") as out:
             shutil.copyfileobj(file.file, out, 2**20)
-        found = read(name, path)
+        found = guarded(name, read, name, path)
     with store.transaction() as cursor:
         own = _models(cursor, shot_id)
         there = [ref for ref in references.listing(cursor, shot_id, own) if not ref["place"].get("gone")]

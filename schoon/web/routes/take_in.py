@@ -24,6 +24,7 @@ from starlette.datastructures import UploadFile
 from ...core import exposure
 from ...errors import NotFound, Refusal
 from ...formats import movie
+from ...formats.guarded import guarded
 from ...formats.layered import STROKES, Layer, layers_in
 from ...formats.sequences import Incoming, Report, inspect, tried
 from ...jobs.aside import Aside, Tell
@@ -107,7 +108,7 @@ def _look_at(
         name, path = placed[0]
         if name.lower().endswith(movie.ENDINGS):
             return "take_in_movie.html", _look_at_movie(aside, name, path, folder)
-        if (found := layers_in(name, path, folder)) is not None:
+        if (found := guarded(name, layers_in, name, path, folder)) is not None:
             (folder / _LAYERS).write_text(json.dumps([asdict(layer) for layer in found.layers]))
             smalls = [_small(layer.pictures[0]) for layer in found.layers]
             return "take_in_layers.html", {"found": found, "smalls": smalls, "strokes": STROKES}
@@ -127,10 +128,14 @@ def _called(names: Sequence[str]) -> str:
 
 
 def _look_at_movie(aside: Aside, name: str, path: Path, folder: Path) -> dict[str, Any]:
-    head = movie.about(name, path)
+    head = guarded(name, movie.about, name, path)
     (folder / _MOVIE).write_text(json.dumps({"name": name, "path": str(path), "fps": head.fps}))
-    aside.start(folder.name, head.frames, partial(movies.look_through, name, path, folder))
+    aside.start(folder.name, head.frames, partial(_look_through, name, path, folder))
     return {"about": head, "movie": name}
+
+
+def _look_through(name: str, path: Path, folder: Path, tell: Tell) -> int:
+    return guarded(name, movies.look_through, name, path, folder, tell=tell)
 
 
 def _looked_at(desk: Pool, placed: Sequence[tuple[str, Path]], folder: Path) -> Report:
@@ -242,9 +247,9 @@ def store_shot(
         count = (asked.last - asked.first) // asked.every + 1
 
         def work(tell: Tell) -> dict[str, Any]:
-            report = movies.taken(
-                about["name"], Path(about["path"]), folder, asked.first, asked.last, asked.every,
-                _number(asked.width) or None, tell,
+            report = guarded(
+                about["name"], movies.taken, about["name"], Path(about["path"]), folder, asked.first, asked.last, asked.every,
+                _number(asked.width) or None, tell=tell,
             )  # fmt: skip
             kind = asked.kind if asked.kind != "drawings" else "pictures"
             held = (max(1, round(asked.every * asked.fps / about["fps"])),) * len(report.pictures)
