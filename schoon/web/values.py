@@ -6,9 +6,9 @@ from typing import Annotated
 
 from pydantic import Field
 
-from ..values import Id, Number, Sound
+from ..values import Id, Near, Number, Sound
 
-Place = Annotated[list[Number], Field(min_length=2, max_length=2)]
+Place = Annotated[list[Near], Field(min_length=2, max_length=2)]
 """(x, y), px of a drawing or picture."""
 
 

@@ -18,11 +18,11 @@ from ...formats import svg
 from ...jobs import views
 from ...store import bends, models, pictures, productions, revisions
 from ...text import named
+from ...values import Near, Spot, short_enough
 from ...work import again, edits, protect, run, whole
 from ...work import between as betweens
 from ...work.derived import key_of, to_json
 from ...work.documents import Order, said_of
-from ...work.operations.base import Spot
 from ...work.operations.time import AddNotes, NewNote
 from ...work.placing import paper_of
 from ...work.readings import Reader, pencils_of_run, rough_of
@@ -81,7 +81,7 @@ def sheet_lines(name: str, store: StoreDep, files: FilesDep, desk: DeskDep) -> J
 class Lasso(Body):
     """lasso: px of the drawing. reading: how its rough is read."""
 
-    lasso: Annotated[list[Spot], Field(min_length=3, max_length=2000)]
+    lasso: Annotated[list[Spot], Field(min_length=3, max_length=2000), short_enough]
     reading: Reading
 
 
@@ -345,7 +345,7 @@ def over(
     return JSONResponse({"matrix": place.matrix.T.ravel().round(6).tolist(), "fit": round(fit, 2)})
 
 
-Four = Annotated[list[Number] | None, Query(min_length=4, max_length=4)]
+Four = Annotated[list[Near] | None, Query(min_length=4, max_length=4)]
 
 
 @router.get("/levels/{level_id}/ledge")

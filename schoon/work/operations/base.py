@@ -16,13 +16,9 @@ from ...core.patches import Patches
 from ...core.sketch import Tiles
 from ...core.strokes import LineRule, Stroke
 from ...errors import NotFound, Refusal
-from ...values import Id, Number, Sound
+from ...values import Id, Sound
 from ..documents import NOTHING, Sheet
 from ..sketches import Names, Sketch
-
-Spot = tuple[Number, Number]
-"""(x, y), px of the drawing."""
-
 
 PartName = Annotated[str, Field(min_length=1, max_length=60)]
 
@@ -111,8 +107,3 @@ def is_locked(level: str) -> Refusal:
 def many(count: int, what: str, more: str = "s") -> str:
     """A number of things in words."""
     return f"{count} {what}{more * (count != 1)}"
-
-
-__all__ = [
-    "Context", "DrawingOperation", "Id", "Number", "OnMany", "Operation", "RunOperation", "Spot", "is_locked", "many",
-]  # fmt: skip

@@ -13,10 +13,10 @@ from ...core.exposure import Numbering
 from ...core.run import Sway
 from ...errors import NotFound, Refusal
 from ...store.states import Retaken, Starts, Time
-from ...values import Id, Sound
+from ...values import Id, Sound, Spot
 from ..documents import Sheet
 from ..living import drawn_anew, swayed
-from .base import Spot, many
+from .base import many
 from .spans import Frame, grown
 from .time import Levels, TimeOperation, refuse_locked
 

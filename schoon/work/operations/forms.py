@@ -14,11 +14,12 @@ from ...core.patches.broad import Mask, area, covered, edges, filled
 from ...core.seal import Stitch
 from ...core.strokes import sample
 from ...errors import Refusal
+from ...values import SpotPressed, short_enough
 from ..derived import patches_in
 from ..documents import Sheet, painting_of, poured
 from ..documents import Spot as Paint
 from ..pen import MOST_POINTS, steadied, stroke_from_pen
-from .base import Context, DrawingOperation, Number
+from .base import Context, DrawingOperation
 from .paint import Pot
 
 _LEAST = 30
@@ -35,7 +36,7 @@ class CutOut(DrawingOperation):
     """A closed form from a pen path of (x, y, pressure), with a pot in it. What lies in it whole and painted keeps its paint."""
 
     do: Literal["cut-out"]
-    path: Annotated[list[tuple[Number, Number, Number]], Field(min_length=3, max_length=MOST_POINTS)]
+    path: Annotated[list[SpotPressed], Field(min_length=3, max_length=MOST_POINTS), short_enough]
     pot: Pot
     inked: bool = False
     steady: float = Field(default=2.0, ge=0, le=20)
@@ -75,7 +76,7 @@ class Broad(DrawingOperation):
     """
 
     do: Literal["broad"]
-    path: Annotated[list[tuple[Number, Number, Number]], Field(min_length=1, max_length=MOST_POINTS)]
+    path: Annotated[list[SpotPressed], Field(min_length=1, max_length=MOST_POINTS), short_enough]
     pot: Pot
     width: float = Field(ge=1, le=600)
     within: Literal["patch", "pot", "part", "free"] = "patch"

@@ -11,7 +11,7 @@ from ...core.model import parse_colour, write_colour
 from ...core.tone import Kind
 from ...errors import NotFound
 from ...store.states import Model, Rule, Tones
-from .base import Id
+from ...values import Id
 from .model import Fresh, ModelOperation, coloured, with_keys
 
 Part = Annotated[float, Field(ge=-255, le=255, allow_inf_nan=False)]

@@ -16,13 +16,14 @@ from ...core.sketch import lined
 from ...core.strokes import Stroke, edit, ruled
 from ...core.strokes.model import new_id
 from ...errors import NotFound, Refusal
+from ...values import Near, Number, Spot, SpotPressed, short_enough
 from ..derived import own_rubbed
 from ..documents import Sheet
 from ..pen import MOST_POINTS, stroke_from_pen
-from .base import Context, DrawingOperation, Number, OnMany, PartName, Spot, many
+from .base import Context, DrawingOperation, OnMany, PartName, many
 
 Ids = Annotated[list[str], Field(min_length=1, max_length=5000)]
-PenPath = Annotated[list[tuple[Number, Number, Number]], Field(min_length=1, max_length=MOST_POINTS)]
+PenPath = Annotated[list[SpotPressed], Field(min_length=1, max_length=MOST_POINTS), short_enough]
 _SAME = 0.006
 """Px within which a stored point is where it was: numbers are kept to 1/100 px."""
 
@@ -175,7 +176,7 @@ class Points(LineOperation):
 
     do: Literal["points"]
     id: str
-    points: list[Spot] = Field(min_length=4, max_length=30_000)
+    points: Annotated[list[Spot], Field(min_length=4, max_length=30_000), short_enough]
 
     def label(self) -> str:
         return "edit points"
@@ -407,7 +408,7 @@ class Tidy(LineOperation):
     """Lines read anew within a lasso in the place of those there. strokes: as documents keep them."""
 
     do: Literal["tidy"]
-    lasso: Annotated[list[Spot], Field(min_length=3, max_length=2000)]
+    lasso: Annotated[list[Spot], Field(min_length=3, max_length=2000), short_enough]
     strokes_new: list[dict[str, Any]] = Field(max_length=2000, alias="strokes")
 
     def label(self) -> str:
@@ -430,7 +431,7 @@ class LayPart(LineOperation):
 
     do: Literal["lay-part"]
     strokes_new: list[dict[str, Any]] = Field(min_length=1, max_length=2000, alias="strokes")
-    box: tuple[Number, Number, Number, Number]
+    box: tuple[Near, Near, Near, Near]
     quad: tuple[Spot, Spot, Spot, Spot]
     part: str = Field(default="", max_length=60)
 
@@ -551,7 +552,7 @@ class RubInk(OnMany):
     """
 
     do: Literal["rub-ink"]
-    path: Annotated[list[Spot], Field(min_length=1, max_length=MOST_POINTS)]
+    path: Annotated[list[Spot], Field(min_length=1, max_length=MOST_POINTS), short_enough]
     reach: float = Field(gt=0, le=400)
     locked: Annotated[list[str], Field(max_length=200)] = Field(default_factory=list)
 

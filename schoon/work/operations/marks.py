@@ -10,9 +10,10 @@ from pydantic import Field
 
 from ...core.cleanup import Kind, Said
 from ...errors import Refusal
+from ...values import Spot, short_enough
 from ..documents import Sheet
 from ..pen import MOST_POINTS
-from .base import Context, DrawingOperation, Spot
+from .base import Context, DrawingOperation
 
 _MOST = 500
 """Scribbles on one drawing."""
@@ -25,7 +26,7 @@ class Say(DrawingOperation):
 
     do: Literal["say"]
     kind: Literal["line"] | Kind
-    path: Annotated[list[Spot], Field(min_length=1, max_length=MOST_POINTS)]
+    path: Annotated[list[Spot], Field(min_length=1, max_length=MOST_POINTS), short_enough]
     reach: float = Field(default=12.0, gt=0, le=200)
 
     def label(self) -> str:

@@ -14,7 +14,8 @@ from ...formats import pots as pot_files
 from ...store.models import Tone
 from ...store.states import ColourKey, Model, Pot, SheetPicture, Tones
 from ...text import named
-from .base import Id, Operation, PartName, many
+from ...values import Id
+from .base import Operation, PartName, many
 
 Sha = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 _GREY = "#808080"

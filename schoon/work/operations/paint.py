@@ -11,9 +11,10 @@ from pydantic import BaseModel, Field, PrivateAttr
 
 from ...core.patches import Patches, patches_within
 from ...errors import Refusal
+from ...values import Id, Spot, short_enough
 from ..documents import NOTHING, Sheet, painting_of, poured
 from ..documents import Spot as Paint
-from .base import Context, DrawingOperation, Id, PartName, RunOperation, Spot, many
+from .base import Context, DrawingOperation, PartName, RunOperation, many
 
 Pot = Annotated[int, Field(ge=NOTHING, lt=2**31)]
 
@@ -72,7 +73,7 @@ class PourWithin(_Pouring):
     """Pours a pot into every unpainted patch that lies in a closed ring of points."""
 
     do: Literal["pour-within"]
-    ring: list[Spot] = Field(min_length=3, max_length=5000)
+    ring: Annotated[list[Spot], Field(min_length=3, max_length=5000), short_enough]
     pot: Pot
 
     def label(self) -> str:

@@ -12,8 +12,9 @@ from ...core.seal import Stitch
 from ...core.seal.model import State
 from ...core.strokes import arc_lengths
 from ...errors import NotFound, Refusal
+from ...values import Spot, short_enough
 from ..documents import Sheet
-from .base import Context, DrawingOperation, RunOperation, Spot
+from .base import Context, DrawingOperation, RunOperation
 
 
 class Judge(DrawingOperation):
@@ -40,7 +41,7 @@ class Draw(DrawingOperation):
     """Adds a stitch drawn by hand."""
 
     do: Literal["stitch"]
-    points: Annotated[list[Spot], Field(min_length=2, max_length=2000)]
+    points: Annotated[list[Spot], Field(min_length=2, max_length=2000), short_enough]
 
     def label(self) -> str:
         return "draw a stitch"

@@ -15,12 +15,12 @@ from ...core import sketch as core
 from ...core.sketch import At, State
 from ...errors import Refusal
 from ...formats.pictures import rgba
-from ...values import Id
+from ...values import Id, Spot, short_enough
 from ..documents import Sheet
 from ..pen import MOST_POINTS
 from ..roughs import tile_of
 from ..sketches import MOST_PASSES, Pass, Sketch
-from .base import Context, DrawingOperation, OnMany, Spot, many
+from .base import Context, DrawingOperation, OnMany, many
 
 PassId = Annotated[str, Field(pattern=r"^[0-9a-z]{6,12}$")]
 Png = Annotated[str, Field(max_length=12_000_000)]
@@ -172,7 +172,7 @@ class Rub(OnMany):
 
     do: Literal["rub"]
     on: Literal["pass", "base", "all"] = "all"
-    path: Annotated[list[Spot], Field(min_length=1, max_length=MOST_POINTS)]
+    path: Annotated[list[Spot], Field(min_length=1, max_length=MOST_POINTS), short_enough]
     reach: float = Field(gt=0, le=400)
 
     def label(self) -> str:
@@ -212,7 +212,7 @@ class Lift(OnMany):
     piece: Png
     corners: Annotated[list[Spot], Field(min_length=4, max_length=4)]
     source: Id | None = None
-    ring: Annotated[list[Spot], Field(max_length=MOST_POINTS)] = Field(default_factory=list)
+    ring: Annotated[list[Spot], Field(max_length=MOST_POINTS), short_enough] = Field(default_factory=list)
     fresh: PassId
     _pixels: NDArray[np.uint8] | None = PrivateAttr(default=None)
 

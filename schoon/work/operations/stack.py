@@ -23,8 +23,8 @@ from ...store.states import (
     Waved,
 )
 from ...text import named
-from ...values import Number
-from .base import Id, Operation, PartName, is_locked
+from ...values import Id, Spot
+from .base import Operation, PartName, is_locked
 
 
 @dataclass(frozen=True)
@@ -370,7 +370,7 @@ class SetPlace(OnLevel):
     do: Literal["place-level"]
     frame: int | None = Field(default=None, ge=1, le=20_000)
     notch: NewNotch | None = None
-    pivot: tuple[Number, Number] | None = None
+    pivot: Spot | None = None
     follow: float | None = Field(default=None, ge=0, le=4, allow_inf_nan=False)
 
     def label(self) -> str:
@@ -488,7 +488,7 @@ class Wave(OnLevel):
     do: Literal["wave"]
     rule: Annotated[str, Field(max_length=20)]
     drawings: Annotated[list[Id], Field(min_length=1, max_length=5000)]
-    at: tuple[Number, Number] | None = None
+    at: Spot | None = None
     reason: str | None = Field(default=None, max_length=200)
 
     def label(self) -> str:

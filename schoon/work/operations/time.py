@@ -12,8 +12,8 @@ from ...core import exposure
 from ...errors import NotFound, Refusal
 from ...store import actor
 from ...store.states import Kind, Label, Note, Starts, Time
-from ...values import Sound
-from .base import Id, Operation, is_locked, many
+from ...values import Id, Sound
+from .base import Operation, is_locked, many
 
 MOST_FRAMES = 20_000
 

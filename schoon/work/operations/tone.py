@@ -13,8 +13,9 @@ from ...core.patches import Patches
 from ...core.strokes import smooth_hand
 from ...core.tone import KINDS, Kind, Tone, ring_of, rings_along, side_of
 from ...errors import NotFound, Refusal
+from ...values import Id, Ring, Spot, SpotPressed, short_enough
 from ..documents import NOTHING, Sheet, painting_of, parts_told
-from .base import Context, DrawingOperation, Id, Number, PartName, RunOperation, Spot, many
+from .base import Context, DrawingOperation, PartName, RunOperation, many
 
 ShapeId = Annotated[str, Field(pattern="^[0-9a-f]{10}$")]
 
@@ -54,9 +55,7 @@ class _Drawn(DrawingOperation):
 
     id: ShapeId
     kind: Kind
-    path: Annotated[
-        list[tuple[Number, Number] | tuple[Number, Number, Number]], Field(min_length=2, max_length=20_000)
-    ]
+    path: Annotated[list[Spot | SpotPressed], Field(min_length=2, max_length=20_000), short_enough]
     within: Within = "all"
     steady: float = Field(default=1.5, ge=0, le=60)
 
@@ -149,7 +148,7 @@ class Bend(DrawingOperation):
     do: Literal["tone-bend"]
     id: ShapeId
     rings: Annotated[
-        list[Annotated[list[Number], Field(min_length=8, max_length=4000)]],
+        list[Ring],
         Field(min_length=1, max_length=40),
     ]
 
@@ -209,7 +208,7 @@ class Shape(BaseModel):
 
     kind: Kind
     rings: Annotated[
-        list[Annotated[list[Number], Field(min_length=8, max_length=4000)]],
+        list[Ring],
         Field(min_length=1, max_length=40),
     ]
     takes: bool = False
