@@ -91,6 +91,11 @@ def test_serving_names_a_taken_port_and_stops_in_order(tmp_path: Path) -> None:
         assert f"Port {taken} is taken" in "".join(said)
         page = urllib.request.urlopen(address, timeout=5).read().decode()
         assert "An empty shelf" in page
+        # Nobody else on this machine looks into it.
+        assert tmp_path.stat().st_mode & 0o077 == 0
+        open_to_others = [p for p in tmp_path.rglob("*") if p.is_file() and p.stat().st_mode & 0o077]
+        assert not [p for p in open_to_others if "database" not in p.parts]
+        assert (tmp_path / "database").stat().st_mode & 0o077 == 0
         process.send_signal(signal.SIGINT)
         assert process.wait(60) == 0
     # The database went down with it: its pid file is gone.

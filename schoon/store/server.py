@@ -22,6 +22,7 @@ from urllib.parse import quote
 import pymysql
 
 from ..errors import Refusal
+from ..settings import private
 
 _WAIT = 90.0
 """Seconds a start may take: recovering an unclean InnoDB is slow on a busy machine."""
@@ -74,7 +75,7 @@ class LocalServer:
 
         same_port: where it was before, or not at all.
         """
-        self.folder.mkdir(parents=True, exist_ok=True)
+        private(self.folder)
         with self._lock():
             if self._ending.is_set():
                 raise Refusal("The database is being stopped")

@@ -88,8 +88,9 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
             app.state.desk.close()
 
     app = FastAPI(
-        title="Schoon", lifespan=lifespan, docs_url=None, redoc_url=None, dependencies=[Depends(named_once)]
-    )
+        title="Schoon", lifespan=lifespan, docs_url=None, redoc_url=None, dependencies=[Depends(named_once)],
+        openapi_url="/openapi.json" if settings.openapi else None,
+    )  # fmt: skip
     app.state.store = store
     app.state.settings = settings
     app.state.runner = Runner(store, settings, pool)

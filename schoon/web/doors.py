@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from typing import Any
-from urllib.parse import urlsplit
 
 from secure import (
     ContentSecurityPolicy,
@@ -78,7 +77,8 @@ class SameOrigin:
             site, origin = headers.get("sec-fetch-site"), headers.get("origin")
             foreign = site not in (None, "same-origin", "none")
             if origin is not None:
-                foreign = foreign or urlsplit(origin).netloc != headers.get("host")
+                own = f"{scope['scheme']}://{headers.get('host')}"
+                foreign = foreign or origin.lower() != own.lower()
             if foreign:
                 await _refuse(403, "Another site has asked for this; open Schoon itself to do it")(
                     scope, receive, send

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import os
 import signal
 import socket
 from contextlib import suppress
@@ -11,7 +12,7 @@ import uvicorn
 
 from ..errors import Refusal
 from ..jobs import Runner
-from ..settings import Settings, get_settings
+from ..settings import Settings, get_settings, private
 from ..store import LocalServer, Store
 from .app import create_app
 
@@ -34,6 +35,9 @@ def free_port(host: str, wanted: int) -> int:
 def run(demo: bool) -> None:
     """Serves the pages until Ctrl+C or SIGTERM: pages, workers and database are stopped in order."""
     settings = get_settings()
+    # Drawings, keys and logs are nobody else's on this machine.
+    os.umask(0o077)
+    private(settings.folder)
     _share_memory()
     signal.signal(signal.SIGTERM, _asked_to_stop)
     # Ctrl+C is the way to stop, not a failure; by then everything has shut down in order.

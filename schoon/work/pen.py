@@ -22,9 +22,10 @@ def settled(
     """A pen path of (x, y, pressure) points drawn over to the rough lines it runs beside, within `near` px.
 
     picture: the rough. strength: 0 leaves the path as it is, 1 takes it all the way. Where no line is near it stays.
+    Raises Refusal as `stroke_from_pen`.
     """
     data = np.asarray(path, float)
-    along = arc_lengths(data[:, :2])
+    along = measured(data[:, :2], (picture.shape[1], picture.shape[0]))
     if along[-1] < 5:
         return list(path)
     run = resample(data[:, :2], 1.0)
@@ -50,6 +51,18 @@ def _steadied(points: Points, amount: float) -> list[Points]:
     return [smooth_hand(raw[a : b + 1], amount) for a, b in itertools.pairwise(cuts) if b > a]
 
 
+def measured(points: Points, size: tuple[int, int]) -> NDArray[np.float64]:
+    """(k,) how far along a path each of its points lies, px. Raises Refusal if it is longer than any line of such a drawing."""
+    along = arc_lengths(points)
+    most = limits().stroke_widths * max(size)
+    if along[-1] > most or np.abs(points).max() > most:
+        raise Refusal(
+            f"This stroke is {along[-1]:.0f} px long; the limit is {limits().stroke_widths:g} picture widths, "
+            f"{most:.0f} px (SCHOON_MOST_STROKE_WIDTHS)"
+        )
+    return along
+
+
 def stroke_from_pen(
     path: Sequence[tuple[float, float, float]], width: float, steady: float, size: tuple[int, int]
 ) -> Stroke:
@@ -62,13 +75,7 @@ def stroke_from_pen(
     if data.ndim != 2 or data.shape[1] != 3 or len(data) > MOST_POINTS or not np.isfinite(data).all():
         raise Refusal("This stroke could not be read; draw it again")
     points = data[:, :2]
-    along = arc_lengths(points)
-    most = limits().stroke_widths * max(size)
-    if along[-1] > most or np.abs(points).max() > most:
-        raise Refusal(
-            f"This stroke is {along[-1]:.0f} px long; the limit is {limits().stroke_widths:g} picture widths, "
-            f"{most:.0f} px (SCHOON_MOST_STROKE_WIDTHS)"
-        )
+    along = measured(points, size)
     if along[-1] < 0.5:
         points = points[0] + np.array([[-0.5, 0.0], [0.5, 0.0]])
         along, data = np.array([0.0, 1.0]), np.repeat(data[:1], 2, axis=0)

@@ -166,6 +166,7 @@ def test_a_leak_is_traced_to_its_narrowest_passage(gap: int, turn: float) -> Non
 
 
 def test_no_leak_where_the_form_is_closed_or_the_point_is_on_a_line() -> None:
+    assert trace_leak(np.zeros((60, 80), bool), (20, 20)) is None
     assert trace_leak(box_with_gap(0), (150, 150)) is None
     assert trace_leak(box_with_gap(0), (70, 150)) is None
     with pytest.raises(ValueError, match="outside the picture"):

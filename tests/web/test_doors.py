@@ -15,6 +15,7 @@ from schoon.formats.pictures import encode_png
 from schoon.limits import Limits
 from schoon.store import Store
 from schoon.web import doors
+from schoon.web.app import create_app
 from schoon.web.routes import shelf
 
 from ..conftest import table_counts
@@ -38,6 +39,7 @@ def test_its_own_names_are_answered(client: TestClient, host: str) -> None:
         ({"origin": "http://testserver"}, True),
         ({"origin": "http://testserver", "sec-fetch-site": "same-origin"}, True),
         ({"sec-fetch-site": "none"}, True),
+        ({"origin": "https://testserver"}, False),
         ({"origin": "http://evil.example"}, False),
         ({"origin": "http://testserver.evil.example"}, False),
         ({"origin": "http://testserver:99"}, False),
@@ -66,6 +68,13 @@ def test_every_answer_says_what_a_browser_may_do_with_it(client: TestClient, sho
         assert headers["x-content-type-options"] == "nosniff"
         assert headers["x-frame-options"].upper() == "DENY"
         assert headers["referrer-policy"] == "same-origin"
+
+
+def test_what_routes_there_are_is_told_on_request_only(client: TestClient) -> None:
+    assert client.get("/openapi.json").status_code == 404
+    settings = client.app.state.settings.model_copy(update={"openapi": True})  # type: ignore[attr-defined]
+    told = TestClient(create_app(client.app.state.store, settings, client.app.state.desk))  # type: ignore[attr-defined]
+    assert "/api/drawings/{drawing_id}/do" in told.get("/openapi.json").json()["paths"]
 
 
 def test_pages_hold_no_script_and_no_handler_of_their_own(client: TestClient, shot: Shot) -> None:
@@ -191,7 +200,7 @@ def test_points_of_one_stroke_moved_in_two_windows_are_both_kept_or_told(shot: S
 
 
 def test_a_stroke_beyond_any_picture_is_refused_at_once(shot: Shot) -> None:
-    far = [[(-1) ** k * 900_000.0, k * 1000.0, 0.5] for k in range(12)]
+    far = [[(-1) ** k * 9_000.0, k * 100.0, 0.5] for k in range(12)]
     url = f"/api/drawings/{shot.ids[0]}/do"
     for do in (
         {"do": "trace", "id": "aaaaaaaa", "path": far, "width": 4},

@@ -6,6 +6,7 @@ from __future__ import annotations
 import asyncio
 import os
 import random
+import re
 import resource
 import time
 from collections.abc import Iterator
@@ -29,7 +30,8 @@ BODIES = int(os.environ.get("SCHOON_TEST_BODIES", "2000"))
 SECONDS, MB = 5.0, 1000
 """What one request may take. The machine of a test is slow and shared: three times that fails."""
 
-WORDS = ["key", "Coat", "", "a", "x" * 60, "01", "hand", "#a0b1c2", "lake 3"]
+WORDS = ["key", "Coat", "", "a", "x" * 60, "01", "hand", "lake 3"]
+PATTERNED = ["a" * 10, "b" * 10, "a" * 64, "#a0b1c2", "", "1,2", "1-aabbcc", "ignore", "part:Coat"]
 
 
 class Maker:
@@ -38,7 +40,7 @@ class Maker:
     def __init__(self, schemas: Schema, seed: int) -> None:
         self.all, self.random = schemas, random.Random(seed)
         # One body is made of near numbers, of far ones, of the greatest, or of all.
-        self.reach = self.random.choice([100, 100, 1e4, 1e6, 1e6])
+        self.reach = self.random.choice([1, 100, 100, 300, 300, 1e4, 6e4, 1e6])
         self.many = self.random.choice([1, 3, 3, 40, 3000])
 
     def of(self, schema: Schema, deep: int = 0) -> Any:
@@ -86,12 +88,16 @@ class Maker:
             schema.get("minimum", -3),
             schema.get("maximum", schema.get("exclusiveMaximum", 2**31) - 1),
         )
-        return self.random.choice([low, max(low, 1), max(low, 1), max(low, 2), min(high, low + 40), high])
+        # What is there is called 1, 2 and so on.
+        small = [min(max(low, n), high) for n in (1, 1, 1, 1, 2, 3)]
+        return self.random.choice([low, *small, *small, min(high, low + 40), high])
 
     def _boolean(self, schema: Schema, deep: int) -> bool:
         return self.random.random() < 0.5
 
     def _string(self, schema: Schema, deep: int) -> str:
+        if pattern := schema.get("pattern"):
+            return self.random.choice([word for word in PATTERNED if re.match(pattern, word)])
         return self.random.choice(WORDS)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -12,6 +13,7 @@ import httpx
 import pytest
 from fastapi.testclient import TestClient
 
+from schoon.limits import limits
 from schoon.text import named, unsound, unsound_in
 
 from ..shot import Shot
@@ -206,3 +208,34 @@ def test_texts_are_looked_at_however_deep_they_lie() -> None:
     assert unsound_in({"é": ["ok", 3, None, "日本語 ا"]}) == ""
     assert unsound("\ud800") == "half a letter"
     assert named("  Quay \t wide ", "shot") == "Quay wide"
+
+
+USED = "".join(f'<g id="u{k}">' + f'<use href="#u{k - 1}" x="{k}"/>' * 12 + "</g>" for k in range(1, 9))
+
+
+@pytest.mark.parametrize(
+    ("name", "body"),
+    [
+        (
+            "nested.svg",
+            '<svg xmlns="http://www.w3.org/2000/svg" width="100" height="100"><path id="u0" d="M0 0L9 9"/>'
+            + USED
+            + "</svg>",
+        ),
+        (
+            "long.svg",
+            '<svg xmlns="http://www.w3.org/2000/svg" width="100" height="100"><path d="M0 0'
+            + "".join(f"C{k % 97} 3 5 {k % 89} {k % 83} {k % 79}" for k in range(400_000))
+            + '"/></svg>',
+        ),
+    ],
+)
+def test_a_file_that_takes_for_ever_is_given_up(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch, name: str, body: str
+) -> None:
+    monkeypatch.setattr(limits(), "read_seconds", 3)
+    began = time.monotonic()
+    answer = client.post("/take-in/check", files=[("files", (name, body.encode(), "image/svg+xml"))])
+    assert time.monotonic() - began < 30
+    assert answer.status_code == 422
+    assert name in answer.text

@@ -184,12 +184,15 @@ def kept_alive(run: Sequence[T], frames: int, hold: int, seed: int = 0) -> Piece
         raise ValueError("a hold is kept alive by two drawings at least")
     rng = random.Random(seed)
     chosen: list[T] = list(run)
+    seen = {what: k for k, what in enumerate(run)}
     while len(chosen) * hold < frames:
         near = chosen[-2:] if len(set(run)) > 2 else chosen[-1:]
         free = [what for what in dict.fromkeys(run) if what not in near]
         # What was not seen for longest is likelier.
-        free.sort(key=lambda what: max((k for k, one in enumerate(chosen) if one == what), default=-1))
-        chosen.append(free[min(int(rng.expovariate(1.2)), len(free) - 1)])
+        free.sort(key=seen.__getitem__)
+        what = free[min(int(rng.expovariate(1.2)), len(free) - 1)]
+        seen[what] = len(chosen)
+        chosen.append(what)
     found: Pieces[T] = [(what, hold) for what in chosen[: -(-frames // hold)]]
     over = len(found) * hold - frames
     return [*found[:-1], (found[-1][0], hold - over)]

@@ -130,6 +130,10 @@ def ring_of(points: Points, tolerance: float = _TOLERANCE, corners: Collection[i
     return controls
 
 
+_AFFORDABLE = 16e6
+"""Pixels up to which the way of a brush is drawn finer than it is."""
+
+
 def rings_along(path: Points, width: float) -> tuple[Points, ...]:
     """Closed curves round what a round brush of a width, px, covers along a (k, 2) path.
 
@@ -138,9 +142,11 @@ def rings_along(path: Points, width: float) -> tuple[Points, ...]:
     if width <= 0:
         raise ValueError("a brush needs a width")
     path = np.asarray(path, float)
-    finer = max(1.0, 8 / width)
     low = path.min(axis=0) - width - 2
-    size = np.ceil((path.max(axis=0) + width + 2 - low) * finer).astype(int)
+    span = path.max(axis=0) + width + 2 - low
+    # A thin line is drawn finer, as far as that is affordable.
+    finer = max(1.0, min(8 / width, 4.0, float(np.sqrt(_AFFORDABLE / span.prod()))))
+    size = np.ceil(span * finer).astype(int)
     drawn = np.zeros(size[::-1], np.uint8)
     cv2.polylines(
         drawn, [fixed((path - low) * finer)], False, 255, max(1, round(width * finer)), cv2.LINE_AA, 4

@@ -15,7 +15,11 @@ from ...core.tone import KINDS, Kind, Tone, ring_of, rings_along, side_of
 from ...errors import NotFound, Refusal
 from ...values import Id, Ring, Spot, SpotPressed, short_enough
 from ..documents import NOTHING, Sheet, painting_of, parts_told
+from ..pen import measured
 from .base import Context, DrawingOperation, PartName, RunOperation, many
+
+_BESIDE = 64.0
+"""Px beside the paper up to which a drawn way is kept as it is."""
 
 ShapeId = Annotated[str, Field(pattern="^[0-9a-f]{10}$")]
 
@@ -59,8 +63,14 @@ class _Drawn(DrawingOperation):
     within: Within = "all"
     steady: float = Field(default=1.5, ge=0, le=60)
 
-    def _points(self) -> np.ndarray:
-        return smooth_hand(np.array([p[:2] for p in self.path], float), self.steady)
+    def _points(self, size: tuple[int, int], beside: float = 0.0) -> np.ndarray:
+        """(k, 2) points close together. Nobody sees what lies farther beside the paper than `beside` and a little. Raises
+        Refusal if it is longer than any line of such a drawing."""
+        points = smooth_hand(np.array([p[:2] for p in self.path], float), self.steady)
+        beside += _BESIDE
+        points = np.clip(points, -beside, np.array(size) + beside)
+        measured(points, size)
+        return points
 
 
 class Block(_Drawn):
@@ -71,6 +81,11 @@ class Block(_Drawn):
     takes: bool = False
     soft: float = Field(default=0.0, ge=0, le=400)
     brush: float = Field(default=0.0, ge=0, le=1000)
+
+    def _rings(self, size: tuple[int, int]) -> tuple[np.ndarray, ...]:
+        if self.brush:
+            return rings_along(self._points(size, self.brush), self.brush)
+        return (ring_of(self._points(size)),)
 
     def label(self) -> str:
         if self.takes:
@@ -85,7 +100,7 @@ class Block(_Drawn):
             raise Refusal("Begin inside the form the tone belongs to, or let it be seen everywhere")
         place = _place(self.within, patch, sheet, patches, context)
         try:
-            rings = rings_along(self._points(), self.brush) if self.brush else (ring_of(self._points()),)
+            rings = self._rings(context.size)
         except ValueError as error:
             raise Refusal("Draw round the shape") from error
         return put(
@@ -108,7 +123,7 @@ class Edge(_Drawn):
 
     def apply(self, sheet: Sheet, context: Context) -> Sheet:
         patches = context.found(sheet)
-        points = self._points()
+        points = self._points(context.size)
         under = [patches.at(float(x), float(y)) for x, y in points]
         crossed = [p for p in under if p not in (0, patches.background)]
         if not crossed:
