@@ -33,7 +33,6 @@ from schoon.core.paint import (
     alike,
     facts_of,
     painting_for,
-    parted_by_key,
     parting_of,
 )
 from schoon.core.paint import same as pairs
@@ -72,7 +71,6 @@ class Subject:
     folder: Path | None = None
     seed: int = 0
     backwards: bool = False
-    lines: Path | None = None
 
 
 class Pair(NamedTuple):
@@ -126,25 +124,10 @@ def carried(drawings: Sequence[Patches], key: Painting) -> Case:
     return run.case({0: facts_of(drawings[0])})
 
 
-def most_among(patches: Patches, pots: np.ndarray, sure: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """(count + 1,) the most frequent pot of each patch where it is sure, and its share of that."""
-    values, small = np.unique(pots, return_inverse=True)
-    votes = np.bincount(
-        (patches.open_labels.astype(np.int64) * len(values) + small.reshape(pots.shape))[sure],
-        minlength=(patches.count + 1) * len(values),
-    ).reshape(-1, len(values))
-    return values[votes.argmax(axis=1)], votes.max(axis=1) / np.maximum(votes.sum(axis=1), 1)
-
-
 def known(
-    kind: str,
-    drawings: Sequence[Patches],
-    pots: Sequence[np.ndarray],
-    scored: Sequence[np.ndarray],
-    rough: bool = False,
+    kind: str, drawings: Sequence[Patches], pots: Sequence[np.ndarray], scored: Sequence[np.ndarray]
 ) -> Known:
-    """pots: (h, w) true pot of each pixel. scored: (h, w) where the truth is sure. rough: what is not sure lies along the
-    lines of all patches, so that patches are told by the rest."""
+    """pots: (h, w) true pot of each pixel. scored: (h, w) where the truth is sure."""
     right: dict[int, tuple[np.ndarray, np.ndarray]] = {}
     key: Painting = {}
     for k, (patches, true, sure) in enumerate(zip(drawings, pots, scored, strict=True)):
@@ -153,9 +136,6 @@ def known(
         if k == 0:
             key = {p: Paint(int(best[p])) for p in range(1, patches.count + 1)}
         clear = (share >= CLEAR) & (patches.areas >= 40) & (outside == 0)
-        if rough:
-            best, share = most_among(patches, true, sure)
-            clear = (share >= CLEAR) & (patches.areas - outside >= 20)
         clear[[0, patches.background]] = False
         right[k] = (np.flatnonzero(clear), best[clear])
     del right[0]
@@ -167,13 +147,7 @@ def of(subject: Subject, taught: bytes | None = None) -> Known:
     cv2.setNumThreads(1)
     found = tuple(read(taught, name) for name in pairs.ROUNDS) if taught else ()
     pairs.forests = lambda: found  # type: ignore[assignment]
-    if subject.folder is None:
-        return of_figures(subject)
-    return (
-        of_rough(subject, subject.folder, subject.lines)
-        if subject.lines
-        else of_bench(subject, subject.folder)
-    )
+    return of_figures(subject) if subject.folder is None else of_bench(subject, subject.folder)
 
 
 def of_bench(subject: Subject, folder: Path) -> Known:
@@ -190,27 +164,6 @@ def of_bench(subject: Subject, folder: Path) -> Known:
         scored.append(score > 0)
     way = -1 if subject.backwards else 1
     return known(subject.kind, drawings[::way], pots[::way], scored[::way])
-
-
-def of_rough(subject: Subject, folder: Path, lines: Path) -> Known:
-    """A run with lines that came out of roughs: they lie beside the true ones, miss some and have others too."""
-    drawings, pots, scored = [], [], []
-    for path in sorted(lines.glob("*.png")):
-        true = folder / "truth" / path.name
-        rgba = decode(true.name, true.read_bytes()).astype(np.int64)
-        code = np.where(rgba[..., 3] > 0, rgba[..., 0] << 16 | rgba[..., 1] << 8 | rgba[..., 2], NOTHING)
-        score = cv2.imread(str(true.with_suffix(".score.png")), 0) > 0
-        # Under the true line, and for a little beside it, nobody knows whose the pixels are.
-        inside = cv2.erode(score.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-        away = cv2.distanceTransform((~score).astype(np.uint8), cv2.DIST_L2, 5)
-        sure = inside | ((away > 6) & (code == NOTHING))
-        drawings.append(find_patches(decode(path.name, path.read_bytes())[..., :3].min(axis=2) <= 127))
-        pots.append(code)
-        scored.append(sure)
-    way = -1 if subject.backwards else 1
-    drawings, pots, scored = drawings[::way], pots[::way], scored[::way]
-    drawings[0] = parted_by_key(drawings[0], pots[0]).patches
-    return known(subject.kind, drawings, pots, scored, rough=True)
 
 
 def of_figures(subject: Subject) -> Known:
@@ -435,12 +388,33 @@ def folds(subjects: Sequence[Subject]) -> np.ndarray:
     return np.array([number[s.kind, s.folder, s.seed] for s in subjects]) % FOLDS
 
 
+def keep_folds(
+    place: Path,
+    subjects: Sequence[Subject],
+    fold: np.ndarray,
+    taught: Sequence[Forests],
+    judged: Sequence[Forests],
+) -> None:
+    """Writes the forests of each fold: what derives from its subjects (`whole` does) is measured with them, else on what they
+    were taught from."""
+    for out in range(FOLDS):
+        folder = place / str(out)
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / "same.npz").write_bytes(packed(taught[out]))
+        (folder / "paint.npz").write_bytes(packed(judged[out]))
+        own = sorted({str(s.folder) for s, k in zip(subjects, fold, strict=True) if k == out and s.folder})
+        (folder / "subjects.txt").write_text("\n".join(own) + "\n")
+
+
 def main() -> None:
     """Measures, learns, writes."""
     wants = argparse.ArgumentParser()
     wants.add_argument("bench", type=Path)
     wants.add_argument("--made", type=int, default=36, help="runs of made figures")
     wants.add_argument("--jobs", type=int, default=2)
+    wants.add_argument(
+        "--folds", type=Path, help="where forests go that have not seen a fold, and which subjects are in it"
+    )
     asked = wants.parse_args()
     found = [
         p.parent
@@ -459,6 +433,8 @@ def main() -> None:
         unseen = [packed(taught[out]) for out in fold]
         runs = list(workers.map(of, subjects, unseen))
     judged = learn(runs, fold)
+    if asked.folds:
+        keep_folds(asked.folds, subjects, fold, taught, judged)
     for name, forests in (("same", taught[FOLDS]), ("paint", judged[FOLDS])):
         out = OUT / f"{name}.npz"
         out.write_bytes(packed(forests))

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 import urllib.error
 import urllib.request
@@ -108,6 +110,33 @@ def test_serving_names_a_taken_port_and_stops_in_order(tmp_path: Path) -> None:
     assert process.wait(60) == 0
     assert not (tmp_path / "database" / "server.pid").exists()
     # Python's own helper of the workers ends a moment after them.
+    until(lambda: belonging_to(tmp_path, process.pid) == [], 30)
+
+
+def test_it_stops_in_time_whatever_is_being_read(tmp_path: Path) -> None:
+    process, address, _ = started(tmp_path, 8400)
+    used = "".join(f'<g id="u{k}">' + f'<use href="#u{k - 1}"/>' * 12 + "</g>" for k in range(1, 9))
+    drawn = f'<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><path id="u0" d="M0 0L9 9"/>{used}</svg>'
+    body = (
+        '--x\r\nContent-Disposition: form-data; name="files"; filename="a.svg"\r\n\r\n'
+        + drawn
+        + "\r\n--x--\r\n"
+    ).encode()
+    asked = urllib.request.Request(
+        f"{address}/take-in/check", body, {"content-type": "multipart/form-data; boundary=x"}
+    )
+
+    def ask() -> None:
+        with contextlib.suppress(OSError):
+            urllib.request.urlopen(asked, timeout=100)
+
+    threading.Thread(target=ask, daemon=True).start()
+    time.sleep(4)
+    began = time.monotonic()
+    process.send_signal(signal.SIGTERM)
+    assert process.wait(60) == 0
+    # Ten seconds on a machine of its own; the one of a test is shared.
+    assert time.monotonic() - began < 25
     until(lambda: belonging_to(tmp_path, process.pid) == [], 30)
 
 

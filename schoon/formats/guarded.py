@@ -8,12 +8,15 @@ import time
 from collections.abc import Callable
 from contextlib import suppress
 from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
 from typing import Any, TypeVar
 
 from ..errors import Refusal
 from ..limits import limits
 
 T = TypeVar("T")
+
+_running: set[BaseProcess] = set()
 
 _PRELOADED = ["schoon.formats.layered", "schoon.work.references", "schoon.formats.solids", "trimesh"]
 """Imported once, by the server that each reading process is forked from."""
@@ -39,13 +42,21 @@ def guarded(
         target=_inside, args=(theirs, limits().read_gb, tell is not None, function, arguments), daemon=True
     )
     process.start()
+    _running.add(process)
     theirs.close()
     try:
         return _heard(name, ours, tell)
     finally:
+        _running.discard(process)
         process.kill()
         process.join()
         ours.close()
+
+
+def end_all() -> None:
+    """Ends what is being read; whoever waits for it is refused."""
+    for process in list(_running):
+        process.kill()
 
 
 def _heard(name: str, ours: Connection, tell: Callable[[int], object] | None) -> Any:

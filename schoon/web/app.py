@@ -21,6 +21,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from ..errors import Away, Damaged, Full, NotFound, Refusal
+from ..formats import guarded
 from ..jobs import Runner
 from ..jobs.aside import Aside
 from ..jobs.pool import Pool, PoolAway
@@ -81,6 +82,7 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
         pruning = asyncio.create_task(_prune(app.state.files, Files(settings.cache / "exports")))
         yield
         pruning.cancel()
+        guarded.end_all()
         app.state.aside.stop()
         app.state.ahead.stop()
         app.state.runner.stop()

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import ctypes
+import logging
 import os
 import signal
 import socket
+import sys
+import threading
+import time
 from contextlib import suppress
 
 import uvicorn
@@ -16,7 +20,12 @@ from ..settings import Settings, get_settings, private
 from ..store import LocalServer, Store
 from .app import create_app
 
+log = logging.getLogger(__name__)
+
 _TRIES = 50
+
+_AT_WORK = 2.0
+"""Seconds that threads have to end by themselves."""
 
 _ARENA_MAX = -8
 """M_ARENA_MAX of glibc's mallopt."""
@@ -43,6 +52,23 @@ def run(demo: bool) -> None:
     # Ctrl+C is the way to stop, not a failure; by then everything has shut down in order.
     with suppress(KeyboardInterrupt):
         _run(settings, demo)
+    _leave()
+
+
+def _leave() -> None:
+    """Ends the process where a thread still computes for a page that is gone: nothing that counts is left in it."""
+    end = time.monotonic() + _AT_WORK
+
+    def at_work() -> list[threading.Thread]:
+        return [t for t in threading.enumerate() if not t.daemon and t is not threading.main_thread()]
+
+    for thread in at_work():
+        thread.join(max(0.0, end - time.monotonic()))
+    if others := at_work():
+        log.warning("left while these were at work: %s", ", ".join(t.name for t in others))
+        logging.shutdown()
+        sys.stdout.flush()
+        os._exit(0)
 
 
 def _share_memory() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import threading
 import time
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import pytest
 
 import schoon
 from schoon.errors import Refusal
-from schoon.formats.guarded import guarded
+from schoon.formats.guarded import end_all, guarded
 from schoon.limits import limits
 
 
@@ -78,6 +79,15 @@ def test_it_is_refused_where_it_takes_too_much_memory_or_ends_by_itself() -> Non
         guarded("big.glb", asks_for_much)
     with pytest.raises(Refusal, match=r"odd\.glb could not be read"):
         guarded("odd.glb", os._exit, 3)
+
+
+def test_what_is_being_read_ends_with_the_program(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(limits(), "read_seconds", 60)
+    threading.Timer(2, end_all).start()
+    began = time.monotonic()
+    with pytest.raises(Refusal, match=r"ring\.svg could not be read"):
+        guarded("ring.svg", never_ends)
+    assert time.monotonic() - began < 30
 
 
 def test_pictures_are_opened_in_one_place() -> None:
