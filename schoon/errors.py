@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+from traceback import walk_tb
+
 
 class Refusal(Exception):
-    """Something that cannot be done as asked. The text names what and the remedy; nothing was changed."""
+    """Something that cannot be done as asked. The text names what and the remedy; nothing was changed.
+
+    modules: those it went through in another process, the innermost last.
+    """
+
+    modules: tuple[str, ...] = ()
 
 
 class NotFound(Refusal):
@@ -21,3 +28,8 @@ class Full(Exception):
 
 class Damaged(Exception):
     """Something the database names is not in it: it was harmed from outside. Nothing was changed."""
+
+
+def modules_of(error: BaseException) -> tuple[str, ...]:
+    """Names of the modules an error went through, the innermost last."""
+    return tuple(str(frame.f_globals.get("__name__", "")) for frame, _ in walk_tb(error.__traceback__))

@@ -11,7 +11,7 @@ from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 from typing import Any, TypeVar
 
-from ..errors import Refusal
+from ..errors import Refusal, modules_of
 from ..limits import limits
 
 T = TypeVar("T")
@@ -46,6 +46,9 @@ def guarded(
     theirs.close()
     try:
         return _heard(name, ours, tell)
+    except Refusal as refusal:
+        refusal.modules = refusal.modules or (function.__module__,)
+        raise
     finally:
         _running.discard(process)
         process.kill()
@@ -77,6 +80,8 @@ def _heard(name: str, ours: Connection, tell: Callable[[int], object] | None) ->
             return content
         elif kind == "raised":
             raise content
+        elif kind == "deep":
+            raise Refusal(f"{name} is nested too deep to be read; save it again, simpler")
         elif kind == "full":
             raise Refusal(
                 f"{name} takes more memory to read than {limits().read_gb:g} GB (SCHOON_MOST_READ_GB); make it smaller or simpler"
@@ -96,8 +101,10 @@ def _inside(
     except MemoryError:
         answer = ("full", None)
     except RecursionError:
-        answer = ("raised", Refusal("The file is nested too deep to be read; save it again, simpler"))
+        answer = ("deep", None)
     except Exception as error:
+        if isinstance(error, Refusal):
+            error.modules = modules_of(error)
         answer = ("raised", error)
     with suppress(BrokenPipeError):
         theirs.send(answer)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from traceback import walk_tb
+from ..errors import modules_of
 
 PLACES = {
     "formats.movie": "taking-in#a-movie",
@@ -68,7 +68,7 @@ ANYTHING = "trouble"
 def place(error: BaseException) -> str:
     """Page and anchor of the guide, of the innermost module that has a place of its own; `trouble` if none has."""
     package = __name__.split(".")[0]
-    names = [str(frame.f_globals.get("__name__", "")) for frame, _ in walk_tb(error.__traceback__)]
+    names = [*modules_of(error), *getattr(error, "modules", ())]
     for name in reversed(names):
         if found := PLACES.get(name.removeprefix(f"{package}.")):
             return found

@@ -37,6 +37,10 @@ def never_ends() -> None:
         pass
 
 
+def deeper(number: int) -> int:
+    return deeper(number + 1) + 1
+
+
 def refuses(name: str) -> None:
     raise Refusal(f"{name} is broken")
 
@@ -77,6 +81,8 @@ def test_the_one_who_is_told_may_end_it() -> None:
 def test_it_is_refused_where_it_takes_too_much_memory_or_ends_by_itself() -> None:
     with pytest.raises(Refusal, match=r"big\.glb takes more memory to read than 0\.25 GB"):
         guarded("big.glb", asks_for_much)
+    with pytest.raises(Refusal, match=r"deep\.svg is nested too deep"):
+        guarded("deep.svg", deeper, 0)
     with pytest.raises(Refusal, match=r"odd\.glb could not be read"):
         guarded("odd.glb", os._exit, 3)
 
