@@ -371,6 +371,16 @@ def head(cursor: Cursor, subject: Subject) -> int | None:
     return row["head"]
 
 
+def line_of(cursor: Cursor, subject: Subject) -> list[int]:
+    """The present revision of a subject and those it came from, the latest first. Raises NotFound."""
+    cursor.execute(
+        "WITH RECURSIVE line AS (SELECT id, parent_id FROM revisions WHERE id = %s UNION ALL"
+        " SELECT r.id, r.parent_id FROM revisions r JOIN line ON r.id = line.parent_id) SELECT id FROM line ORDER BY id DESC",
+        (head(cursor, subject),),
+    )
+    return [int(row["id"]) for row in cursor.fetchall()]
+
+
 def _action(cursor: Cursor, subject: Subject, revision: int | None) -> int | None:
     cursor.execute("SELECT action_id FROM revisions WHERE id = %s", (revision,))
     row = cursor.fetchone()
@@ -451,6 +461,6 @@ def keep_action(cursor: Cursor, action_id: int, name: str) -> None:
 
 __all__ = [
     "PAINTED", "PARTS", "SHOWN", "Kind", "Part", "Step", "Stepped", "Subject", "actions", "base_line", "begin_action", "can_redo", "can_undo",
-    "change", "drawing", "get_documents", "head", "keep_action", "last_worked", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
+    "change", "drawing", "get_documents", "head", "keep_action", "last_worked", "line_of", "lock", "lock_drawings", "of", "parts_at", "put_document", "redo", "revise",
     "state_at", "state_of", "steps_of_shot", "twins", "undo", "users",
 ]  # fmt: skip

@@ -17,7 +17,7 @@ from PIL import Image
 from schoon.jobs import Runner
 from schoon.settings import Settings
 from schoon.store import Store, productions
-from schoon.work import summaries
+from schoon.work import edits, summaries
 from schoon.work.derived import Memory
 
 from ..conftest import table_counts
@@ -411,6 +411,45 @@ def test_a_shot_that_was_harmed_shuts_off_itself_alone(
     assert shelf.status_code == 200
     assert shelf.text.count("This shot was harmed") == 1
     assert "Draw on 3 empty sheets" in shelf.text
+
+
+def test_what_of_a_harmed_shot_can_be_read_is_brought_back(
+    shot: Shot, store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def forget() -> None:
+        monkeypatch.setattr(summaries, "_summaries", Memory(2**20, lambda _: 1))
+        monkeypatch.setattr(edits, "_lines", Memory(150_000, lambda _: 1))
+
+    shot.job("clean")
+    before = [shot.drawing(k)["strokes"] for k in (1, 2, 3)]
+    trace(shot, 1)
+    trace(shot, 2, "bbbbbbbbbb")
+    rename = {"do": "rename", "level": 1, "name": "Pim lines"}
+    assert shot.client.post("/api/stacks/1/do", json={"do": rename}).status_code == 200
+    with store.transaction() as cursor:
+        torn = productions.drawings(cursor, 1)[0]["line"]
+        cursor.execute("UPDATE documents SET body = 'torn' WHERE sha256 = %s", (torn,))
+        cursor.execute("UPDATE levels SET finish = 'torn', place = '[]' WHERE shot_id = 1")
+    forget()
+    assert "Bring back what is whole" in shot.client.get("/").text
+    answer = shot.client.post("/shots/1/mend")
+    assert answer.status_code == 200
+    assert "was harmed" not in answer.text
+    forget()
+    # The stroke that was torn is gone, and nothing else; the other drawing keeps its own.
+    assert shot.drawing(1)["strokes"] == before[0]
+    assert "bbbbbbbbbb" in [stroke["id"] for stroke in shot.drawing(2)["strokes"]]
+    assert shot.drawing(3)["strokes"] == before[2]
+    assert [level["name"] for level in shot.run()["levels"]] == ["Pim lines"]
+    history = shot.client.get("/api/shots/1/history").json()
+    assert "bring back what is whole" in str(history)
+    # Of what nothing earlier is whole it is said.
+    with store.transaction() as cursor:
+        cursor.execute("UPDATE documents SET body = 'torn'")
+    forget()
+    answer = shot.client.post("/shots/1/mend", headers={"accept": "application/json"})
+    assert answer.status_code == 422
+    assert "nothing earlier is whole of drawing 1 of Pim lines" in answer.json()["error"]
 
 
 def test_drawings_are_copied_put_away_and_brought_back_from_the_shelf(shot: Shot, store: Store) -> None:

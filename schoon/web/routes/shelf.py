@@ -5,7 +5,6 @@ from __future__ import annotations
 import logging
 import shutil
 import tempfile
-import zlib
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -13,11 +12,12 @@ from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 from pydantic import Field
 
-from ...errors import Damaged, NotFound, Refusal
+from ...errors import Refusal
 from ...formats.pictures import LARGEST_SIDE
 from ...store import Cursor, Row, models, productions, revisions
 from ...text import named
 from ...work import backup, copies, edits, proofing
+from ...work.mending import HARMED, mend
 from ...work.operations.drawings import BringBack, Copy, TakeOut
 from ...work.operations.stack import PutAside, Rename
 from ...work.strips import strip
@@ -28,9 +28,6 @@ from ..values import Body
 
 router = APIRouter()
 log = logging.getLogger(__name__)
-
-HARMED = (Damaged, NotFound, ValueError, LookupError, TypeError, AttributeError, zlib.error)
-"""What reading a shot ends with whose rows or documents were harmed from outside."""
 
 STRIP = 6
 """Frames shown per shot."""
@@ -127,6 +124,16 @@ def put_away(shot_id: int, store: StoreDep, away: Annotated[bool, Form()]) -> Re
         productions.put_shot_away(cursor, shot_id, away)
         production = productions.shot(cursor, shot_id)["production_id"]
     return RedirectResponse(f"/#p{production}" if away else f"/#s{shot_id}", status_code=303)
+
+
+@router.post("/shots/{shot_id}/mend")
+def mend_shot(shot_id: int, store: StoreDep) -> RedirectResponse:
+    """Brings back what of a harmed shot can be read. Raises Refusal saying what of it is lost."""
+    with store.transaction() as cursor:
+        found = mend(cursor, shot_id)
+    if found.lost:
+        raise Refusal(f"This shot: {found}")
+    return RedirectResponse(f"/#s{shot_id}", status_code=303)
 
 
 @router.post("/shots/{shot_id}/copy")
