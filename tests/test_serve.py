@@ -104,7 +104,8 @@ def test_serving_names_a_taken_port_and_stops_in_order(tmp_path: Path) -> None:
     assert not (tmp_path / "database" / "server.pid").exists()
     begun = time.monotonic()
     process, _, _ = started(tmp_path, taken)
-    assert time.monotonic() - begun < 15
+    # A few seconds on a machine of its own; the one of a test is shared.
+    assert time.monotonic() - begun < 40
     # SIGTERM stops it in the same order.
     process.send_signal(signal.SIGTERM)
     assert process.wait(60) == 0
