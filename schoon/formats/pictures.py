@@ -19,7 +19,7 @@ LARGEST_SIDE = 8192
 """px; larger pictures are refused."""
 
 _BROWSER_TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp"}
-READABLE = (*_BROWSER_TYPES, "TIFF")
+_READABLE = (*_BROWSER_TYPES, "TIFF")
 
 # The side limit is checked from the header, before any pixel is decoded.
 Image.MAX_IMAGE_PIXELS = LARGEST_SIDE * LARGEST_SIDE
@@ -52,7 +52,7 @@ def rgba(name: str, body: bytes) -> NDArray[np.uint8]:
     return np.dstack([pixels, np.full(pixels.shape[:2], 255, np.uint8)])
 
 
-def opened(name: str, file: IO[bytes] | Path, kinds: tuple[str, ...] = READABLE) -> Image.Image:
+def opened(name: str, file: IO[bytes] | Path, kinds: tuple[str, ...] = _READABLE) -> Image.Image:
     """A picture of which nothing but the head is read. Raises Refusal if it is none of these kinds, or larger than may be: the
     only way in which pictures from outside are opened."""
     try:

@@ -146,10 +146,12 @@ export class Sync {
   // what: undo or redo.
   async step(what, named) {
     const { app } = this;
+    // What lay on the table when it was pressed is meant, wherever the hand goes meanwhile.
+    const { current } = app;
     if (this.begun.size) await Promise.allSettled([...this.begun]);
     const subjects = named ?? this.scope;
     app.stage.stepped();
-    const entry = subjects === 'drawings' ? app.current : undefined;
+    const entry = subjects === 'drawings' ? current : undefined;
     try {
       const found = await step(what, subjects, entry?.id ?? (subjects === 'models' ? app.data.model : app.data.shot.id), { entry, level: entry && app.level });
       if (found.message) {
