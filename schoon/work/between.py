@@ -337,16 +337,20 @@ def _behind(
 def _paths(
     run: Run, spans: Sequence[_Span], ask: Ask, places: Sequence[tuple[float, float]]
 ) -> list[dict[str, Any]]:
-    found = []
-    for place in places:
-        at, line, ticks, part = place, [], [], None
-        for span in spans:
-            pair = _pair(run, span)
-            own = pair.part_at(at)
-            part = own if part is None else part
-            ticks += pair.path(at, [s.get(own, s[""]) for s in span.shares], ask.pulls).round(1).tolist()
-            way = pair.path(at, np.linspace(0, 1, _BY_EYE).tolist(), ask.pulls)
-            line += way.round(1).tolist()
-            at = (float(way[-1, 0]), float(way[-1, 1]))
-        found.append({"part": part or "", "path": line, "ticks": ticks})
+    found: list[dict[str, Any]] = [{"part": "", "path": [], "ticks": []} for _ in places]
+    at = list(places)
+    for number, span in enumerate(spans):
+        pair = _pair(run, span)
+        ways = pair.paths(at, np.linspace(0, 1, _BY_EYE).tolist(), ask.pulls)
+        parts = [pair.part_at(place) for place in at]
+        for part in sorted(set(parts)):
+            own = [k for k, one in enumerate(parts) if one == part]
+            shares = [s.get(part, s[""]) for s in span.shares]
+            for k, ticks in zip(own, pair.paths([at[k] for k in own], shares, ask.pulls), strict=True):
+                found[k]["ticks"] += ticks.round(1).tolist()
+        for k, way in enumerate(ways):
+            found[k]["path"] += way.round(1).tolist()
+            if number == 0:
+                found[k]["part"] = parts[k]
+        at = [(float(way[-1, 0]), float(way[-1, 1])) for way in ways]
     return found

@@ -213,20 +213,34 @@ def test_a_movie_comes_from_the_file_to_the_table(sheet: Page, tmp_path: Path) -
     expect(sheet.locator("#sheet li")).to_have_count(4)
 
 
+WATCHED = """async () => {
+  const screen = document.getElementById('screen');
+  const start = performance.now();
+  const shown = [];
+  let moments = 0;
+  let last = screen.dataset.frame;
+  while (performance.now() - start < 5000) {
+    await new Promise(requestAnimationFrame);
+    moments += 1;
+    if (screen.dataset.frame !== last) { last = screen.dataset.frame; shown.push([performance.now() - start, Number(last)]); }
+  }
+  return { shown, moments, seconds: (performance.now() - start) / 1000, frames: schoon.data.shot.frames };
+}"""
+"""Which frames are shown when, and how many moments the browser has to show one in: few where other things have the machine."""
+
+
 def test_play_keeps_its_rate(sheet: Page) -> None:
     press(sheet, "Escape")
     press(sheet, " ")
     until(sheet, "document.getElementById('screen').dataset.frame")
-    found: dict[str, Any] = sheet.evaluate("""async () => {
-      const screen = document.getElementById('screen');
-      const seen = [];
-      const start = performance.now();
-      let last = '';
-      while (performance.now() - start < 5000) {
-        if (screen.dataset.frame !== last) { last = screen.dataset.frame; seen.push(performance.now() - start); }
-        await new Promise(requestAnimationFrame);
-      }
-      return { frames: seen.length, seconds: (performance.now() - start) / 1000 };
-    }""")
-    # Other things happen on the machine of the tests: that it plays at its rate is seen all the same.
-    assert found["frames"] > 0.7 * 24 * found["seconds"]
+    for _ in range(3):
+        found: dict[str, Any] = sheet.evaluate(WATCHED)
+        due = min(24 * found["seconds"], found["moments"])
+        if len(found["shown"]) > 0.7 * due:
+            break
+    assert len(found["shown"]) > 0.7 * due, found
+    # What is shown is what the clock says: play that falls behind leaves frames out and does not run late.
+    (begin, first), *_, (end, last) = found["shown"]
+    gone = round((end - begin) / 1000 * 24)
+    late = (first + gone - last) % found["frames"]
+    assert min(late, found["frames"] - late) <= 3, found

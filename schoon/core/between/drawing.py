@@ -135,11 +135,13 @@ class Between:
             ),
         ]
 
-    def path(self, place: Sequence[float], shares: Sequence[Share], pulls: Sequence[Pull] = ()) -> Floats:
-        """(k, 2) where the point of the first drawing's lines that is nearest to `place` lies at each share."""
-        point = self._nearest(place)
-        found = [self._now(_shares(self.first, share), pulls)[point] for share in shares]
-        return np.array([[z.real, z.imag] for z in found])
+    def paths(
+        self, places: Sequence[Sequence[float]], shares: Sequence[Share], pulls: Sequence[Pull] = ()
+    ) -> Floats:
+        """(p, k, 2) where the points of the first drawing's lines that are nearest to p places lie at k shares."""
+        points = [self._nearest(place) for place in places]
+        found = np.array([self._now(_shares(self.first, share), pulls)[points] for share in shares]).T
+        return np.stack([found.real, found.imag], axis=-1)
 
     def part_at(self, place: Sequence[float]) -> str:
         """The part of the first drawing's line that is nearest to `place`."""
