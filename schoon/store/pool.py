@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import re
+import socket
+import threading
+import weakref
 from collections.abc import Iterator
 from importlib import resources
 from typing import Any
@@ -11,9 +15,12 @@ from urllib.parse import unquote, urlsplit
 
 import pymysql
 from dbutils.pooled_db import PooledDB
+from pymysql.constants import CR
 from pymysql.cursors import DictCursor
 
 from ..errors import Away, Full, Refusal
+
+log = logging.getLogger(__name__)
 
 Cursor = DictCursor
 Row = dict[str, Any]
@@ -30,6 +37,45 @@ _DONE_BEFORE = frozenset({1050, 1060, 1061, 1091, 1826})
 """Table, column, key there already, or gone already: the statement ran before an interruption."""
 
 _MIGRATE_WAIT = 60
+
+_PULSE, _NO_PULSE = 1.0, 3.0
+"""Seconds between two questions whether the database is there, and those it has to answer one: a statement may take long, the
+server of it answers at once."""
+
+
+class _Opener:
+    """Opens connections, and cuts them all when the server stands still: what waits for that would wait for ever.
+
+    still: whether it does.
+    """
+
+    dbapi = pymysql
+    threadsafety = pymysql.threadsafety
+
+    def __init__(self) -> None:
+        self._open: weakref.WeakSet[pymysql.Connection[DictCursor]] = weakref.WeakSet()
+        self._lock = threading.Lock()
+        self.still = threading.Event()
+
+    def connect(self, **where: Any) -> pymysql.Connection[DictCursor]:
+        connection = pymysql.connect(**where, defer_connect=True)
+        # Known before it stands: to greet is what a server that stands still does not do either.
+        with self._lock:
+            if self.still.is_set():
+                raise pymysql.OperationalError(CR.CR_CONN_HOST_ERROR, "it stands still")
+            self._open.add(connection)
+        connection.connect()
+        return connection
+
+    def cut(self) -> None:
+        with self._lock:
+            self.still.set()
+            found = list(self._open)
+        for connection in found:
+            # The driver has no way of its own to end a read from another thread.
+            if end := getattr(connection, "_sock", None):
+                with contextlib.suppress(OSError):
+                    end.shutdown(socket.SHUT_RDWR)
 
 
 class Store:
@@ -54,9 +100,11 @@ class Store:
             # To prepare for encryption takes 80 ms a connection; nobody listens on the way to this machine itself.
             "ssl_disabled": parts.hostname in ("127.0.0.1", "localhost", "::1"),
         }
+        self._opener = _Opener()
+        self._end = threading.Event()
         try:
             self._pool = PooledDB(
-                pymysql, mincached=1, maxcached=8, maxconnections=24, blocking=True, ping=1, **self._where
+                self._opener, mincached=1, maxcached=8, maxconnections=24, blocking=True, ping=1, **self._where
             )
         except pymysql.Error as error:
             raise Refusal(
@@ -69,6 +117,8 @@ class Store:
 
         snapshot: everything is read as it was at the beginning. Raises Away and Full for what the database cannot do.
         """
+        if self._opener.still.is_set():
+            raise Away("The database does not answer (it stands still)")
         try:
             with self._open(snapshot) as cursor:
                 yield cursor
@@ -137,8 +187,35 @@ class Store:
             raise _meant(error) from error
         return ran
 
+    def watch(self) -> None:
+        """From now on notices within 5 s that the server of the database does not answer: whoever waits for it, and whoever
+        asks until it does, is told so by `Away`."""
+        threading.Thread(target=self._watch, name="database watch", daemon=True).start()
+
+    def _watch(self) -> None:
+        probe: pymysql.Connection[DictCursor] | None = None
+        limits = {"connect_timeout": _NO_PULSE, "read_timeout": _NO_PULSE, "write_timeout": _NO_PULSE}
+        while not self._end.wait(_PULSE):
+            try:
+                if probe is None:
+                    probe = pymysql.connect(**{**self._where, **limits})
+                probe.ping(reconnect=False)
+                if self._opener.still.is_set():
+                    log.warning("the database answers again")
+                    self._opener.still.clear()
+            except (pymysql.Error, OSError) as error:
+                if probe is not None:
+                    with contextlib.suppress(pymysql.Error, OSError):
+                        probe.close()
+                    probe = None
+                if not self._opener.still.is_set():
+                    log.warning("the database does not answer: %s", error)
+                # Again each time: some were just being opened.
+                self._opener.cut()
+
     def close(self) -> None:
         """Closes all connections."""
+        self._end.set()
         self._pool.close()
 
 

@@ -114,6 +114,7 @@ def _serve(store: Store, settings: Settings, demo: bool) -> None:
         port = free_port(settings.host, settings.port)
         if port != settings.port:
             print(f"Port {settings.port} is taken by another program; using {port}", flush=True)
+        store.watch()
         app = create_app(store, settings)
         config = uvicorn.Config(
             app, host=settings.host, port=port, log_level="warning", timeout_graceful_shutdown=5

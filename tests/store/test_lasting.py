@@ -196,6 +196,42 @@ def test_the_database_is_watched_and_started_again(tmp_path: Path) -> None:
     assert not (tmp_path / "database" / "server.pid").exists()
 
 
+def test_a_database_that_stands_still_is_noticed_and_comes_back(tmp_path: Path) -> None:
+    server = LocalServer(tmp_path)
+    try:
+        store = Store(server.start())
+        store.migrate()
+        store.watch()
+        pid = int((tmp_path / "database" / "server.pid").read_text())
+        with store.transaction() as cursor:
+            productions.create(cursor, "Kept")
+        os.kill(pid, signal.SIGSTOP)
+        try:
+            waited = []
+            for _ in range(2):
+                began = time.monotonic()
+                with pytest.raises(Away), store.transaction() as cursor:
+                    productions.create(cursor, "Lost")
+                waited.append(time.monotonic() - began)
+            # The first waits for an answer (5 s, and what a machine of tests takes), the second is told at once.
+            assert waited[0] < 8
+            assert waited[1] < 0.5
+        finally:
+            os.kill(pid, signal.SIGCONT)
+        deadline = time.monotonic() + 15
+        while True:
+            try:
+                with store.transaction() as cursor:
+                    assert [row["name"] for row in productions.listing(cursor)] == ["Kept"]
+                break
+            except Away:
+                assert time.monotonic() < deadline
+                time.sleep(0.1)
+        store.close()
+    finally:
+        server.stop()
+
+
 def test_what_was_kept_before_revisions_named_their_parts_is_all_there(empty_database_url: str) -> None:
     old = Store(empty_database_url)
     folder = resources.files("schoon.store") / "migrations"
