@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import hypothesis
 import numpy as np
@@ -41,6 +44,33 @@ def pool() -> Iterator[Pool]:
     pool = Pool(2)
     yield pool
     pool.close()
+
+
+@pytest.fixture(autouse=True)
+def rests(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """Whoever computes holds nothing in the database meanwhile: others would wait for it, as long as it takes."""
+    within, faults = threading.local(), []
+    opened, called = Store._open, Pool.call
+
+    @contextlib.contextmanager
+    def opens(self: Store, snapshot: bool) -> Iterator[Cursor]:
+        before = getattr(within, "open", False)
+        within.open = True
+        try:
+            with opened(self, snapshot) as cursor:
+                yield cursor
+        finally:
+            within.open = before
+
+    def calls(self: Pool, function: Callable[..., Any], *arguments: Any) -> Any:
+        if getattr(within, "open", False):
+            faults.append(function.__name__)
+        return called(self, function, *arguments)
+
+    monkeypatch.setattr(Store, "_open", opens)
+    monkeypatch.setattr(Pool, "call", calls)
+    yield
+    assert not faults, "computed within a transaction"
 
 
 @pytest.fixture

@@ -15,6 +15,7 @@ from typing import Any
 
 from ..errors import Refusal
 from ..limits import limits
+from .zips import BROKEN
 
 FORMAT = 1
 
@@ -87,7 +88,7 @@ class Reader:
             data = json.loads(self._zip.read(_MANIFEST))
         except OSError as error:
             raise Refusal(f"{path} cannot be read: {error.strerror}") from error
-        except (zipfile.BadZipFile, KeyError, ValueError, EOFError) as error:
+        except BROKEN as error:
             raise Refusal(
                 f"{path} is no whole backup of Schoon: it was cut off, or is another file"
             ) from error
@@ -151,15 +152,7 @@ class Reader:
             if self._zip.getinfo(name).file_size > limits().part_mb * 2**20:
                 raise self._too_large(f"its part {name}")
             body = self._zip.read(name)
-        except (
-            zipfile.BadZipFile,
-            zlib.error,
-            KeyError,
-            OSError,
-            EOFError,
-            ValueError,
-            NotImplementedError,
-        ) as error:
+        except (*BROKEN, OSError) as error:
             raise Refusal(f"{self.path} was harmed: its part {name} cannot be read") from error
         if hashlib.sha256(body).hexdigest() != self._members.get(name):
             raise Refusal(f"{self.path} was harmed: its part {name} is not what was written")

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import logging
 import multiprocessing
 import resource
 import time
+import traceback
 from collections.abc import Callable
 from contextlib import suppress
 from multiprocessing.connection import Connection
@@ -13,6 +15,8 @@ from typing import Any, TypeVar
 
 from ..errors import Refusal, modules_of
 from ..limits import limits
+
+log = logging.getLogger(__name__)
 
 T = TypeVar("T")
 
@@ -30,7 +34,8 @@ def guarded(
     name: the file as its sender calls it, for refusals. function: importable, its arguments and result can be pickled. tell: is
     told what the function says by the callable it is then given as last argument, and may raise to end it. The function may
     use `limits().read_gb` of memory, and `limits().read_seconds` until it returns or says something.
-    Raises Refusal, of the function or because it took more; what else the function raises.
+    Raises Refusal, of the function or because it took more, and for anything else the function raises: libraries that read
+    files raise whatever they come upon.
     """
     if multiprocessing.current_process().daemon:
         # Such a process may start no other, and is no page's.
@@ -80,6 +85,12 @@ def _heard(name: str, ours: Connection, tell: Callable[[int], object] | None) ->
             return content
         elif kind == "raised":
             raise content
+        elif kind == "broken":
+            # It is the file's fault most likely; if it is ours, it stands in the log.
+            log.warning("%s could not be read: %s", name, content)
+            raise Refusal(
+                f"{name} cannot be read; it may be damaged. Save it again, or as another kind of file"
+            )
         elif kind == "deep":
             raise Refusal(f"{name} is nested too deep to be read; save it again, simpler")
         elif kind == "full":
@@ -102,10 +113,11 @@ def _inside(
         answer = ("full", None)
     except RecursionError:
         answer = ("deep", None)
-    except Exception as error:
-        if isinstance(error, Refusal):
-            error.modules = modules_of(error)
-        answer = ("raised", error)
+    except Refusal as refusal:
+        refusal.modules = modules_of(refusal)
+        answer = ("raised", refusal)
+    except Exception:
+        answer = ("broken", traceback.format_exc())
     with suppress(BrokenPipeError):
         theirs.send(answer)
     theirs.close()

@@ -25,8 +25,9 @@ from ..errors import Refusal
 from ..limits import limits
 from ..text import unsound
 from .pictures import LARGEST_SIDE, decode, encode_png, opened, small_png
-from .sequences import BROKEN, SMALL, Incoming, inspect, members
+from .sequences import SMALL, Incoming, inspect, members
 from .vectors import groups_of
+from .zips import BROKEN
 
 MOST_LAYERS = 200
 MOST_PICTURES = 2000
@@ -127,7 +128,7 @@ def _of_zip(name: str, path: Path, folder: Path) -> Layers | None:
             if "stack.xml" in names:
                 return _of_openraster(name, archive, folder)
             return _of_folders(name, path, archive, folder)
-    except (*BROKEN, RuntimeError) as error:
+    except BROKEN as error:
         raise Refusal(f"{name} is broken or was not written to its end; save it again") from error
 
 

@@ -10,9 +10,7 @@ import itertools
 import json
 import re
 import shutil
-import struct
 import zipfile
-import zlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import asdict, dataclass, field, replace
@@ -21,23 +19,12 @@ from pathlib import Path, PurePosixPath
 from ..errors import Refusal
 from ..limits import limits
 from .pictures import decode_for_storage, size_of, small_png
+from .zips import BROKEN
 
 _MOST_FILES = 2000
 _MOST_RATIO = 300
 _FIRST_PIXELS = 50_000_000
 """Unpacked bytes up to which a zip may be as dense as it likes."""
-
-
-BROKEN = (
-    zipfile.BadZipFile,
-    UnicodeError,
-    ValueError,
-    EOFError,
-    NotImplementedError,
-    struct.error,
-    zlib.error,
-)
-"""What reading a broken zip raises."""
 
 
 @dataclass(frozen=True)
@@ -129,7 +116,7 @@ def members(name: str, path: Path, folder: Path) -> Iterator[tuple[PurePosixPath
             try:
                 with archive.open(member) as source, open(out, "wb") as target:
                     shutil.copyfileobj(source, target, 2**20)
-            except (zipfile.BadZipFile, EOFError, NotImplementedError, zlib.error) as error:
+            except BROKEN as error:
                 raise Refusal(f"{member.filename} in {name} is broken; pack the pictures again") from error
             yield inner, out
 

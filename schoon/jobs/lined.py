@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from functools import partial
@@ -11,9 +12,13 @@ from ..errors import Refusal
 from ..store import DrawingRow, productions, revisions
 from ..work.derived import sheet_key
 from ..work.documents import sheet_of
+from ..work.meanwhile import laid_round
 from ..work.placing import paper_of
 from . import tasks
 from .work import Call, Failed, Work
+
+_TRIES = 3
+"""How often paint is laid again because a hand painted meanwhile."""
 
 
 @dataclass(frozen=True)
@@ -87,12 +92,11 @@ def _spots(paint: Any) -> list[Any]:
 @dataclass(frozen=True)
 class Saved:
     """drawings: how many have a new paint document. unsure: their unsure patches. stay: drawings in which other paint
-    stays. changed: numbers of those whose lines or gaps were changed meanwhile."""
+    stays."""
 
     drawings: int
     unsure: int
     stay: int
-    changed: list[str]
 
 
 def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Saved:
@@ -103,9 +107,10 @@ def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Sav
     """
     waiting = set(calls)
     drawings = unsure = stay = 0
-    changed: list[str] = []
     names: dict[int, Any] = {k: run.rows[k]["paint"] for k in waiting}
-    while waiting:
+    for tries in itertools.count(1):
+        if not waiting:
+            break
         with work.store.transaction() as cursor:
             found = revisions.get_documents(cursor, names.values())
         made = dict(
@@ -113,14 +118,14 @@ def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Sav
         )
         with work.saving() as cursor:
             now = revisions.lock_drawings(cursor, [run.rows[k]["id"] for k in waiting])
+            # Paint is kept by places: where a line was changed meanwhile it lies in what is round them now.
+            then = revisions.get_documents(cursor, [row["paint"] for row in now.values()])
             for k in sorted(waiting):
                 row = now.get(run.rows[k]["id"])
-                if row is None or any(row[part] != run.rows[k][part] for part in ("line", "seal")):
-                    # Its patches are others by now.
-                    changed.append(run.rows[k]["number"])
+                if row is None:
                     waiting.discard(k)
                     continue
-                if row["paint"] != names[k]:
+                if row["paint"] != names[k] and tries < _TRIES:
                     names[k] = row["paint"]
                     continue
                 waiting.discard(k)
@@ -128,6 +133,7 @@ def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Sav
                     stay += 1
                     continue
                 document, doubtful = made[k]
+                document = laid_round(found.get(names[k]), document, then.get(row["paint"]))
                 name = revisions.put_document(cursor, document)
                 unsure += doubtful
                 drawings += 1
@@ -135,4 +141,4 @@ def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Sav
                     revisions.revise(cursor, revisions.of(row), work.action(cursor, label), paint=name)
             for k in set(calls) - waiting:
                 work.done(cursor, int(run.rows[k]["id"]))
-    return Saved(drawings, unsure, stay, changed)
+    return Saved(drawings, unsure, stay)

@@ -23,8 +23,8 @@ from ..work.derived import Files
 from ..work.placing import paper_of
 from ..work.pots import as_written
 from ..work.renders import drawn_of, wanted_of
+from ..work.run import Call
 from . import handing
-from .pool import Pool
 
 _CROP = 260
 """Px of a picture in the report."""
@@ -33,7 +33,7 @@ _MOST = 200
 """Findings with a picture."""
 
 
-def papers(store: Store, files: Files, pool: Pool, shot: ShotRow, archive: zipfile.ZipFile) -> None:
+def papers(store: Store, files: Files, call: Call, shot: ShotRow, archive: zipfile.ZipFile) -> None:
     """Adds all of it to a package."""
     with store.transaction() as cursor:
         sheet = sheets.sheet_of_shot(cursor, shot["id"])
@@ -51,7 +51,7 @@ def papers(store: Store, files: Files, pool: Pool, shot: ShotRow, archive: zipfi
         archive.writestr(f"palette/{name}.csv", pot_files.write_csv(as_written(model), keys))
         archive.writestr(f"palette/{name}.json", pot_files.write_json(as_written(model), keys))
         archive.writestr(f"palette/{name}.png", swatches(model))
-    archive.writestr("report.html", report(store, files, pool, shot))
+    archive.writestr("report.html", report(store, files, call, shot))
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "production.schoon"
         back_up(store, path, shot["production"])
@@ -78,7 +78,7 @@ def swatches(model: ModelRow) -> bytes:
     return body.getvalue()
 
 
-def report(store: Store, files: Files, pool: Pool, shot: ShotRow) -> str:
+def report(store: Store, files: Files, call: Call, shot: ShotRow) -> str:
     """Findings and notes of a shot as one HTML file, with pictures in it."""
     with store.transaction() as cursor:
         levels = [level for level in productions.levels(cursor, shot["id"]) if level["kind"] == "drawings"]
@@ -93,11 +93,11 @@ def report(store: Store, files: Files, pool: Pool, shot: ShotRow) -> str:
             f"<h2>{html.escape(level['name'])}</h2><p>{len(now['findings'])} found, {now['open']} open.{looked}</p>"
         )
         for finding in now["findings"][:_MOST]:
-            parts.append(_finding(store, files, pool, level["id"], finding, numbers))
+            parts.append(_finding(store, files, call, level["id"], finding, numbers))
     notes = [note for note in time.notes.values() if note.words or note.drawn]
     if notes:
         parts.append("<h2>Notes</h2>")
-        parts += [_note(store, files, pool, note) for note in notes]
+        parts += [_note(store, files, call, note) for note in notes]
     return "\n".join([*parts, "</body></html>"])
 
 
@@ -112,7 +112,7 @@ def _head(shot: ShotRow) -> str:
     )
 
 
-def _note(store: Store, files: Files, pool: Pool, note: Note) -> str:
+def _note(store: Store, files: Files, call: Call, note: Note) -> str:
     """A note in words; of a drawing with its picture, and what was drawn on that."""
     picture, about = "", "the shot"
     if note.first is not None:
@@ -122,19 +122,19 @@ def _note(store: Store, files: Files, pool: Pool, note: Note) -> str:
             row = revisions.drawing(cursor, note.drawing)
             drawn, size = _drawn(cursor, files, row["level_id"], note.drawing)
         about = f"drawing {row['number']}"
-        body = pool.call(handing.noted, drawn, size, note.drawn, _CROP)
+        body = call(handing.noted, drawn, size, note.drawn, _CROP)
         picture = f"<img alt='' src='data:image/png;base64,{base64.b64encode(body).decode()}'>"
     said = [html.escape(about), *([html.escape(note.writer)] if note.writer else []), *(["done"] * note.done)]
     return f"<figure><div>{picture}</div><figcaption><b>{', '.join(said)}</b><br>{html.escape(note.words)}</figcaption></figure>"
 
 
 def _finding(
-    store: Store, files: Files, pool: Pool, level: int, finding: dict[str, Any], numbers: dict[int, str]
+    store: Store, files: Files, call: Call, level: int, finding: dict[str, Any], numbers: dict[int, str]
 ) -> str:
     with store.transaction() as cursor:
         drawn, size = _drawn(cursor, files, level, finding["drawings"][0])
     at = tuple(finding["at"]) if finding["at"] else None
-    body = pool.call(handing.cropped, [drawn], size, at, _CROP)
+    body = call(handing.cropped, [drawn], size, at, _CROP)
     source = base64.b64encode(body).decode()
     which = ", ".join(numbers.get(d, "?") for d in finding["drawings"][:12])
     waved = finding["waved"]

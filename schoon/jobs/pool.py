@@ -6,6 +6,7 @@ import ctypes
 import logging
 import multiprocessing
 import os
+import signal
 import threading
 import time
 from collections.abc import Callable
@@ -17,6 +18,7 @@ from typing import Any, TypeVar
 import cv2
 
 from ..errors import Refusal
+from ..limits import limits
 from ..work.derived import forget_all
 
 log = logging.getLogger(__name__)
@@ -87,6 +89,37 @@ def of_job(job: int, function: Callable[..., T], *arguments: Any) -> T:
     return function(*arguments)
 
 
+_ENDS = 10.0
+"""Seconds that a call beyond its time has to notice it, before its process is ended."""
+
+
+def within(seconds: float, function: Callable[..., T], *arguments: Any) -> T:
+    """Does a call in a worker process, for so long at most. Raises Refusal if it takes longer; where it does not even notice that,
+    within one long step of a library, the process ends."""
+
+    def over(*_: object) -> None:
+        raise _too_long(seconds)
+
+    end = threading.Timer(seconds + _ENDS, os._exit, (1,))
+    end.daemon = True
+    before = signal.signal(signal.SIGALRM, over)
+    end.start()
+    signal.setitimer(signal.ITIMER_REAL, seconds)
+    try:
+        return function(*arguments)
+    finally:
+        signal.setitimer(signal.ITIMER_REAL, 0)
+        signal.signal(signal.SIGALRM, before)
+        end.cancel()
+
+
+def _too_long(seconds: float) -> Refusal:
+    return Refusal(
+        f"This takes longer than {seconds:g} s to compute and was ended (SCHOON_MOST_PAGE_SECONDS); nothing was changed. Try it"
+        " with fewer or simpler lines"
+    )
+
+
 def local_executor(workers: int) -> ProcessPoolExecutor:
     """Processes of this machine."""
     # A forked copy of a threaded server can hang on locks its threads held.
@@ -132,15 +165,22 @@ class Pool:
             self.submit(_ready)
 
     def call(self, function: Callable[..., T], *arguments: Any) -> T:
-        """What a function returns, computed by a worker. Raises Refusal if that ends without an answer, PoolAway."""
+        """What a function returns, computed by a worker of this machine while a page waits for it.
+
+        Raises Refusal if that ends without an answer or takes longer than `limits().page_seconds`, PoolAway.
+        """
+        seconds = limits().page_seconds
         for _ in range(TRIES):
-            future = self.submit(function, *arguments)
+            future = self.submit(within, seconds, function, *arguments)
+            began = time.monotonic()
             try:
                 result: T = future.result()
                 return result
             except Exception as error:
                 if not self.broke(error):
                     raise
+                if time.monotonic() - began > seconds + _ENDS / 2:
+                    raise _too_long(seconds) from error
         raise Refusal(
             "The computation ended without an answer, several times; the machine may be short of memory"
         )

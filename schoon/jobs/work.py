@@ -15,6 +15,7 @@ from ..errors import Refusal
 from ..store import Cursor, DrawingRow, JobRow, ShotRow, Store, jobs, productions, revisions
 from ..work import edits, readings
 from ..work.derived import Files
+from ..work.meanwhile import laid_round
 from .pool import TRIES, Pool, PoolAway, of_job
 
 K = TypeVar("K", bound=Hashable)
@@ -31,7 +32,7 @@ _RENEW = 5.0
 _LOOK = 0.3
 """Seconds between two looks whether a job was cancelled."""
 
-_CHANGED_TRIES = 5
+_CHANGED_TRIES = 3
 """How often a drawing is computed again because a hand changed it meanwhile."""
 
 
@@ -225,8 +226,8 @@ def many(count: int) -> str:
 class DrawingKind:
     """A kind of job that computes each drawing for itself.
 
-    What a hand does to a drawing meanwhile is never overwritten: if a document the result derives from was changed,
-    it is computed again from what is there now, and a drawing that is changed all the time is left alone and named.
+    What a hand does to a drawing meanwhile is never overwritten: if a document the result derives from was changed, it is computed
+    again from what is there now, and where it is changed all the while the last result is laid round that.
     """
 
     reads: tuple[revisions.Part, ...] = ("line", "seal")
@@ -275,26 +276,20 @@ class DrawingKind:
                         work.failed(cursor, drawing_id, result.words)
                     continue
                 self.kept(work, row, result)
-                if not self._saved(work, row, result):
-                    if tries + 1 < _CHANGED_TRIES:
-                        waiting.append((drawing_id, tries + 1))
-                        continue
-                    with work.saving() as cursor:
-                        work.failed(
-                            cursor, drawing_id, "it was changed all the while and left alone; do it again"
-                        )
+                if not self._saved(work, row, result, tries + 1 == _CHANGED_TRIES):
+                    waiting.append((drawing_id, tries + 1))
         return work.outcome()
 
-    def _saved(self, work: Work, planned: DrawingRow, result: Any) -> bool:
+    def _saved(self, work: Work, planned: DrawingRow, result: Any, last: bool) -> bool:
         with work.saving() as cursor:
             row = revisions.lock_drawings(cursor, [planned["id"]]).get(int(planned["id"]))
             if row is None:
                 return True
-            if any(row[part] != planned[part] for part in self.reads):
+            if any(row[part] != planned[part] for part in self.reads) and not last:
                 return False
+            made = round_hand(cursor, planned, row, self.documents(result, cursor, row))
             changed: dict[revisions.Part, str] = {
-                part: revisions.put_document(cursor, content)
-                for part, content in self.documents(result, cursor, row).items()
+                part: revisions.put_document(cursor, content) for part, content in made.items()
             }
             if any(row[part] != name for part, name in changed.items()):
                 action = work.action(cursor, self.label(work))
@@ -302,6 +297,19 @@ class DrawingKind:
                 edits.follow(cursor, action, [row])
             work.done(cursor, int(row["id"]))
         return True
+
+
+def round_hand(
+    cursor: Cursor, planned: DrawingRow, row: DrawingRow, made: dict[revisions.Part, Any]
+) -> dict[revisions.Part, Any]:
+    """What was made of a drawing as it was planned, part -> document, laid round what a hand did to it since."""
+    moved = [part for part in made if row[part] != planned[part]]
+    if not moved:
+        return made
+    found = revisions.get_documents(cursor, [one[part] for one in (planned, row) for part in moved])
+    return made | {
+        part: laid_round(found.get(planned[part]), made[part], found.get(row[part])) for part in moved
+    }
 
 
 def named(numbers: Sequence[str]) -> str:

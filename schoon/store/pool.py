@@ -104,7 +104,13 @@ class Store:
         self._end = threading.Event()
         try:
             self._pool = PooledDB(
-                self._opener, mincached=1, maxcached=8, maxconnections=24, blocking=True, ping=1, **self._where
+                self._opener,
+                mincached=1,
+                maxcached=8,
+                maxconnections=24,
+                blocking=True,
+                ping=1,
+                **self._where,
             )
         except pymysql.Error as error:
             raise Refusal(

@@ -23,6 +23,7 @@ from pymysql.err import DataError, IntegrityError, OperationalError
 from ..core.paint import NOTHING
 from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
+from ..formats.zips import BROKEN
 from ..store import Cursor, Row, Store, backup, models, pictures, productions
 from ..store.documents import PARTS, current, parts_of, picture_in, textures_in, tiles_in
 from ..store.states import Model, Stack, Time
@@ -152,18 +153,26 @@ def restore(store: Store, path: Path, name: str | None = None, say: Say = lambda
 @contextlib.contextmanager
 def _unpackaged(path: Path) -> Iterator[Path]:
     """The backup itself, where a file is a whole package with one in it."""
+    with tempfile.TemporaryDirectory() as folder:
+        yield _inner(path, folder) or path
+
+
+def _inner(path: Path, folder: str) -> Path | None:
     if not zipfile.is_zipfile(path):
-        yield path
-        return
-    with zipfile.ZipFile(path) as archive, tempfile.TemporaryDirectory() as folder:
-        if IN_PACKAGE not in archive.namelist():
-            yield path
-            return
-        inner = archive.getinfo(IN_PACKAGE)
-        # It is packed already: one that unpacks to far more than it takes was made to fill the disk.
-        if inner.file_size > 4 * inner.compress_size + 2**20:
-            raise Refusal(f"{path}: its part {IN_PACKAGE} unpacks to far more than it takes; ask for it anew")
-        yield Path(archive.extract(inner, folder))
+        return None
+    try:
+        with zipfile.ZipFile(path) as archive:
+            if IN_PACKAGE not in archive.namelist():
+                return None
+            inner = archive.getinfo(IN_PACKAGE)
+            # It is packed already: one that unpacks to far more than it takes was made to fill the disk.
+            if inner.file_size > 4 * inner.compress_size + 2**20:
+                raise Refusal(
+                    f"{path}: its part {IN_PACKAGE} unpacks to far more than it takes; ask for it anew"
+                )
+            return Path(archive.extract(inner, folder))
+    except BROKEN as error:
+        raise Refusal(f"{path} is no whole package: it was cut off, or is another file") from error
 
 
 IN_PACKAGE = "production.schoon"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 
 
 def dies(_: int) -> None:
@@ -11,3 +12,16 @@ def dies(_: int) -> None:
 
 def double(number: int) -> int:
     return 2 * number
+
+
+def never_ends(_: int) -> None:
+    while True:
+        time.sleep(0.01)
+
+
+def notices_nothing(_: int) -> None:
+    while True:
+        try:
+            time.sleep(10)
+        except Exception:
+            continue

@@ -16,6 +16,7 @@ from schoon.jobs import tasks
 from schoon.store import Store, jobs, productions, revisions
 from schoon.work import between, edits, run
 from schoon.work.documents import seal_document
+from schoon.work.meanwhile import laid_round
 from schoon.work.operations.line import Trace
 
 from .. import hands
@@ -78,19 +79,50 @@ def test_strokes_and_stitches_made_while_a_job_runs_are_kept(
         assert [s["state"] for s in kept if s["id"] not in stitches[number]] == ["taken"]
 
 
-def test_a_drawing_that_is_changed_all_the_while_is_left_alone_and_named(
-    lined: Shot, monkeypatch: pytest.MonkeyPatch
+@pytest.mark.parametrize(
+    ("kind", "what", "more"),
+    [
+        ("clean", tasks.clean, {}),
+        ("seal", tasks.seal, {}),
+        ("specks", tasks.specks, {"under": 9}),
+        ("fit", tasks.fit, {"source": 1}),
+    ],
+)
+def test_work_is_laid_round_a_hand_that_never_rests(
+    lined: Shot, monkeypatch: pytest.MonkeyPatch, kind: str, what: Callable[..., Any], more: dict[str, Any]
 ) -> None:
     count = iter(range(100))
 
     def again() -> None:
-        lined.edit(2, "line", do=trace(f"hand{next(count):04}", 210.0))
+        number = next(count)
+        lined.edit(2, "line", do=trace(f"hand{number:04}", 205.0 + number))
+        lined.edit(2, "stitch", points=stitch(20.0 + number))
 
-    meanwhile(monkeypatch, again, tasks.seal)
-    job = lined.job("seal", drawings=[lined.ids[1]])
-    assert (job["state"], job["failed"]) == ("done", 1)
-    assert "drawing 2: it was changed all the while" in job["message"]
-    assert len([i for i in ids_of(lined, 2) if i.startswith("hand")]) == next(count)
+    meanwhile(monkeypatch, again, what)
+    job = lined.job(kind, drawings=[lined.ids[1]], **more)
+    assert (job["state"], job["failed"]) == ("done", 0)
+    assert "specks" not in more or lined.drawing(2)["specks"] == 9
+    made = next(count)
+    assert len([i for i in ids_of(lined, 2) if i.startswith("hand")]) == made
+    assert len([s for s in lined.drawing(2)["stitches"] if s["by"] == "hand"]) == made
+
+
+def test_what_was_made_is_laid_round_what_a_hand_did() -> None:
+    def line(**strokes: int) -> dict[str, Any]:
+        return {"version": 1, "strokes": [{"id": name, "x": x} for name, x in strokes.items()]}
+
+    was = line(a=1, b=1, c=1, d=1)
+    # Made anew: b moved, c gone, e new. By hand meanwhile: a changed, c changed, d taken away, f drawn.
+    made, now = line(a=2, b=2, d=2, e=2), line(a=3, b=1, c=3, f=3)
+    assert laid_round(was, made, now) == line(a=3, b=2, e=2, c=3, f=3)
+    assert laid_round(was, made, was) == made
+    assert laid_round(None, made, now) == line(a=3, b=1, d=2, e=2, c=3, f=3)
+    # What has no names is the hand's.
+    assert laid_round({"at": [1, 2]}, {"at": [1, 3]}, {"at": [2, 2]}) == {"at": [2, 2]}
+    assert laid_round({"specks": 6}, {"specks": 9}, {"specks": 6, "own": {"picture": "p"}}) == {
+        "specks": 9,
+        "own": {"picture": "p"},
+    }
 
 
 def test_cleaning_again_keeps_stitches_judgements_and_the_limit_of_specks(lined: Shot) -> None:

@@ -11,6 +11,7 @@ import resource
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 from typing import Any
 
 import httpx
@@ -123,6 +124,88 @@ def test_whatever_may_be_asked_is_answered_soon(client: TestClient, shot: Shot, 
     with ThreadPoolExecutor(1) as thread:
         wrong = thread.submit(asyncio.run, send(client.app, store)).result()
     assert not wrong
+
+
+FILES = int(os.environ.get("SCHOON_TEST_FILES", "360"))
+"""How many files are sent, over all doors."""
+
+SEEDS = Path(__file__).parent / "seeds"
+"""Small files of every kind that is taken; one that showed a fault is put beside them."""
+
+DOORS = {
+    "/take-in/check": "files",
+    "/api/levels/1/props/file": "file",
+    "/api/props/1/sheet": "file",
+    "/productions/restored": "file",
+    "/shots/1/references": "file",
+    "/api/shots/1/sheet": "file",
+    "/shots/1/textures": "picture",
+    "/models/1/pictures": "picture",
+    "/models/1/pots/file": "file",
+    "/api/models/1/keys/1/picture": "file",
+}
+"""Address -> the field in which it takes a file."""
+
+
+def harmed(body: bytes, chance: random.Random) -> bytes:
+    """A file as it may come: whole, cut off, with bits turned, a piece twice, numbers out of all measure, or something else."""
+    way = chance.randrange(7)
+    a, b = sorted(chance.randrange(len(body) + 1) for _ in range(2))
+    if way == 1:
+        return body[:a]
+    if way == 2:
+        wrong = bytearray(body)
+        for _ in range(chance.choice([1, 1, 3, 30])):
+            wrong[chance.randrange(len(wrong))] ^= 1 << chance.randrange(8)
+        return bytes(wrong)
+    if way == 3:
+        return body[:b] + body[a:]
+    if way == 4:
+        number = chance.choice([b"\xff\xff\xff\xff", b"\x7f\xff\xff\xff", b"\x00\x00\x00\x00", b"\xff\xff"])
+        return body[:a] + number + body[a + len(number) :]
+    if way == 5:
+        huge = chance.choice([b"1e999", b"-99999999999", b"NaN", b"65535", b"0"])
+        return re.sub(rb"\d+", lambda found: huge if chance.random() < 0.2 else found[0], body)
+    return body if way == 0 else chance.randbytes(a)
+
+
+def test_whatever_file_may_come_is_taken_or_refused_soon(
+    client: TestClient, shot: Shot, store: Store
+) -> None:
+    told = {
+        path
+        for path, methods in client.app.openapi()["paths"].items()  # type: ignore[attr-defined]
+        if "multipart/form-data" in str(methods.get("post", {}).get("requestBody", {}))
+    }
+    assert told <= {re.sub(r"(?<=/)(\w+)/1(?=/)", r"\1/{id}", path) for path in DOORS} | told
+    seeds = [
+        *sorted(SEEDS.iterdir()),
+        *sorted((Path(__file__).parents[1] / "work" / "backups").iterdir())[-1:],
+    ]
+    quiet = TestClient(client.app, raise_server_exceptions=False, headers={"accept": "application/json"})
+    prop = quiet.post(
+        "/api/levels/1/props/file", files={"file": ("box.obj", (SEEDS / "box.obj").read_bytes())}
+    )
+    assert prop.status_code == 200, prop.text
+    wrong, taken = [], 0
+    for number in range(FILES):
+        chance = random.Random(number)
+        (path, field), seed = list(DOORS.items())[number % len(DOORS)], chance.choice(seeds)
+        name = seed.name if chance.random() < 0.9 else chance.choice(seeds).name
+        body = harmed(seed.read_bytes(), chance)
+        before = table_counts(store)
+        peak, began = peak_mb(), time.monotonic()
+        answer = quiet.post(path, files={field: (name, body)}, follow_redirects=False)
+        taken += answer.status_code < 400
+        what = f"{number} {path} {name} of {seed.name}"
+        if answer.status_code >= 500:
+            wrong.append(f"{answer.status_code}: {answer.text[:200]} {what}")
+        if (took := time.monotonic() - began) > 3 * SECONDS or (grew := peak_mb() - peak) > MB:
+            wrong.append(f"{took:.1f} s, {grew:.0f} MB: {what}")
+        if answer.status_code >= 400 and table_counts(store) != before:
+            wrong.append(f"refused and changed: {answer.text[:200]} {what}")
+    assert not wrong
+    assert taken > FILES / 20, taken
 
 
 async def send(app: Any, store: Store) -> list[str]:

@@ -13,7 +13,7 @@ from ...work.derived import Memory, key_of
 from .. import tasks
 from ..lined import Lined, lined, save_paint
 from ..of_model import NOTHING_PAINTED, painted_of_model
-from ..work import Work, many, named
+from ..work import Work, many
 
 _BARE = Paint(NOTHING)
 
@@ -54,10 +54,6 @@ class Carry:
         words += (
             [f"{saved.unsure} patch{'es are' if saved.unsure != 1 else ' is'} unsure"] if saved.unsure else []
         )
-        if saved.changed:
-            words.append(
-                f"{many(len(saved.changed))} changed meanwhile and left alone ({named(saved.changed)}); carry again"
-            )
         words += [
             f"drawing {row['number']} has more than {MOST_PATCHES} patches and was left alone; raise the limit of"
             " specks at Seal"

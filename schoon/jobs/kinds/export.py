@@ -368,7 +368,7 @@ class Export:
                     movie = Path(folder) / "shot.mp4"
                     self._mp4(work, wish, movie)
                     archive.write(movie, "shot.mp4")
-            papers(work.store, work.files, work.pool, shot, archive)
+            papers(work.store, work.files, work.call, shot, archive)
         _with_manifest(path)
         return ""
 

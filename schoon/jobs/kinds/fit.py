@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from typing import Any
@@ -12,9 +13,9 @@ from ...work import edits, readings
 from ...work.derived import to_json
 from ...work.placing import paper_of
 from .. import tasks
-from ..work import Failed, Work, many
+from ..work import Failed, Work, many, round_hand
 
-_TRIES = 5
+_TRIES = 3
 """How often a drawing is fitted again because a hand changed it meanwhile."""
 
 
@@ -62,7 +63,7 @@ class Fit:
         all_: bool,
     ) -> Any:
         """Fits one drawing and saves it; returns the strokes in one piece for the next one, None if it failed."""
-        for _ in range(_TRIES):
+        for tries in itertools.count(1):
             with work.store.transaction() as cursor:
                 planned = revisions.drawing(cursor, drawing_id)
                 documents = revisions.get_documents(cursor, [planned["line"], planned["seal"]])
@@ -77,18 +78,17 @@ class Fit:
                 return None
             with work.saving() as cursor:
                 row = revisions.drawing(cursor, drawing_id, lock=True)
-                if (row["line"], row["seal"]) != (planned["line"], planned["seal"]):
+                if (row["line"], row["seal"]) != (planned["line"], planned["seal"]) and tries < _TRIES:
                     continue
+                made = round_hand(cursor, planned, row, {"line": line, "seal": seal})
                 action = work.action(cursor, f"fit {many(work.job['total'])} to their roughs")
                 revisions.revise(cursor, revisions.of(row), action,
-                    line=revisions.put_document(cursor, line), seal=revisions.put_document(cursor, seal),
+                    **{part: revisions.put_document(cursor, document) for part, document in made.items()},
                 )  # fmt: skip
                 edits.follow(cursor, action, [row])
                 work.done(cursor, drawing_id)
             return whole
-        with work.saving() as cursor:
-            work.failed(cursor, drawing_id, "it was changed all the while and left alone; fit it again")
-        return None
+        raise AssertionError("unreachable")
 
     def _lines(self, work: Work, drawing_ids: list[int]) -> dict[int, Any]:
         """drawing -> strokes found in its rough; pictures that cannot be read are left out."""

@@ -126,7 +126,8 @@ class Tone:
                 row = now.get(was["id"])
                 if k in held or row is None:
                     continue
-                if any(row[part] != was[part] for part in revisions.SHOWN):
+                # Shapes lie where they lie, whatever was done to lines and paint since; a hand's own tones stay alone.
+                if row["tone"] != was["tone"]:
                     changed.append(row["number"])
                     continue
                 name = revisions.put_document(cursor, tone_document(made[k])) if made[k] else None
@@ -137,9 +138,7 @@ class Tone:
                     count += 1
         words = [f"{len(held)} drawn by hand {'stay' if len(held) != 1 else 'stays'}"] if held else []
         if changed:
-            words.append(
-                f"{many(len(changed))} changed meanwhile and left alone ({named(changed)}); shade again"
-            )
+            words.append(f"{many(len(changed))} shaded by hand meanwhile and left alone ({named(changed)})")
         return "; ".join(words)
 
 

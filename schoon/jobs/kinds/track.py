@@ -10,7 +10,7 @@ from ...errors import Refusal
 from ...work.documents import Spot
 from .. import tasks
 from ..lined import Lined, lined, save_paint
-from ..work import Work, many, named
+from ..work import Work, many
 
 
 class Track:
@@ -44,8 +44,6 @@ class Track:
                 work.done(cursor, int(row["id"]))
         words = f"poured into {many(saved.drawings)} of {len(run.rows)}"
         words += f"; {saved.stay} painted by hand or locked stay" if saved.stay else ""
-        if saved.changed:
-            words += f"; {many(len(saved.changed))} changed meanwhile and left alone ({named(saved.changed)})"
         return words
 
 

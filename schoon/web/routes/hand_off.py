@@ -152,7 +152,7 @@ def findings_report(shot_id: int, store: StoreDep, files: FilesDep, desk: DeskDe
     with store.transaction() as cursor:
         shot = productions.shot(cursor, shot_id)
     headers = {"Content-Disposition": 'inline; filename="report.html"'}
-    return HTMLResponse(report(store, files, desk, shot), headers=headers)
+    return HTMLResponse(report(store, files, desk.call, shot), headers=headers)
 
 
 @router.get("/api/levels/{level_id}/gif-size")

@@ -102,9 +102,10 @@ function settle(item, answer) {
   if (answer.merged && !answer.again) notice('Somebody else changed this drawing too; both changes are kept');
 }
 
-// Whether something could not be kept in the browser's database.
+// Whether something could not be kept in the browser's database. What waits is asked about as well while the server is away: it
+// is kept, but only this browser has it.
 let unkept = false;
-window.addEventListener('beforeunload', (event) => { if (unkept && count()) event.preventDefault(); });
+window.addEventListener('beforeunload', (event) => { if ((unkept || sending.away) && count()) event.preventDefault(); });
 
 function made(item) {
   const record = { subject: item.subject, url: item.url, content: item.content, token: item.token, what: item.what, level: item.level, step: item.step,
