@@ -172,12 +172,13 @@ def harmed(body: bytes, chance: random.Random) -> bytes:
 def test_whatever_file_may_come_is_taken_or_refused_soon(
     client: TestClient, shot: Shot, store: Store
 ) -> None:
+    # A door that is new is tried as well. Taking in says nothing of itself: it reads its own form.
     told = {
-        path
+        re.sub(r"\{\w+\}", "1", path)
         for path, methods in client.app.openapi()["paths"].items()  # type: ignore[attr-defined]
-        if "multipart/form-data" in str(methods.get("post", {}).get("requestBody", {}))
+        if "multipart/form-data" in methods.get("post", {}).get("requestBody", {}).get("content", {})
     }
-    assert told <= {re.sub(r"(?<=/)(\w+)/1(?=/)", r"\1/{id}", path) for path in DOORS} | told
+    assert told == DOORS.keys() - {"/take-in/check"}
     seeds = [
         *sorted(SEEDS.iterdir()),
         *sorted((Path(__file__).parents[1] / "work" / "backups").iterdir())[-1:],
