@@ -47,12 +47,20 @@ class Aside:
 
     def start(self, token: str, total: int, work: Callable[[Tell], Any]) -> State:
         """Begins work that tells how far it is; it is ended where it tells so. A newer one ends the older of a token."""
+        state = self._new(token, total)
+        self._threads.submit(self._run, state, work)
+        return state
+
+    def here(self, token: str) -> State:
+        """The state of work that its caller does itself, and tells of in `done` and `total`."""
+        return self._new(token, 0)
+
+    def _new(self, token: str, total: int) -> State:
         self.cancel(token)
         state = State(total=total)
         self._states[token] = state
         while len(self._states) > _KEPT:
             self._states.pop(next(iter(self._states)))
-        self._threads.submit(self._run, state, work)
         return state
 
     def state(self, token: str) -> State | None:

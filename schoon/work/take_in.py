@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -161,8 +161,11 @@ def length_of(levels: Sequence[NewLevel]) -> int:
     return max(level.exposed()[2] for level in levels)
 
 
-def store_level(cursor: Cursor, level_id: int, level: NewLevel) -> None:
-    """Stores what a level is made of. A drawing that is not as large as the frame lies on paper of its own."""
+def store_level(
+    cursor: Cursor, level_id: int, level: NewLevel, each: Callable[[], None] = lambda: None
+) -> None:
+    """Stores what a level is made of. A drawing that is not as large as the frame lies on paper of its own. each: is called after
+    every picture, and may raise to end it."""
     frame = size_of(productions.shot_of_level(cursor, level_id))
     paper = level.size if level.kind == "drawings" and level.size != frame else None
     kept, starts, _ = level.exposed()
@@ -174,6 +177,7 @@ def store_level(cursor: Cursor, level_id: int, level: NewLevel) -> None:
             body = Path(picture.path).read_bytes()
             name = pictures.put(cursor, body, picture.mime, picture.width, picture.height)
         rows.append((picture.label, kind, name))
+        each()
     productions.fill_level(cursor, level_id, rows, starts)
     productions.set_purpose(
         cursor,

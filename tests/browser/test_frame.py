@@ -7,10 +7,12 @@ import io
 import re
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
 
+from ..shot import rough
 from .test_path import demo_roughs, drag, on_screen, set_up, stage
 from .waiting import act, until
 
@@ -49,6 +51,26 @@ def test_a_zip_is_dropped_and_taken_in(page: Page, tmp_path: Path) -> None:
     expect(page.locator("#sheet .hold")).to_have_count(2)
     page.goto("/")
     expect(page.locator(".shot-row")).to_contain_text("Clean 2 roughs")
+
+
+def test_many_pictures_say_how_far_they_are(page: Page, tmp_path: Path) -> None:
+    set_up(page)
+    page.goto("/productions/1/take-in")
+    page.evaluate("""() => {
+      window.said = [];
+      const watch = () => { for (const id of ['sent-says', 'taking']) window.said.push(document.getElementById(id).textContent.trim()); };
+      new MutationObserver(watch).observe(document.querySelector('main'), { childList: true, subtree: true, characterData: true, attributes: true });
+    }""")
+    files: list[Any] = [
+        {"name": f"{k}.png", "mimeType": "image/png", "buffer": rough(k)} for k in range(1, 181)
+    ]
+    page.locator("#chosen").set_input_files(files)
+    expect(page.locator("#report")).to_contain_text("180 pictures", timeout=60_000)
+    assert page.evaluate("window.said.some((words) => /^Reading, [0-9]+ of 180 pictures$/.test(words))")
+    page.get_by_role("textbox", name="Shot").fill("Long")
+    page.get_by_role("button", name="Take in").click()
+    page.wait_for_url("**/shots/1/rough**", timeout=60_000)
+    expect(page.locator("#sheet .hold").first).to_be_visible()
 
 
 def test_a_stem_is_dragged_to_change_a_hold(shot: Page) -> None:

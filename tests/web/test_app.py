@@ -6,6 +6,7 @@ import base64
 import html
 import io
 import re
+import time
 import zipfile
 from typing import Any
 
@@ -56,6 +57,23 @@ def test_repeats_become_holds(client: TestClient, shot: Shot) -> None:
     )
     run = client.get("/api/shots/2/run").json()
     assert [[first, count] for first, count, _ in run["spans"]] == [[1, 2], [3, 3], [6, 1]]
+
+
+def test_many_pictures_say_how_far_they_are_read_and_stored(client: TestClient, shot: Shot) -> None:
+    files = [("files", (f"{k}.png", rough(k), "image/png")) for k in range(1, 64)]
+    watched = "0a" * 12
+    page = client.post("/take-in/check", files=files, data={"watched": watched}).text
+    read = client.get(f"/take-in/{watched}/progress").json()
+    assert (read["done"], read["total"]) == (63, 63)
+    token = page.split('data-token="')[1].split('"')[0]
+    answer = client.post("/productions/1/take-in", data={"token": token, "name": "Long", "level": "Pim"})
+    deadline = time.monotonic() + 60
+    while (now := client.get(answer.json()["watch"]).json())["state"] == "running":
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    assert (now["state"], now["done"], now["total"]) == ("done", 63, 63)
+    assert now["result"]["url"].startswith("/shots/2/rough")
+    assert len(client.get("/api/shots/2/run").json()["drawings"]) == 63
 
 
 def test_whatever_is_refused_changes_nothing(client: TestClient, shot: Shot, store: Store) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import itertools
 import json
 import re
 import secrets
@@ -27,7 +28,7 @@ from ...formats import movie
 from ...formats.guarded import guarded
 from ...formats.layered import STROKES, Layer, layers_in
 from ...formats.sequences import Incoming, Report, inspect, tried
-from ...jobs.aside import Aside, Tell
+from ...jobs.aside import Aside, State, Tell
 from ...jobs.pool import Pool
 from ...jobs.seen import Ahead
 from ...limits import limits
@@ -76,13 +77,15 @@ async def check(request: Request, settings: SettingsDep, desk: DeskDep, aside: A
     try:
         async with request.form(max_files=_MOST_FILES, max_fields=_MOST_FILES) as form:
             files = [f for f in form.getlist("files") if isinstance(f, UploadFile) and f.filename]
+            watched = str(form.get("watched", ""))
             placed, folder = await run_in_threadpool(_put_aside, settings, files)
     except OSError as error:
         raise Refusal(
             f"The pictures could not be put aside ({error.strerror}); free some space on the disk and try again"
         ) from error
     try:
-        name, content = await run_in_threadpool(_look_at, desk, aside, placed, folder)
+        state = aside.here(watched) if _TOKEN.fullmatch(watched) else State()
+        name, content = await run_in_threadpool(_look_at, desk, aside, placed, folder, state)
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise
@@ -101,7 +104,7 @@ def _put_aside(settings: Settings, files: Sequence[UploadFile]) -> tuple[list[tu
 
 
 def _look_at(
-    desk: Pool, aside: Aside, placed: Sequence[tuple[str, Path]], folder: Path
+    desk: Pool, aside: Aside, placed: Sequence[tuple[str, Path]], folder: Path, state: State
 ) -> tuple[str, dict[str, Any]]:
     """The template that shows what files are, and what it shows. Raises Refusal for a movie or layered file that is broken."""
     if len(placed) == 1:
@@ -112,7 +115,7 @@ def _look_at(
             (folder / _LAYERS).write_text(json.dumps([asdict(layer) for layer in found.layers]))
             smalls = [_small(layer.pictures[0]) for layer in found.layers]
             return "take_in_layers.html", {"found": found, "smalls": smalls, "strokes": STROKES}
-    report = _looked_at(desk, placed, folder)
+    report = _looked_at(desk, placed, folder, state)
     if report.problems:
         shutil.rmtree(folder, ignore_errors=True)
     repeats = len(report.pictures) - len(exposure.from_repeats([p.content for p in report.pictures]))
@@ -138,10 +141,13 @@ def _look_through(name: str, path: Path, folder: Path, tell: Tell) -> int:
     return guarded(name, movies.look_through, name, path, folder, tell=tell)
 
 
-def _looked_at(desk: Pool, placed: Sequence[tuple[str, Path]], folder: Path) -> Report:
+def _looked_at(desk: Pool, placed: Sequence[tuple[str, Path]], folder: Path, state: State) -> Report:
     def read(jobs: Sequence[tuple[str, str, str]]) -> Iterable[Incoming | Refusal]:
+        state.total = len(jobs)
         with ThreadPoolExecutor(desk.workers) as threads:
-            yield from threads.map(lambda job: desk.call(tried, job), jobs)
+            for found in threads.map(lambda job: desk.call(tried, job), jobs):
+                state.done += 1
+                yield found
 
     report = inspect(placed, folder, read)
     report.write(folder / _REPORT)
@@ -217,7 +223,7 @@ def store_shot(
     asked: Annotated[Taking, Form()],
 ) -> JSONResponse:
     """Stores the files that were set aside as a shot, or as further levels in front of those of the shot `into`: all of
-    them or nothing. Of a movie it answers at once with `watch`, where its progress is seen."""
+    them or nothing. Of a movie, and of many pictures, it answers at once with `watch`, where its progress is seen."""
     if asked.into.startswith(_AGAIN):
         return _taken_again(store, settings, ahead, asked)
     name = asked.name if asked.into else named(asked.name, "shot")
@@ -233,8 +239,8 @@ def store_shot(
         if asked.into:
             productions.shot(cursor, _number(asked.into))
 
-    def keep(levels: Sequence[take_in.NewLevel]) -> dict[str, Any]:
-        answer = _kept(store, production_id, asked, name, levels, (model, key))
+    def keep(levels: Sequence[take_in.NewLevel], tell: Tell = lambda _: None) -> dict[str, Any]:
+        answer = _kept(store, production_id, asked, name, levels, (model, key), tell)
         shutil.rmtree(folder, ignore_errors=True)
         ahead.level(answer["level"])
         return answer
@@ -267,7 +273,11 @@ def store_shot(
         levels = [
             take_in.plain_level(report, named(asked.level, "level"), asked.hold, asked.kind, model, key)
         ]
-    return JSONResponse(keep(levels))
+    count = sum(len(level.pictures) for level in levels)
+    if count <= _AT_ONCE:
+        return JSONResponse(keep(levels))
+    aside.start(asked.token, count, partial(keep, levels))
+    return JSONResponse({"watch": f"/take-in/{asked.token}/progress"})
 
 
 _AGAIN = "again:"
@@ -295,8 +305,10 @@ def _kept(
     name: str,
     levels: Sequence[take_in.NewLevel],
     painted_by: tuple[int | None, int | None],
+    tell: Tell,
 ) -> dict[str, Any]:
-    """Stores levels from rear to front in one transaction."""
+    """Stores levels from rear to front in one transaction. tell: is told how many pictures are stored."""
+    stored = itertools.count(1)
     with store.transaction() as cursor:
         ids = []
         if asked.into:
@@ -313,7 +325,7 @@ def _kept(
         for level in levels[len(ids) :]:
             ids.append(productions.add_level(cursor, shot_id, level.name, level.model, level.key))
         for level_id, level in zip(ids, levels, strict=True):
-            take_in.store_level(cursor, level_id, level)
+            take_in.store_level(cursor, level_id, level, lambda: tell(next(stored)))
         worked = next((k for k, lv in zip(ids, levels, strict=True) if lv.kind == "drawings"), ids[0])
         if asked.trace:
             _, starts, _ = levels[0].exposed()
@@ -348,8 +360,15 @@ def _new_folder(settings: Settings) -> Path:
     return folder
 
 
+_TOKEN = re.compile(r"[0-9a-f]{24}")
+"""What names files that wait, and what is watched."""
+
+_AT_ONCE = 60
+"""Pictures up to which they are stored while the page waits."""
+
+
 def _folder(settings: Settings, token: str) -> Path:
-    if not re.fullmatch(r"[0-9a-f]{24}", token):
+    if not _TOKEN.fullmatch(token):
         raise Refusal("Choose the pictures again")
     return settings.cache / "incoming" / token
 

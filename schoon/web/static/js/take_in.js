@@ -1,5 +1,6 @@
 // Taking in: drop or choose, read what was found, then take in all of it.
 
+import { newToken } from './api.js';
 import { fill, html } from './dom.js';
 import { Movie } from './take_in/movie.js';
 
@@ -12,6 +13,8 @@ const refused = $('refused');
 const button = shot.querySelector('button[type="submit"]');
 const taking = $('taking');
 let movie = null;
+// What the reading that goes on is watched by.
+let readNow = '';
 
 drop.addEventListener('dragover', (event) => { event.preventDefault(); drop.classList.add('over'); });
 drop.addEventListener('dragleave', () => drop.classList.remove('over'));
@@ -26,6 +29,10 @@ const found = () => document.querySelector('#report [data-token]');
 const report = $('report');
 const say = (words) => { fill(report, html`<p class="problem">${words}</p>`); };
 
+document.body.addEventListener('htmx:configRequest', ({ detail }) => {
+  readNow = newToken().slice(0, 24);
+  detail.parameters.watched = readNow;
+});
 // What is too much is said before it is sent.
 document.body.addEventListener('htmx:beforeRequest', (event) => {
   button.disabled = true;
@@ -41,7 +48,21 @@ document.body.addEventListener('htmx:xhr:progress', ({ detail: { loaded, total }
   $('sent').hidden = !total;
   if (total) $('sent').value = loaded / total;
   $('sent-says').textContent = total && loaded < total ? `Sending, ${Math.round((100 * loaded) / total)} %` : 'Reading …';
+  if (total && loaded === total) reading(readNow);
 });
+
+// Says how far many pictures are read, until what was found is there.
+async function reading(token) {
+  while (token === readNow) {
+    await new Promise((go) => { setTimeout(go, 400); });
+    let now = {};
+    try { now = await (await fetch(`/take-in/${token}/progress`)).json(); } catch { /* the next may come */ }
+    if (token !== readNow || !now.total) continue;
+    $('sent').value = now.done / now.total;
+    $('sent-says').textContent = `Reading, ${now.done} of ${now.total} pictures`;
+  }
+}
+document.body.addEventListener('htmx:afterRequest', () => { readNow = ''; });
 document.body.addEventListener('htmx:afterSwap', () => {
   const box = found();
   button.disabled = !box;
