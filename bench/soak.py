@@ -1,4 +1,5 @@
-"""Tries whether a confirmed edit is ever lost: clients edit and jobs run while servers, workers and databases are killed.
+"""Tries whether a confirmed edit is ever lost: clients edit, files come in and jobs run while servers, workers and databases are
+killed, and the database stands still.
 
     python bench/soak.py                        three clients, kills by turns, ten minutes
     python bench/soak.py --clients 20 --seconds 60 --no-kills      load only: errors, and memory of the web process
@@ -38,6 +39,11 @@ SIZE = (640, 480)
 DRAWINGS = 8
 POURED = (0, 1)
 """Drawings that are only poured into, so that what their patches carry at the end is known."""
+
+_BACKUPS = Path(__file__).resolve().parents[1] / "tests" / "work" / "backups"
+
+_STILL = 7.0
+"""Seconds for which the database stands still."""
 
 JOBS: list[dict[str, Any]] = [
     {"kind": "clean"}, {"kind": "seal"}, {"kind": "carry"}, {"kind": "specks"}, {"kind": "fit"}, {"kind": "track"},
@@ -104,12 +110,20 @@ class Server:
         return found
 
     def kill(self, what: str) -> bool:
-        """Kills the web server, a worker or the database; False if there is none."""
-        wanted = {"web": "from schoon.cli import main", "worker": "spawn_main", "database": "mariadbd"}[what]
+        """Kills the web server, a worker or the database, or has that stand still for a while; False if there is none."""
+        wanted = {
+            "web": "from schoon.cli import main",
+            "worker": "spawn_main",
+            "database": "mariadbd",
+            "still": "mariadbd",
+        }[what]
         pids = [pid for pid, command in self.members().items() if wanted in command]
         if not pids:
             return False
-        os.kill(random.choice(pids), signal.SIGKILL)
+        pid = random.choice(pids)
+        os.kill(pid, signal.SIGSTOP if what == "still" else signal.SIGKILL)
+        if what == "still":
+            threading.Timer(_STILL, os.kill, (pid, signal.SIGCONT)).start()
         return True
 
     def memory(self) -> float:
@@ -128,6 +142,9 @@ class Record:
 
     strokes: dict[int, set[str]] = field(default_factory=lambda: collections.defaultdict(set))
     stitches: dict[int, list[str]] = field(default_factory=lambda: collections.defaultdict(list))
+    tones: dict[int, set[str]] = field(default_factory=lambda: collections.defaultdict(set))
+    taken: collections.Counter[str] = field(default_factory=collections.Counter)
+    references: int = 0
     pours: dict[tuple[int, int], int] = field(default_factory=dict)
     jobs: set[int] = field(default_factory=set)
     statuses: collections.Counter[int] = field(default_factory=collections.Counter)
@@ -176,7 +193,7 @@ class Client(threading.Thread):
 
     def run(self) -> None:
         while not self.stop.is_set():
-            act = self.random.choice([self.trace, self.trace, self.stitch, self.pour, self.look])
+            act = self.random.choice([self.trace, self.trace, self.stitch, self.tone, self.pour, self.look])
             act()
             time.sleep(self.random.random() * 0.1)
 
@@ -205,6 +222,15 @@ class Client(threading.Thread):
         ):
             with self.record.lock:
                 self.record.stitches[drawing].append(f"M{x:.1f},{y:.1f}")
+
+    def tone(self) -> None:
+        drawing, name = self.drawing(), f"n{self.number:02}{secrets.token_hex(5)}"
+        x, y = self.random.uniform(200, 380), self.random.uniform(120, 330)
+        path = [[x, y], [x + 40, y + 6], [x + 60, y + 40], [x + 10, y + 50]]
+        do = {"do": "tone", "id": name, "kind": "shade", "path": path, "brush": self.random.choice([0, 12])}
+        if self.send(f"/api/drawings/{drawing}/do", {"base": 0, "do": do}) is not None:
+            with self.record.lock:
+                self.record.tones[drawing].add(name)
 
     def pour(self) -> None:
         # One patch of its own for each of the first clients, so that the last confirmed pour is what must be there.
@@ -237,6 +263,51 @@ class Client(threading.Thread):
                 status = 0
             with self.record.lock:
                 self.record.statuses[status] += 1
+
+
+class Guest(Client):
+    """Brings files: references, shots, and whole productions as backups. What is not answered is not sent again."""
+
+    def run(self) -> None:
+        for k in range(10_000):
+            if self.stop.is_set():
+                return
+            with contextlib.suppress(httpx.HTTPError):
+                (self.reference, self.shot, self.production)[k % 3](f"g{k:04}")
+            time.sleep(2 * self.random.random())
+
+    def answered(self, url: str, **content: Any) -> httpx.Response | None:
+        answer = self.http.post(url, **content)
+        with self.record.lock:
+            self.record.statuses[answer.status_code] += 1
+        return answer if answer.status_code < 400 else None
+
+    def reference(self, name: str) -> None:
+        if self.answered("/api/shots/1/references", files={"file": (f"{name}.png", rough(3))}) is not None:
+            with self.record.lock:
+                self.record.references += 1
+
+    def shot(self, name: str) -> None:
+        files = [("files", (f"{name}_{k:02}.png", rough(k), "image/png")) for k in range(4)]
+        looked = self.answered("/take-in/check", files=files)
+        if looked is None or "data-token" not in looked.text:
+            return
+        token = looked.text.split('data-token="')[1].split('"')[0]
+        if (
+            self.answered("/productions/1/take-in", data={"token": token, "name": name, "level": "Face"})
+            is not None
+        ):
+            with self.record.lock:
+                self.record.taken[name] += 1
+
+    def production(self, name: str) -> None:
+        body = sorted(_BACKUPS.iterdir())[-1].read_bytes()
+        if (
+            self.answered("/productions/restored", files={"file": ("soak.schoon", body)}, data={"name": name})
+            is not None
+        ):
+            with self.record.lock:
+                self.record.taken[name] += 1
 
 
 class Boss(Client):
@@ -321,6 +392,14 @@ def verify(http: httpx.Client, ids: list[int], record: Record, home: Path) -> di
         there = collections.Counter(s["d"].split(" ")[0] for s in seal if s["by"] == "hand")
         lost["stitches"] += sum(place not in there for place in places)
         lost["stitches twice"] += sum(count > 1 for count in there.values())
+    for drawing, names in record.tones.items():
+        shapes = collections.Counter(t["id"] for t in http.get(f"/api/drawings/{drawing}").json()["tones"])
+        lost["tones"] += len(names - shapes.keys())
+        lost["tones twice"] += sum(count > 1 for count in shapes.values())
+    shelf = http.get("/").text
+    lost["shots and productions"] += sum(name not in shelf for name in record.taken)
+    kept = len(http.get("/api/shots/1/references").json()["references"])
+    lost["references"] += max(0, record.references - kept)
     for (drawing, side), pot in record.pours.items():
         shown = http.get(f"/api/drawings/{ids[drawing]}/patches").json()
         place = np.array([300 + 4 * drawing + side, 190])
@@ -364,12 +443,12 @@ def main() -> None:
         wait_for(lambda: http.get("/").status_code == 200, 120)
         ids = set_up(http)
         clients = [Client(k, server, ids, record, stop) for k in range(given.clients)]
-        clients.append(Boss(99, server, ids, record, stop))
+        clients += [Guest(98, server, ids, record, stop), Boss(99, server, ids, record, stop)]
         memory = [server.memory()]
         for client in clients:
             client.start()
         end = time.monotonic() + given.seconds
-        turns = iter(("web", "worker", "database") * 10_000)
+        turns = iter(("web", "worker", "database", "still") * 10_000)
         following = time.monotonic() + given.every
         while time.monotonic() < end:
             time.sleep(1)
@@ -402,7 +481,8 @@ def main() -> None:
     confirmed = sum(map(len, record.strokes.values())) + sum(map(len, record.stitches.values()))
     waits = sorted(record.waits)
     print(
-        f"confirmed: {confirmed} strokes and stitches, {len(record.pours)} patches poured, {len(record.jobs)} jobs"
+        f"confirmed: {confirmed} strokes and stitches, {sum(map(len, record.tones.values()))} tones, {len(record.pours)} patches"
+        f" poured, {len(record.jobs)} jobs, {record.references} references, {len(record.taken)} shots and productions"
     )
     print(
         f"killed: {dict(kills)}; answers by status: {dict(sorted(record.statuses.items()))}; sent again: {record.again}"
