@@ -31,6 +31,9 @@ BODIES = int(os.environ.get("SCHOON_TEST_BODIES", "2000"))
 SECONDS, MB = 5.0, 1000
 """What one request may take. The machine of a test is slow and shared: three times that fails."""
 
+WORST = os.environ.get("SCHOON_TEST_WORST", "")
+"""A file to which the 30 requests are added that took the most, as a table."""
+
 WORDS = ["key", "Coat", "", "a", "x" * 60, "01", "hand", "lake 3"]
 PATTERNED = ["a" * 10, "b" * 10, "a" * 64, "#a0b1c2", "", "1,2", "1-aabbcc", "ignore", "part:Coat"]
 
@@ -189,6 +192,7 @@ def test_whatever_file_may_come_is_taken_or_refused_soon(
     )
     assert prop.status_code == 200, prop.text
     wrong, taken = [], 0
+    took_most: list[tuple[float, float, str]] = []
     for number in range(FILES):
         chance = random.Random(number)
         (path, field), seed = list(DOORS.items())[number % len(DOORS)], chance.choice(seeds)
@@ -201,18 +205,30 @@ def test_whatever_file_may_come_is_taken_or_refused_soon(
         what = f"{number} {path} {name} of {seed.name}"
         if answer.status_code >= 500:
             wrong.append(f"{answer.status_code}: {answer.text[:200]} {what}")
-        if (took := time.monotonic() - began) > 3 * SECONDS or (grew := peak_mb() - peak) > MB:
+        took, grew = time.monotonic() - began, peak_mb() - peak
+        took_most.append((took, grew, what))
+        if took > 3 * SECONDS or grew > MB:
             wrong.append(f"{took:.1f} s, {grew:.0f} MB: {what}")
         if answer.status_code >= 400 and table_counts(store) != before:
             wrong.append(f"refused and changed: {answer.text[:200]} {what}")
+    _say_worst(took_most)
     assert not wrong
     assert taken > FILES / 20, taken
+
+
+def _say_worst(found: list[tuple[float, float, str]]) -> None:
+    if WORST:
+        with open(WORST, "a", encoding="utf-8") as out:
+            out.writelines(
+                f"| {took:.2f} | {grew:.0f} | {what[:100]} |\n" for took, grew, what in sorted(found)[:-31:-1]
+            )
 
 
 async def send(app: Any, store: Store) -> list[str]:
     """What was wrong with the answers."""
     transport = httpx.ASGITransport(app=app, raise_app_exceptions=False)
     wrong, taken = [], 0
+    took_most: list[tuple[float, float, str]] = []
     api = app.openapi()
     every = list(requests_of(api))
     async with httpx.AsyncClient(transport=transport, base_url="http://testserver", timeout=600) as quiet:
@@ -225,12 +241,14 @@ async def send(app: Any, store: Store) -> list[str]:
             taken += answer.status_code < 400
             took, grew = time.monotonic() - began, peak_mb() - peak
             what = f"{number} {path} {str(body)[:300]}"
+            took_most.append((took, grew, what))
             if answer.status_code >= 500:
                 wrong.append(f"{answer.status_code}: {answer.text[:200]} {what}")
             if took > 3 * SECONDS or grew > MB:
                 wrong.append(f"{took:.1f} s, {grew:.0f} MB: {what}")
             if answer.status_code >= 400 and table_counts(store) != before:
                 wrong.append(f"refused and changed: {answer.text[:200]} {what}")
+    _say_worst(took_most)
     # Most of what is made is about nothing that is there; enough has to be done to say something.
     assert taken > BODIES / 10, taken
     return wrong
