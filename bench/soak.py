@@ -224,7 +224,7 @@ class Client(threading.Thread):
                 self.record.stitches[drawing].append(f"M{x:.1f},{y:.1f}")
 
     def tone(self) -> None:
-        drawing, name = self.drawing(), f"n{self.number:02}{secrets.token_hex(5)}"
+        drawing, name = self.drawing(), secrets.token_hex(5)
         x, y = self.random.uniform(200, 380), self.random.uniform(120, 330)
         path = [[x, y], [x + 40, y + 6], [x + 60, y + 40], [x + 10, y + 50]]
         do = {"do": "tone", "id": name, "kind": "shade", "path": path, "brush": self.random.choice([0, 12])}
@@ -393,7 +393,9 @@ def verify(http: httpx.Client, ids: list[int], record: Record, home: Path) -> di
         lost["stitches"] += sum(place not in there for place in places)
         lost["stitches twice"] += sum(count > 1 for count in there.values())
     for drawing, names in record.tones.items():
-        shapes = collections.Counter(t["id"] for t in http.get(f"/api/drawings/{drawing}").json()["tones"])
+        shapes = collections.Counter(
+            t["id"] for t in http.get(f"/api/drawings/{drawing}/patches").json()["tones"]
+        )
         lost["tones"] += len(names - shapes.keys())
         lost["tones twice"] += sum(count > 1 for count in shapes.values())
     shelf = http.get("/").text
