@@ -119,6 +119,19 @@ def test_levels_and_models_are_undone_where_they_are_changed(shot: Page) -> None
     expect(number).to_have_text("#112233")
 
 
+def test_a_name_is_written_while_the_list_is_read(shot: Page) -> None:
+    page, held = shot, []
+    # The first list is held back until the name is half written.
+    page.route("**/history*", lambda route: route.continue_() if held else held.append(route))
+    page.locator("#see-history").click()
+    page.locator("#history-keep input").press_sequentially("ca")
+    assert len(held) == 1
+    held[0].continue_()
+    expect(page.locator("#history-list")).not_to_contain_text("Reading")
+    page.keyboard.type("lm")
+    expect(page.locator("#history-keep input")).to_have_value("calm")
+
+
 def test_two_alternatives_play_in_step_and_one_is_kept(shot: Page) -> None:
     page = shot
     page.evaluate(

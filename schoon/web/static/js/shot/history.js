@@ -21,8 +21,9 @@ export class History {
     $('history').hidden = !on;
     $('see-history').setAttribute('aria-expanded', String(on));
     if (!on) { $('see-history').focus(); return; }
-    await this.load();
+    // At once: whoever writes a name while the list is read keeps on writing.
     $('history-close').focus();
+    await this.load();
   }
 
   async load() {
