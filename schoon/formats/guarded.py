@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 import multiprocessing
 import resource
@@ -19,6 +20,8 @@ from ..limits import limits
 log = logging.getLogger(__name__)
 
 T = TypeVar("T")
+
+_DISK = (errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.EROFS)
 
 _running: set[BaseProcess] = set()
 
@@ -91,6 +94,10 @@ def _heard(name: str, ours: Connection, tell: Callable[[int], object] | None) ->
             raise Refusal(
                 f"{name} cannot be read; it may be damaged. Save it again, or as another kind of file"
             )
+        elif kind == "disk":
+            raise Refusal(
+                f"{name} could not be put aside ({content}); free some space on the disk and try again"
+            )
         elif kind == "deep":
             raise Refusal(f"{name} is nested too deep to be read; save it again, simpler")
         elif kind == "full":
@@ -116,8 +123,12 @@ def _inside(
     except Refusal as refusal:
         refusal.modules = modules_of(refusal)
         answer = ("raised", refusal)
-    except Exception:
-        answer = ("broken", traceback.format_exc())
+    except Exception as error:
+        # Libraries call what is wrong with a file an OSError as well; the disk's own faults are told by their number.
+        if isinstance(error, OSError) and error.errno in _DISK:
+            answer = ("disk", error.strerror)
+        else:
+            answer = ("broken", traceback.format_exc())
     with suppress(BrokenPipeError):
         theirs.send(answer)
     theirs.close()

@@ -12,7 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from ..errors import Refusal
+from ..errors import Away, Full, Refusal
 
 log = logging.getLogger(__name__)
 
@@ -94,6 +94,10 @@ class Aside:
             state.state = "cancelled"
         except Refusal as refusal:
             state.message, state.state = str(refusal), "failed"
+        except (Away, Full) as error:
+            log.warning("work in the background waits for the database no longer: %s", error)
+            state.message = "The database does not answer or is full; nothing was stored. Try again"
+            state.state = "failed"
         except OSError as error:
             state.message = (
                 f"It could not be put aside ({error.strerror}); free some space on the disk and try again"

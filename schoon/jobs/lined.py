@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from functools import partial
@@ -108,9 +107,9 @@ def save_paint(work: Work, run: Lined, calls: dict[int, Any], label: str) -> Sav
     waiting = set(calls)
     drawings = unsure = stay = 0
     names: dict[int, Any] = {k: run.rows[k]["paint"] for k in waiting}
-    for tries in itertools.count(1):
-        if not waiting:
-            break
+    tries = 0
+    while waiting:
+        tries += 1
         with work.store.transaction() as cursor:
             found = revisions.get_documents(cursor, names.values())
         made = dict(

@@ -93,14 +93,14 @@ _ENDS = 10.0
 """Seconds that a call beyond its time has to notice it, before its process is ended."""
 
 
-def within(seconds: float, function: Callable[..., T], *arguments: Any) -> T:
+def within(seconds: float, ends: float, function: Callable[..., T], *arguments: Any) -> T:
     """Does a call in a worker process, for so long at most. Raises Refusal if it takes longer; where it does not even notice that,
-    within one long step of a library, the process ends."""
+    within one long step of a library, the process ends `ends` seconds later."""
 
     def over(*_: object) -> None:
         raise _too_long(seconds)
 
-    end = threading.Timer(seconds + _ENDS, os._exit, (1,))
+    end = threading.Timer(seconds + ends, os._exit, (1,))
     end.daemon = True
     before = signal.signal(signal.SIGALRM, over)
     end.start()
@@ -171,7 +171,7 @@ class Pool:
         """
         seconds = limits().page_seconds
         for _ in range(TRIES):
-            future = self.submit(within, seconds, function, *arguments)
+            future = self.submit(within, seconds, _ENDS, function, *arguments)
             began = time.monotonic()
             try:
                 result: T = future.result()

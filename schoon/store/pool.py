@@ -32,7 +32,7 @@ _SESSION = (
 )
 
 _AWAY = frozenset({0, 1040, 1053, 1077, 1205, 1213, 1317, 1927, 2002, 2003, 2006, 2013, 2014, 2055})
-_NO_ANSWER = ((0,), (2002,), (2003,), (2006,), (2013,), (2055,))
+_NO_ANSWER = frozenset({0, 2002, 2003, 2006, 2013, 2055})
 _FULL = frozenset({3, 14, 20, 1021, 1026, 1030, 1036, 1114, 1290, 1836})
 _DONE_BEFORE = frozenset({1050, 1060, 1061, 1091, 1826})
 """Table, column, key there already, or gone already: the statement ran before an interruption."""
@@ -215,7 +215,7 @@ class Store:
                     with contextlib.suppress(pymysql.Error, OSError):
                         probe.close()
                     probe = None
-                if isinstance(error, pymysql.Error) and error.args[:1] not in _NO_ANSWER:
+                if isinstance(error, pymysql.Error) and _code(error) not in _NO_ANSWER:
                     # It answers, if only that it has no room or no way in.
                     continue
                 if not self._opener.still.is_set():
@@ -229,9 +229,13 @@ class Store:
         self._pool.close()
 
 
+def _code(error: pymysql.Error) -> int:
+    return error.args[0] if error.args and isinstance(error.args[0], int) else 0
+
+
 def _meant(error: pymysql.Error) -> Exception:
     """What a fault of the database means for the one who waits for it."""
-    code = error.args[0] if error.args and isinstance(error.args[0], int) else 0
+    code = _code(error)
     if isinstance(error, pymysql.InterfaceError) or code in _AWAY:
         return Away(f"The database does not answer ({error})")
     if code in _FULL:

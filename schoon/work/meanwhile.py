@@ -20,9 +20,9 @@ def laid_round(was: Any, made: Any, now: Any) -> Any:
         found = {key: laid_round(before.get(key), made.get(key), now.get(key)) for key in made | now}
         return {key: value for key, value in found.items() if value is not None}
     if isinstance(made, list) and isinstance(now, list):
-        names = _named(made), _named(now), _named(was if isinstance(was, list) else [])
-        if None not in names:
-            return _entries(*names)  # type: ignore[arg-type]
+        ours, hers, old = _named(made), _named(now), _named(was if isinstance(was, list) else [])
+        if ours is not None and hers is not None and old is not None:
+            return _entries(ours, hers, old)
     return now
 
 

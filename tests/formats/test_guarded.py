@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import threading
 import time
@@ -41,6 +42,10 @@ def deeper(number: int) -> int:
     return deeper(number + 1) + 1
 
 
+def fills_the_disk() -> None:
+    raise OSError(errno.ENOSPC, "No space left on device")
+
+
 def refuses(name: str) -> None:
     raise Refusal(f"{name} is broken")
 
@@ -51,6 +56,8 @@ def test_what_comes_of_it_is_what_the_function_makes() -> None:
         guarded("a.obj", refuses, "a.obj")
     with pytest.raises(Refusal, match=r"a\.obj cannot be read"):
         guarded("a.obj", int, "x")
+    with pytest.raises(Refusal, match=r"a\.obj could not be put aside \(No space left"):
+        guarded("a.obj", fills_the_disk)
 
 
 def test_it_is_ended_where_it_takes_too_long() -> None:

@@ -47,7 +47,7 @@ def stitch(y: float) -> list[list[float]]:
     return [[10.0, y], [40.0, y]]
 
 
-@pytest.mark.parametrize(
+every_kind = pytest.mark.parametrize(
     ("kind", "what", "more"),
     [
         ("clean", tasks.clean, {}),
@@ -56,6 +56,10 @@ def stitch(y: float) -> list[list[float]]:
         ("fit", tasks.fit, {"source": 1}),
     ],
 )
+"""A kind of job that works on drawings, the call of a worker it waits for, and its settings."""
+
+
+@every_kind
 def test_strokes_and_stitches_made_while_a_job_runs_are_kept(
     lined: Shot, monkeypatch: pytest.MonkeyPatch, kind: str, what: Callable[..., Any], more: dict[str, Any]
 ) -> None:
@@ -79,15 +83,7 @@ def test_strokes_and_stitches_made_while_a_job_runs_are_kept(
         assert [s["state"] for s in kept if s["id"] not in stitches[number]] == ["taken"]
 
 
-@pytest.mark.parametrize(
-    ("kind", "what", "more"),
-    [
-        ("clean", tasks.clean, {}),
-        ("seal", tasks.seal, {}),
-        ("specks", tasks.specks, {"under": 9}),
-        ("fit", tasks.fit, {"source": 1}),
-    ],
-)
+@every_kind
 def test_work_is_laid_round_a_hand_that_never_rests(
     lined: Shot, monkeypatch: pytest.MonkeyPatch, kind: str, what: Callable[..., Any], more: dict[str, Any]
 ) -> None:

@@ -15,6 +15,7 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
+from schoon.errors import Away
 from schoon.jobs import Runner
 from schoon.settings import Settings
 from schoon.store import Store, productions
@@ -74,6 +75,26 @@ def test_many_pictures_say_how_far_they_are_read_and_stored(client: TestClient, 
     assert (now["state"], now["done"], now["total"]) == ("done", 63, 63)
     assert now["result"]["url"].startswith("/shots/2/rough")
     assert len(client.get("/api/shots/2/run").json()["drawings"]) == 63
+
+
+def test_many_pictures_are_not_stored_while_the_database_is_away(
+    client: TestClient, shot: Shot, store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    files = [("files", (f"{k}.png", rough(k % 3), "image/png")) for k in range(1, 64)]
+    token = client.post("/take-in/check", files=files).text.split('data-token="')[1].split('"')[0]
+    before = table_counts(store)
+
+    def away(*_: Any) -> None:
+        raise Away("gone")
+
+    monkeypatch.setattr(productions, "fill_level", away)
+    answer = client.post("/productions/1/take-in", data={"token": token, "name": "Long", "level": "Pim"})
+    deadline = time.monotonic() + 60
+    while (now := client.get(answer.json()["watch"]).json())["state"] == "running":
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    assert (now["state"], now["message"][:32]) == ("failed", "The database does not answer or ")
+    assert table_counts(store) == before
 
 
 def test_whatever_is_refused_changes_nothing(client: TestClient, shot: Shot, store: Store) -> None:

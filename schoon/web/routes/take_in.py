@@ -273,7 +273,7 @@ def store_shot(
         levels = [
             take_in.plain_level(report, named(asked.level, "level"), asked.hold, asked.kind, model, key)
         ]
-    count = sum(len(level.pictures) for level in levels)
+    count = sum(len(level.exposed()[0]) for level in levels)
     if count <= _AT_ONCE:
         return JSONResponse(keep(levels))
     aside.start(asked.token, count, partial(keep, levels))

@@ -13,8 +13,9 @@ const refused = $('refused');
 const button = shot.querySelector('button[type="submit"]');
 const taking = $('taking');
 let movie = null;
-// What the reading that goes on is watched by.
+// What the reading that goes on is watched by, and what is being watched; empty for none.
 let readNow = '';
+let watched = '';
 
 drop.addEventListener('dragover', (event) => { event.preventDefault(); drop.classList.add('over'); });
 drop.addEventListener('dragleave', () => drop.classList.remove('over'));
@@ -48,11 +49,12 @@ document.body.addEventListener('htmx:xhr:progress', ({ detail: { loaded, total }
   $('sent').hidden = !total;
   if (total) $('sent').value = loaded / total;
   $('sent-says').textContent = total && loaded < total ? `Sending, ${Math.round((100 * loaded) / total)} %` : 'Reading …';
-  if (total && loaded === total) reading(readNow);
+  if (total && loaded === total && readNow !== watched) reading(readNow);
 });
 
 // Says how far many pictures are read, until what was found is there.
 async function reading(token) {
+  watched = token;
   while (token === readNow) {
     await new Promise((go) => { setTimeout(go, 400); });
     let now = {};
@@ -62,7 +64,7 @@ async function reading(token) {
     $('sent-says').textContent = `Reading, ${now.done} of ${now.total} pictures`;
   }
 }
-document.body.addEventListener('htmx:afterRequest', () => { readNow = ''; });
+document.body.addEventListener('htmx:afterRequest', () => { readNow = ''; watched = ''; });
 document.body.addEventListener('htmx:afterSwap', () => {
   const box = found();
   button.disabled = !box;
