@@ -55,8 +55,9 @@ document.body.addEventListener('htmx:xhr:progress', ({ detail: { loaded, total }
 // Says how far many pictures are read, until what was found is there.
 async function reading(token) {
   watched = token;
-  while (token === readNow) {
+  for (;;) {
     await new Promise((go) => { setTimeout(go, 400); });
+    if (token !== readNow) return;
     let now = {};
     try { now = await (await fetch(`/take-in/${token}/progress`)).json(); } catch { /* the next may come */ }
     if (token !== readNow || !now.total) continue;
