@@ -202,7 +202,8 @@ def _wait_stopped(pid: int) -> None:
     deadline = time.monotonic() + 10
     while True:
         states = [
-            task.read_text().rpartition(")")[2].split()[0] for task in Path(f"/proc/{pid}/task").glob("*/stat")
+            task.read_text().rpartition(")")[2].split()[0]
+            for task in Path(f"/proc/{pid}/task").glob("*/stat")
         ]
         if set(states) == {"T"}:
             return
