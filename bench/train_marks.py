@@ -124,13 +124,12 @@ def pieces_of(
     source: str, picture: np.ndarray, truth: list[np.ndarray], kinds: np.ndarray | None
 ) -> list[Sample]:
     """What is traced in a picture, with the truth of each piece."""
-    on_line = cKDTree(np.vstack([resample(p, 2.0) for p in truth]))
     found = []
     for layer in propose.traced(picture):
         pieces = propose.pieces_of(layer)
         places = layer.on.placed(pieces.points)
         count = len(pieces.lengths)
-        line = np.bincount(pieces.piece, on_line.query(places)[0] <= NEAR) / pieces.lengths
+        line = on_lines(pieces, places, truth)
         kind = np.full(count, -1)
         if kinds is not None:
             grown = cv2.dilate((kinds + 1).astype(np.uint8), np.ones((5, 5), np.uint8)).astype(int) - 1
@@ -142,6 +141,12 @@ def pieces_of(
             kind = np.argmax(votes, axis=0)
         found.append(Sample(source, pieces, line, kind))
     return found
+
+
+def on_lines(pieces: Pieces, places: np.ndarray, truth: list[np.ndarray]) -> np.ndarray:
+    """(pieces,) how much of each lies on true lines. places: its points, px of the drawing."""
+    tree = cKDTree(np.vstack([resample(p, 2.0) for p in truth]))
+    return np.bincount(pieces.piece, tree.query(places)[0] <= NEAR) / pieces.lengths
 
 
 def truth_of(path: Path) -> list[np.ndarray]:
@@ -358,7 +363,10 @@ def main() -> None:
         name: mean_of([numbers(name, both[k]) for both in taught]) for k, name in enumerate(("line", "among"))
     }
     kinds = numbers("kind", kind_forest([s for s in sets[0] if not s.real]))
-    np.savez_compressed(OUT, **told["line"], **told["among"], **kinds)
+    with np.load(OUT) as file:
+        # What `train_ghosts` has added stays until that is taught anew.
+        ghosts = {name: file[name] for name in file.files if name.startswith("ghost_")}
+    np.savez_compressed(OUT, **told["line"], **told["among"], **kinds, **ghosts)
     print(f"{OUT} written, {OUT.stat().st_size / 1000:.0f} kB")
 
 

@@ -3,6 +3,7 @@ digital brush. For tests, and for training what tells marks apart; the demo's ow
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -29,11 +30,13 @@ _COLOURS = ((1.0, 0.5, 0.15), (0.2, 0.85, 0.9), (0.15, 0.5, 1.0), (0.75, 0.2, 0.
 @dataclass(frozen=True)
 class Marked:
     """picture: (h, w, 3) RGB. kinds: (h, w) the kind each drawn pixel belongs to, an index into KINDS, -1 for paper;
-    where a line lies over others it is the line's. lines: the true centre lines, px."""
+    where a line lies over others it is the line's. lines: the true centre lines, px. ghosts: (h, w) what is left of an earlier
+    drawing that was rubbed out; its kind is construction."""
 
     picture: NDArray[np.uint8]
     kinds: NDArray[np.int8]
     lines: list[Points]
+    ghosts: NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -42,7 +45,8 @@ class Manner:
     pressure falls within a line, 0..1. looseness: as in `pencil_rough`. dark: light line on a dark ground.
     construction, hatching, notes, dirt: how much of each, 0 for none. coloured: construction has a colour of its own.
     shaded: forms that are hatched up to their lines. uneven: how far the pressure of strokes differs and how long they
-    fade, 0..1. doubled: chance of a line to be drawn once more beside itself. swung: px by which guides miss themselves."""
+    fade, 0..1. doubled: chance of a line to be drawn once more beside itself. swung: px by which guides miss themselves.
+    ghosts: earlier drawings of the same that were rubbed out. left: how much of their pressure the rubber has left, 0..1."""
 
     width: float = 3.0
     grain: float = 1.0
@@ -59,6 +63,8 @@ class Manner:
     uneven: float = 0.0
     doubled: float = 0.0
     swung: float = 0.42
+    ghosts: int = 0
+    left: float = 0.3
 
     @staticmethod
     def any(random: Random) -> Manner:
@@ -80,6 +86,12 @@ class Manner:
             uneven=float(random.choice([0.0, 0.0, 0.3, 0.7])),
             doubled=float(random.choice([0.0, 0.0, 0.3, 0.8])),
             swung=float(np.exp(random.uniform(-1.2, 1.4))),
+        )
+
+    def rubbed(self, random: Random) -> Manner:
+        """The same hand, that has drawn the figure once or twice before and rubbed that out."""
+        return replace(
+            self, ghosts=int(random.choice([1, 1, 2])), left=float(random.uniform(0.15, 0.55)), dark=False
         )
 
     @staticmethod
@@ -108,6 +120,8 @@ def marked_rough(lines: Sequence[Points], size: tuple[int, int], look: Manner, r
         sheet.add(
             "construction", _guide(box, number, random), look.width * random.uniform(0.5, 0.9), look.swung
         )
+    for _ in range(look.ghosts):
+        sheet.ghost(lines, box)
     for line in lines:
         sheet.line(line)
     for _ in range(look.hatching):
@@ -118,7 +132,8 @@ def marked_rough(lines: Sequence[Points], size: tuple[int, int], look: Manner, r
             sheet.add("hatching", [path], look.width * random.uniform(0.5, 0.9), 0.6)
     for _ in range(look.notes):
         sheet.note()
-    return Marked(*sheet.finished(look.dirt), [np.asarray(line, float) for line in lines])
+    picture, kinds = sheet.finished(look.dirt)
+    return Marked(picture, kinds, [np.asarray(line, float) for line in lines], sheet.rubbed_out(kinds))
 
 
 class _Sheet:
@@ -129,6 +144,7 @@ class _Sheet:
         self.lead = np.zeros((size[1], size[0]), np.float32)
         self.colour = np.zeros_like(self.lead)
         self.kinds = np.full(self.lead.shape, -1, np.int8)
+        self.ghosts = np.zeros(self.lead.shape, bool)
         self.firm = float(random.uniform(0.55, 1.0))
         # One hand hatches and guides with about one pressure, lighter than it draws.
         self.lighter = {
@@ -152,13 +168,54 @@ class _Sheet:
                     path = _overshoot(path, 10 * look.looseness, 10 * look.looseness)
                 self._draw("line", path, look.width, self.firm * fade)
 
+    def ghost(self, lines: Sequence[Points], box: NDArray[np.float64]) -> None:
+        """An earlier drawing of the figure, here or there another one, with what the rubber has left of it and has smeared."""
+        random, look = self.random, self.look
+        middle, span = (box[:2] + box[2:]) / 2, float((box[2:] - box[:2]).max())
+        turn = np.deg2rad(random.normal(0, 2.0))
+        grown = (1 + random.normal(0, 0.03)) * np.array(
+            [[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]]
+        )
+        angle, far = random.uniform(0, 2 * np.pi), random.uniform(0.006, 0.035) * span
+        shift = far * np.array([np.cos(angle), np.sin(angle)])
+        sways, phase = random.normal(0, 0.006, (2, 2)) * span, random.uniform(0, 2 * np.pi, 2)
+        whole = random.random() < 0.6
+        before, under = self.kinds.copy(), self.lead.copy()
+        for line in lines:
+            if not whole and random.random() < 0.5:
+                continue
+            points = np.asarray(line, float)
+            wave = np.sin(2 * np.pi * (points - middle) / span + phase)
+            path = (points - middle) @ grown.T + middle + shift + wave @ sways
+            path = resample(_wander(path, 0.8, random), 4.0)
+            if len(path) < 4:
+                continue
+            # The rubber takes more here than there, and some of it all.
+            rubbed = ndi.gaussian_filter1d(random.normal(0, 1, len(path)), 15, mode="nearest")
+            kept = rubbed / max(float(np.abs(rubbed).max()), 1e-6) > random.uniform(-1, -0.3)
+            bounds = np.r_[0, np.flatnonzero(np.diff(kept)) + 1, len(path)]
+            for first, last in itertools.pairwise(bounds.tolist()):
+                if kept[first] and last - first > 3:
+                    force = self.firm * look.left * random.uniform(0.7, 1.3)
+                    self._draw("construction", path[first:last], look.width, force, self.lead)
+        drawn = (self.kinds != before) | (self.lead > under + 0.02)
+        self.ghosts |= drawn
+        smear = cv2.GaussianBlur(drawn.astype(np.float32), (0, 0), random.uniform(5, 14))
+        self.lead += np.float32(self.firm * look.left * random.uniform(0, 0.25)) * smear
+
+    def rubbed_out(self, kinds: NDArray[np.int8]) -> NDArray[np.bool_]:
+        """(h, w) what is a ghost and lies under nothing else. kinds: as of the finished sheet."""
+        return np.asarray(self.ghosts & (kinds == KINDS.index("construction")))
+
     def add(self, kind: Kind, paths: Sequence[Points], width: float, wander: float) -> None:
         """Marks of another kind, lighter than the lines."""
         for path in paths:
             force = self.firm * self.lighter[kind] * self.random.uniform(0.7, 1.2)
             self._draw(kind, _wander(path, wander, self.random), max(1.0, width), force)
 
-    def _draw(self, kind: Kind, path: Points, width: float, force: float) -> None:
+    def _draw(
+        self, kind: Kind, path: Points, width: float, force: float, on: NDArray[np.float32] | None = None
+    ) -> None:
         random, look = self.random, self.look
         path = resample(np.asarray(path, float), 4.0)
         if len(path) < 2:
@@ -188,7 +245,9 @@ class _Sheet:
             )
         kinds = self.kinds[part]
         kinds[(layer > 25) & ((kinds == -1) | (kind == "line"))] = KINDS.index(kind)
-        canvas = (self.colour if kind == "construction" and look.coloured else self.lead)[part]
+        if on is None:
+            on = self.colour if kind == "construction" and look.coloured else self.lead
+        canvas = on[part]
         canvas += layer.astype(np.float32) / 255 * (1 - 0.5 * np.minimum(canvas, 1))
 
     def note(self) -> None:

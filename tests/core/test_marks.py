@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from schoon.core.cleanup import KINDS, CleanupSettings, Proposal, read_rough
-from schoon.core.cleanup.joins import drawn_up
+from schoon.core.cleanup.joins import drawn_up, let_go
 from schoon.core.cleanup.labels import Kind
 from schoon.core.cleanup.lessons import learnt
 from schoon.core.forest import Forest
@@ -93,6 +93,27 @@ def test_a_drawing_without_other_marks_stays_whole(look: dict[str, object]) -> N
     assert recall > 0.93
 
 
+def test_what_was_rubbed_out_is_left_out_and_the_line_over_it_stays() -> None:
+    told: list[tuple[float, float]] = []
+    named: list[str] = []
+    for seed in (1, 3, 6):
+        sheet = rough(seed, ghosts=1, left=0.3)
+        assert sheet.ghosts.any()
+        found = read_rough(sheet.picture)
+        told.append(scores(found, sheet.lines))
+        named += [m.kind for m in found.others if len(m.points) > 20]
+    assert np.mean([precision for precision, _ in told]) > 0.93
+    assert min(recall for _, recall in told) > 0.95
+    assert named.count("construction") > len(named) / 2
+
+
+def test_a_sheet_without_ghosts_is_made_as_before() -> None:
+    plain, over = rough(4), rough(4, ghosts=1)
+    assert not plain.ghosts.any()
+    assert over.ghosts.any()
+    assert len(plain.lines) == len(over.lines)
+
+
 def test_kinds_can_be_taken_in() -> None:
     made = rough(1, hatching=3)
     plain, taken = read_rough(made.picture), read_rough(made.picture, CleanupSettings(keep=KINDS))
@@ -145,6 +166,24 @@ def test_an_end_is_drawn_on_to_the_line_before_it() -> None:
     assert np.allclose(found[1][0], [50, 60])
     assert np.allclose(found[2][[0, -1]], aside)
     assert np.allclose(found[0][[0, -1]], line)
+
+
+def test_a_hook_into_another_line_is_let_go_and_what_runs_up_to_it_is_not() -> None:
+    bare = np.ones((100, 100), bool)
+    mouth = np.c_[np.arange(10.0, 90.0), np.full(80, 60.0)]
+    whisker = np.c_[np.arange(10.0, 50.0), np.full(40, 50.0)]
+    hook = np.c_[np.full(9, 50.0), np.arange(51.0, 60.0)]
+    for line in (mouth, whisker):
+        column, row = line.astype(int).T
+        for by in (-1, 0, 1):
+            bare[row + by, column] = False
+    free, other = let_go([np.vstack([whisker, hook]), mouth], bare, 5, 12)
+    assert np.abs(free[-1] - whisker[-1]).max() <= 2
+    assert other is mouth
+    upright = np.c_[np.full(30, 30.0), np.arange(20.0, 50.0)]
+    bare[20:44, 29:32] = False
+    (kept,) = let_go([upright], bare, 5, 12)
+    assert kept is upright
 
 
 def test_rings_and_lone_lines_stay_as_they_are() -> None:

@@ -103,3 +103,15 @@ def test_two_cells_side_by_side_keep_their_corners() -> None:
     strokes = propose_strokes(paper(cells, between))
     drawn = cKDTree(np.vstack([resample(sample(s)[0], 0.5) for s in strokes]))
     assert drawn.query(np.vstack([cells, between]))[0].max() < 3.5
+
+
+def test_the_white_between_lines_that_cross_is_no_form() -> None:
+    lines = [
+        np.array(line, float)
+        for line in ([[411, 210], [406, 390]], [[476, 252], [327, 353]], [[487, 322], [311, 284]], [[451, 374], [342, 231]])
+    ]  # fmt: skip
+    strokes = propose_strokes(paper(*lines))
+    assert not any(is_closed(s) for s in strokes)
+    drawn = cKDTree(np.vstack([resample(sample(s)[0], 0.5) for s in strokes]))
+    for line in lines:
+        assert drawn.query(resample(line, 2.0))[0].max() < 6.0

@@ -1,16 +1,23 @@
-"""Ends that stop short of the line they run up to."""
+"""Ends: what stops short of the line it runs up to, and what hooks into one that it does not meet."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..strokes import Points, resample
 
 _AHEAD = np.cos(np.deg2rad(55))
 """Cosine of the angle off its own direction within which an end looks for a line."""
+
+_TURNS_OFF = np.cos(np.deg2rad(40))
+"""Cosine of the angle off its own direction from which on an end that reaches a line over bare paper is a hook."""
+
+_BEHIND = 8
+"""Px behind a hook by which the line's own direction is told."""
 
 _ROUND = 4
 """How many times as long as the gap between its ends a line is that closes itself."""
@@ -50,6 +57,40 @@ def drawn_up(lines: Sequence[Points], reach: float, blunt: float = 0.0) -> list[
             run = ahead[::-1] if backward else ahead
         found.append(run)
     return found
+
+
+def let_go(lines: Sequence[Points], bare: NDArray[np.bool_], near: float, far: float) -> list[Points]:
+    """The lines, (k, 2) px, without the hooks at their ends that reach another one over bare paper only.
+
+    bare: (h, w) where nothing is drawn. near: px from its end within which the bare stretch of a line begins: so far the other
+    one's body reaches. far: px that it is long at most.
+    """
+    most = np.array(bare.shape)[::-1] - 1
+    found = []
+    for line in lines:
+        run = resample(line, 1.0) if len(line) > 1 else line
+        column, row = np.clip(np.round(run).astype(int), 0, most).T
+        empty = bare[row, column]
+        first, last = _loose(run, empty, near, far), len(run) - _loose(run[::-1], empty[::-1], near, far)
+        closed = len(run) > 2 and float(np.hypot(*(run[0] - run[-1]))) < 1.5
+        found.append(
+            run[first:last] if (first > 0 or last < len(run)) and last - first > 3 and not closed else line
+        )
+    return found
+
+
+def _loose(run: Points, empty: NDArray[np.bool_], near: float, far: float) -> int:
+    """How many points, 1 px apart, go at the begin of a line whose bare ones are given."""
+    if not empty[: round(near)].any():
+        return 0
+    first = int(empty.argmax())
+    rest = ~empty[first:]
+    last = first + int(rest.argmax()) if rest.any() else len(empty)
+    if not 2 <= last - first <= far or last + _BEHIND >= len(run):
+        return 0
+    outward, bare = run[last] - run[last + _BEHIND], run[0] - run[last]
+    ahead = outward @ bare / max(float(np.hypot(*outward) * np.hypot(*bare)), 1e-9)
+    return last if ahead < _TURNS_OFF else 0
 
 
 def _straight(run: Points, blunt: float) -> Points:

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
-from scipy.special import softmax
+from scipy.special import expit, logit, softmax
 
 from ..strokes import Points
 from .context import among_others
@@ -34,6 +34,14 @@ _SURELY = 0.97
 
 _HARDLY = 0.15
 """Chance of being line below which even a short stretch is not run over."""
+
+_LEAST = 1e-4
+"""Chance beyond which nothing is surer."""
+
+_BUILT_ON = np.eye(len(KINDS))[KINDS.index("construction")]
+
+LINE = 0.3
+"""Chance of being line from which on a mark is drawn."""
 
 _MEETS = 4.0
 """Px within which an end meets a kept line."""
@@ -72,11 +80,19 @@ def judge(pieces: Pieces, known: Taught, told: NDArray[np.int64] | None = None) 
     told = np.full(len(pieces.lengths), UNKNOWN) if told is None else told
     odds = _said(told, known.line.scores(pieces.features)[:, 0])
     odds = _said(told, known.among.scores(among_others(pieces, odds))[:, 0])
+    line = expit(odds)
+    ghost = expit(known.ghost.scores(among_others(pieces, odds))[:, 0])
+    odds = _said(told, logit(np.clip(line * (1 - ghost), _LEAST, 1 - _LEAST)))
     chance = _smoothed(pieces, odds, told != UNKNOWN)
     shares = np.full((len(odds), len(KINDS)), 1 / len(KINDS))
     # Of what is surely line it does not matter what it would be otherwise.
     asked = chance < _SURELY
     shares[asked] = softmax(known.kind.scores(pieces.features[asked]), axis=1)
+    # What was rubbed out is what the drawing was built on.
+    other = (1 - line) * (1 - ghost)
+    shares = (ghost[:, None] * _BUILT_ON + other[:, None] * shares) / np.maximum(ghost + other, _LEAST)[
+        :, None
+    ]
     named = (told >= 0) & (told < UNNAMED)
     shares[named] = 10 * np.eye(len(KINDS))[told[named]]
     own = pieces.owners

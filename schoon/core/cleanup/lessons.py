@@ -39,8 +39,8 @@ _MOST = 1500
 
 
 def learnt(name: str) -> Forest:
-    """The forest of that name: "line", log odds of being a line, "among", the same among the others (`context.in_context`), or
-    "kind", logits of `labels.KINDS`."""
+    """The forest of that name: "line", log odds of being a line, "among", the same among the others (`context.in_context`), "ghost",
+    of being left of an earlier drawing that was rubbed out, or "kind", logits of `labels.KINDS`."""
     return read_forest(__package__, "marks.npz", name)
 
 
@@ -154,18 +154,20 @@ def lesson_of(
 
 @dataclass(frozen=True)
 class Taught:
-    """The forests after all lessons of a run. among: what is line among what is thought of the others, which lessons do not change."""
+    """The forests after all lessons of a run. among: what is line among what is thought of the others, and ghost: what was rubbed out,
+    which lessons do not change."""
 
     line: Forest
     among: Forest
+    ghost: Forest
     kind: Forest
 
 
 def taught(lessons: Sequence[Lesson]) -> Taught:
     """What is learnt from lessons; what was known before without any."""
-    line, among, kind = (learnt(name) for name in ("line", "among", "kind"))
+    line, among, ghost, kind = (learnt(name) for name in ("line", "among", "ghost", "kind"))
     if not lessons:
-        return Taught(line, among, kind)
+        return Taught(line, among, ghost, kind)
     features = np.concatenate([x.features for x in lessons])
     chance = np.concatenate([x.line for x in lessons])
     weight = np.concatenate([x.weight for x in lessons])
@@ -175,7 +177,7 @@ def taught(lessons: Sequence[Lesson]) -> Taught:
         # A finished drawing does say how many lines there are.
         after = _as_many(line, after, features[~np.concatenate([x.told for x in lessons])])
     # Of a line nothing is learnt of what it would be otherwise.
-    return Taught(after, among, kind.taught(features, kinds, weight * (1 - chance), _LOOSE))
+    return Taught(after, among, ghost, kind.taught(features, kinds, weight * (1 - chance), _LOOSE))
 
 
 def _as_many(before: Forest, after: Forest, features: NDArray[np.float32]) -> Forest:

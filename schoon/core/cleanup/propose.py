@@ -19,8 +19,8 @@ from ..strokes import Points, Stroke, edit
 from .area import Area
 from .blacks import is_inked, outlined, solids
 from .evidence import line_chance
-from .joins import drawn_up
-from .labels import Mark, judge, told_apart
+from .joins import drawn_up, let_go
+from .labels import LINE, Mark, judge, told_apart
 from .lessons import UNKNOWN, Lesson, Said, Taught, lesson_of, meant, taught, told_by
 from .marks import Pieces, measure
 from .pen import LEAST_HAND, Pen, is_ring
@@ -61,11 +61,15 @@ _SIDE_BY_SIDE = 21
 _RIM_SEEN = 7
 """Px about a black, beside the width of a line, in which its rim is seen as a line."""
 
-_LINE = 0.3
-"""Chance of being line from which on a mark is drawn."""
-
 _UP_TO = 5.0
 """Sigmas of the ridge within which an end is drawn on to the line before it."""
+
+_HARDLY_SEEN, _HARDLY_DRAWN = 0.5, 0.03
+"""Chance of line and density below which paper is bare between two lines."""
+
+_BODY, _HOOK = 5.0, 12.0
+"""Sigmas of the ridge that the body of the line reaches at which another one ends, and that a hook is long which reaches it over
+bare paper."""
 
 _BLUNT = 2.0
 """Sigmas of the ridge at a free end that say nothing of where the line goes."""
@@ -170,7 +174,7 @@ def _marks_of(found: Found, said: Sequence[Said], known: Taught) -> list[Mark]:
         return []
     pieces = pieces_of(found)
     told = meant(found.on.placed(pieces.points), pieces, said)
-    return told_apart(pieces, [is_ring(line) for line in found.lines], _LINE, judge(pieces, known, told))
+    return told_apart(pieces, [is_ring(line) for line in found.lines], LINE, judge(pieces, known, told))
 
 
 def traced(picture: NDArray[np.uint8], settings: CleanupSettings | None = None) -> list[Found]:
@@ -355,7 +359,9 @@ def _drawn(found: Found, lines: Sequence[Mark], settings: CleanupSettings) -> li
         # Where the network sees a line it lies better than the strokes that search for it.
         present = found.chance + _FAINTLY * present
     pen = Pen(found.ridges.strength, scale, present, found.strong, found.on, settings)
-    chains, of = rounded([mark.points for mark in lines], found.mask, found.density, scale)
+    bare = (found.chance < _HARDLY_SEEN) & (found.density < _HARDLY_DRAWN)
+    loose = let_go([mark.points for mark in lines], bare, _BODY * scale, _HOOK * scale)
+    chains, of = rounded(loose, found.mask, found.density, scale)
     runs = drawn_up(chains, _UP_TO * max(scale, LEAST_HAND), _BLUNT * scale)
     strokes = pen.draw(runs, [lines[k].chance for k in of])
     rings = pen.rings(found.rings)

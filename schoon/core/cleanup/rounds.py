@@ -94,6 +94,10 @@ _HALF, _HALVES = 0.5, 0.9
 """Area beside the round form from which on an opening that does not go about it may be the rest of its form, and how far off
 an oval both together are then, beside `_OFF_ROUND`."""
 
+_KNOT, _MEETING, _MANY, _MET = 9.0, 3, 7, 1.5
+"""Widths of its line up to which a form is tiny. Ends of lines from which on a tiny form is none, but the white between lines that
+cross there; and from which on one form within another is none. Widths within which a line ends at a form."""
+
 _STUB, _STRAYS = 1.0, 1.6
 """Widths of a line below which the rest of a chain is dropped that was cut out of: of its length, and of how far it goes from the
 outlines."""
@@ -116,7 +120,7 @@ def rounded(
             continue
         drawn = [_closed(ring) for ring, _ in found]
         left, of = _without(chains, drawn, found[0][1])
-        if of is not None:
+        if of is not None and not _knots(left, drawn, found[0][1]):
             chains = left
             rings.extend(_Chain(ring, of) for ring in drawn)
     every = chains + rings
@@ -430,6 +434,15 @@ def _without(chains: list[_Chain], rings: Sequence[Points], width: float) -> tup
                 last = [_nearest(piece[-1], rings)] if b < len(chain.points) else []
                 left.append(_Chain(np.vstack([*first, piece, *last]), chain.of))
     return left, of
+
+
+def _knots(left: Sequence[_Chain], rings: Sequence[Points], width: float) -> bool:
+    """Whether the least of the outlines is only the white between the lines that end there."""
+    near = _Ring(np.vstack(rings), width)
+    tips = [c.points[end] for c in left if near.is_near(c) for end in (0, -1)]
+    meeting = int((near.tree.query(np.array(tips))[0] <= _MET * width).sum()) if tips else 0
+    tiny = _length(rings[0]) <= _KNOT * width
+    return meeting >= (_MEETING if tiny else _MANY if len(rings) > 1 else np.inf)
 
 
 def _runs_on(chain: Points, ring: _Ring, first: int, last: int, width: float) -> bool:
