@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+import tempfile
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import chain
 from pathlib import Path
@@ -14,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.compose import Frame, Layer, Matrix, by_kind, render
+from ..core.compose import Frame, Layer, Matrix, by_kind, render, render_both
 from ..core.model import write_colour
 from ..core.paint import NOTHING
 from ..core.patches import outlines
@@ -24,12 +25,12 @@ from ..formats.pictures import decode, encode_png
 from ..formats.svg import Area, painted_svg
 from ..work.derived import patches_in
 from ..work.documents import painting_of, parts_told, sheet_of
-from ..work.frames import Drawn, Pass, frame_of, layers_within, on_white, parts_within
+from ..work.frames import WHITE, Drawn, Pass, frame_of, layers_within, on_white, parts_within
 from ..work.placing import SAME, matrix_from
 
 Kind = Literal["png", "tiff", "webp"]
 
-APART = ("passes", "parts")
+APART: tuple[Literal["passes", "parts"], ...] = ("passes", "parts")
 """What of a drawing is several pictures."""
 
 NO_PART = "no-part"
@@ -47,24 +48,30 @@ ROLES = {
 """role of a layer -> its name in layered files."""
 
 
-def picture(
+Ground = Literal["clear", "white"]
+"""What a picture is on: nothing, with alpha, or white."""
+
+
+def pictures(
     drawings: Sequence[Drawn],
     size: tuple[int, int],
     width: int,
-    white: bool,
+    grounds: Sequence[Ground],
     only: Pass = "seen",
     kind: Kind = "png",
-) -> tuple[bytes, list[bytes | None]]:
-    """A file of drawings stacked from rear to front, at most `width` px wide, and the patches of each, packed.
+) -> tuple[dict[Ground, bytes], list[bytes | None]]:
+    """Files of drawings stacked from rear to front, at most `width` px wide, on each ground, and the patches of each drawing, packed.
 
-    white: on white instead of with alpha. only: what of them; flats and tones by themselves at their own size, where no
-    colour is mixed.
+    only: what of them; flats and tones by themselves at their own size, where no colour is mixed.
     """
     frame, packed = frame_of(drawings, size, only)
     if only not in ("seen", "ink"):
         width = size[0]
-    pixels = on_white(frame, width) if white else render(frame, width)
-    return _encoded(pixels, kind), packed
+    if len(grounds) > 1:
+        clear_, white = render_both(frame, WHITE, width)
+        return {"clear": _encoded(clear_, kind), "white": _encoded(white, kind)}, packed
+    pixels = on_white(frame, width) if "white" in grounds else render(frame, width)
+    return {grounds[0]: _encoded(pixels, kind)}, packed
 
 
 def clear(size: tuple[int, int], kind: str) -> bytes:
@@ -190,16 +197,20 @@ def svg_of(drawn: Drawn, size: tuple[int, int], names: dict[int, str], depth: Se
     return painted_svg(areas, sheet.inked, size, write_colour(drawn.look.ink), depth)
 
 
-def movie(path: str, frames: Sequence[bytes], holds: Sequence[int], fps: float, quality: mp4.Quality) -> int:
-    """Writes an MP4 of PNG pictures, each held a number of frames; returns the frames."""
+def movie(frames: Sequence[bytes], holds: Sequence[int], fps: float, quality: mp4.Quality) -> bytes:
+    """An MP4 of PNG pictures, each held a number of frames."""
 
-    def each() -> object:
+    def each() -> Iterator[NDArray[np.uint8]]:
         for body, hold in zip(frames, holds, strict=True):
             shown = decode("a frame", body)[..., :3]
             for _ in range(hold):
                 yield shown
 
-    return mp4.write(Path(path), each(), fps, quality)  # type: ignore[arg-type]
+    # The worker may run on another machine: nothing but the file comes back.
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "movie.mp4"
+        mp4.write(path, each(), fps, quality)
+        return path.read_bytes()
 
 
 def gif_within(

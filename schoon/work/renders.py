@@ -50,7 +50,8 @@ class Wanted:
             self.size,
             self.lies,
             self.opacity,
-            self.place,
+            # A place that was worked out may hold -0, which is written otherwise.
+            tuple(number + 0.0 for number in self.place),
         )
 
     @property

@@ -9,7 +9,7 @@ from ..store import Cursor, ShotRow, productions, revisions
 from .derived import Files
 from .frames import Drawn
 from .placing import Numbers, Placed
-from .renders import drawn_of, in_stack
+from .renders import Wanted, drawn_of, in_stack
 
 HANDED_OFF = ("drawings", "backdrop")
 """Kinds of levels that are part of the result; the others are only worked by."""
@@ -47,6 +47,11 @@ def frames_of(cursor: Cursor, shot: ShotRow) -> list[tuple[Slot, ...]]:
 
 def drawn_in(cursor: Cursor, files: Files, slot: Slot, key_id: int | None = None) -> tuple[Drawn, str]:
     """As `renders.drawn_of`, in its place, in the colour key it has there or in another. Raises NotFound."""
+    return drawn_of(cursor, files, wanted_in(cursor, slot, key_id))
+
+
+def wanted_in(cursor: Cursor, slot: Slot, key_id: int | None = None) -> Wanted:
+    """What is to be seen of a slot, in the colour key it has there or in another. Raises NotFound."""
     row = revisions.drawing(cursor, slot.drawing)
     shot = productions.shot_of_level(cursor, slot.level)
-    return drawn_of(cursor, files, replace(in_stack(cursor, row, shot, key_id=key_id), place=slot.place))
+    return replace(in_stack(cursor, row, shot, key_id=key_id), place=slot.place)

@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from schoon.core.compose import Cover, Flats, Frame, Ink, Layer, Picture, Plain, evaluate, render
-from schoon.core.compose.layers import Covered
+from schoon.core.compose import Cover, Flats, Frame, Ink, Layer, Picture, Plain, evaluate, render, render_both
+from schoon.core.compose.layers import Blend, Covered
 from schoon.core.patches import find_patches, pack, unpack_open, wall_of
 from schoon.core.strokes import Stroke
 
@@ -160,6 +160,21 @@ def test_what_fills_its_box_is_no_thin_line(rows: int, thin: bool) -> None:
     coverage = np.zeros((12, 8), np.uint8)
     coverage[:rows] = 255
     assert Covered((0, 0, 8, 12), coverage, np.ones(4, np.float32)).thin is thin
+
+
+@pytest.mark.parametrize("blend", ["normal", "multiply", "screen"])
+@pytest.mark.parametrize("onto", [False, True])
+def test_both_grounds_are_what_each_by_itself_is(blend: Blend, onto: bool) -> None:
+    shadow = plain((40, 90, 160, 120), blend=blend, onto=onto, opacity=0.7)
+    frame = Frame(SIZE, (*drawing().layers, shadow))
+    for width in (None, 50):
+        clear, white = render_both(frame, (255, 255, 255), width)
+        alone = render(frame.on((255, 255, 255)), width)[..., :3]
+        assert (clear == render(frame, width)).all()
+        assert np.abs(white.astype(int) - alone).max() <= 1
+    bare, paper = render_both(Frame(SIZE, ()), (250, 240, 230))
+    assert not bare.any()
+    assert (paper == (250, 240, 230)).all()
 
 
 def test_nothing_gives_a_clear_picture() -> None:

@@ -7,6 +7,7 @@ import hashlib
 import io
 import json
 import zipfile
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
@@ -17,6 +18,7 @@ import pytest
 from PIL import Image
 from svgelements import SVG
 
+from schoon.jobs.work import Call, Work
 from schoon.store import Store, productions
 from schoon.work.backup import restore
 
@@ -136,6 +138,40 @@ def test_a_gif_keeps_within_its_limit(painted: Shot) -> None:
     job = painted.client.get(f"/api/jobs/{answer.json()['id']}").json()
     assert job["state"] == "failed"
     assert "Even the smallest GIF" in job["message"]
+
+
+def test_what_was_rendered_once_is_taken_from_there(painted: Shot, monkeypatch: pytest.MonkeyPatch) -> None:
+    asked: list[str] = []
+    spread = Work.spread
+
+    def told(work: Work, calls: Iterable[tuple[Any, Call]]) -> Iterator[tuple[Any, Any]]:
+        def each() -> Iterator[tuple[Any, Call]]:
+            for key, call in calls:
+                asked.append(call[0].__name__)
+                yield key, call
+
+        return spread(work, each())
+
+    monkeypatch.setattr(Work, "spread", told)
+    package = {"include": ["frames", "layers", "movie"]}
+    first = archive(made(painted, "package", **package))
+    # Frames and movie are the same pictures; a level that fills the frame is its picture too.
+    shown = {body for name, body in first.items() if name.startswith("frames/")}
+    assert asked.count("pictures") == len(shown)
+    asked.clear()
+    again = archive(made(painted, "package", **package))
+    assert made(painted, "mp4") == first["shot.mp4"]
+    made(painted, "frames", of="frame")
+    assert not {"pictures", "movie"} & set(asked)
+    assert {n: again[n] for n in first if "/" in n} == {n: first[n] for n in first if "/" in n}
+    gif = made(painted, "gif", limit=100_000)
+    asked.clear()
+    assert made(painted, "gif", limit=100_000) == gif
+    assert asked == []
+    # What is changed is made anew, and no more.
+    painted.edit(2, "pour", points=[[150 + 12, 140]], pot=None)
+    made(painted, "mp4")
+    assert sorted(asked) == ["movie", "pictures"]
 
 
 def test_svg_has_groups_by_part_and_pots_as_classes(painted: Shot, tmp_path: Path) -> None:

@@ -1,6 +1,6 @@
 """The picture of a frame: a tree of layers, evaluated once."""
 
-from .evaluate import flattened, render
+from .evaluate import flattened, render, render_both
 from .layers import (
     Blend,
     Computed,
@@ -23,5 +23,5 @@ from .layers import (
 
 __all__ = [
     "Blend", "Computed", "Cover", "Flats", "Frame", "Gradient", "Ink", "Layer", "Mask", "Matrix", "Picture", "Plain", "Role", "Shades", "Source",
-    "by_kind", "flattened", "render", "seen_together",
+    "by_kind", "flattened", "render", "render_both", "seen_together",
 ]  # fmt: skip

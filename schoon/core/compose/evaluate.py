@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..model import Rgb
 from .layers import Blend, Box, Covered, Frame, Layer, Matrix, Prepared, clear, shared
 
 _BAND = 1 << 20
@@ -20,16 +21,47 @@ def render(frame: Frame, width: int | None = None) -> NDArray[np.uint8]:
     Compositing is source-over in premultiplied alpha (Porter and Duff 1984), in the encoded values of the colours, as
     browsers do.
     """
-    full_width, full_height = frame.size
-    scale = min(1.0, (width or full_width) / full_width)
-    size = (max(1, round(full_width * scale)), max(1, round(full_height * scale)))
-    ready = [_ready(layer, np.array([[scale, 0, 0], [0, scale, 0]]), size) for layer in frame.layers]
+    ready, size = _sized(frame, width)
     result = np.zeros((size[1], size[0], 4), np.uint8)
     left, top, right, bottom = _joined([layer.box for layer in ready])
     for y0, y1 in _bands(top, bottom, right - left):
         band = (left, y0, right, y1)
         result[y0:y1, left:right] = _straight(_composed(ready, band))
     return result
+
+
+def render_both(
+    frame: Frame, ground: Rgb, width: int | None = None
+) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    """(h, w, 4) as `render`, and (h, w, 3) RGB of the frame on a plain ground, composed once.
+
+    A layer that looks at what is below it sees the ground as well; then both are composed.
+    """
+    if any(layer.onto or layer.blend == "screen" for layer in frame.layers):
+        return render(frame, width), np.ascontiguousarray(render(frame.on(ground), width)[..., :3])
+    colour = np.array(ground, np.float32) / 255
+    ready, size = _sized(frame, width)
+    clear_, solid = (
+        np.zeros((size[1], size[0], 4), np.uint8),
+        np.full((size[1], size[0], 3), ground, np.uint8),
+    )
+    left, top, right, bottom = _joined([layer.box for layer in ready])
+    for y0, y1 in _bands(top, bottom, right - left):
+        made = _composed(ready, (left, y0, right, y1))
+        solid[y0:y1, left:right] = _straight(
+            np.dstack([made[..., :3] + (1 - made[..., 3:]) * colour, np.ones_like(made[..., 3])])
+        )[..., :3]
+        clear_[y0:y1, left:right] = _straight(made)
+    return clear_, solid
+
+
+def _sized(frame: Frame, width: int | None) -> tuple[list[_Ready], tuple[int, int]]:
+    """Layers made ready for a picture at most `width` px wide, and its size."""
+    full_width, full_height = frame.size
+    scale = min(1.0, (width or full_width) / full_width)
+    size = (max(1, round(full_width * scale)), max(1, round(full_height * scale)))
+    matrix = np.array([[scale, 0, 0], [0, scale, 0]])
+    return [_ready(layer, matrix, size) for layer in frame.layers], size
 
 
 def flattened(layers: Sequence[Layer], matrix: Matrix, size: tuple[int, int]) -> NDArray[np.float32]:

@@ -19,15 +19,17 @@ from ...formats import openraster
 from ...formats.pictures import decode
 from ...formats.sequences import add_to_zip
 from ...store import Cursor, LevelRow, ShotRow, models, productions, revisions
-from ...work.frames import Drawn
+from ...work.derived import to_json
+from ...work.frames import Drawn, Pass
 from ...work.handing import about_layers, depths
 from ...work.placing import paper_of, size_of
-from ...work.renders import drawn_of, keep_patches, wanted_of
-from ...work.stacks import HANDED_OFF, Slot, drawn_in, frames_of
+from ...work.renders import Wanted, drawn_of, wanted_of
+from ...work.stacks import HANDED_OFF, Slot, drawn_in, frames_of, wanted_in
 from .. import handing
 from ..exports import export_path
+from ..handed import Asked, movie_key, rendered, sure
 from ..papers import papers
-from ..work import Call, Failed, Work
+from ..work import Call, Work
 from . import proof
 
 ENDINGS = {"png": "png", "tiff": "tif", "webp": "webp"}
@@ -39,9 +41,9 @@ class _Wish:
 
     what: str
     width: int
-    only: str = "seen"
+    only: Pass = "seen"
     of: str = "level"
-    kind: str = "png"
+    kind: handing.Kind = "png"
     pattern: str = PATTERN
     start: int = 1
     padding: int = 4
@@ -51,6 +53,7 @@ class _Wish:
     copy: bool = False
     cleared: bool = False
     include: Sequence[str] = ()
+    movie_too: bool = False
 
 
 class Export:
@@ -135,19 +138,19 @@ class Export:
 
         told: dict[str, Any] = {}
         written: dict[str, set[int]] = {}
-        for made, (tree, files) in _sure(work, calls(), numbers):
+        for made, (tree, files) in sure(work, calls(), numbers):
             told[numbers[made]] = tree
             for name, body in files.items():
                 written.setdefault(name, set()).add(made)
                 for place in places[made]:
-                    own = _name(replace(wish, only=name), shot, shot["level"], place)
+                    own = _name(wish, shot, shot["level"], place, of=name)
                     add_to_zip(archive, f"{folder}{_plain(name)}/{own}", body)
             self._done(work, shot, made)
         # Every sequence is whole: what a drawing does not have is clear in it.
         clear = handing.clear(paper_of(shot), wish.kind)
         for name, having in written.items():
             for place in (p for drawing in numbers if drawing not in having for p in places[drawing]):
-                file = _name(replace(wish, only=name), shot, shot["level"], place)
+                file = _name(wish, shot, shot["level"], place, of=name)
                 add_to_zip(archive, f"{folder}{_plain(name)}/{file}", clear)
         ordered = {number: told[number] for number in numbers.values()}
         archive.writestr(f"{folder}{wish.only}.json", json.dumps(ordered, indent=1))
@@ -177,22 +180,26 @@ class Export:
         white: bool,
     ) -> list[bytes]:
         """The levels together, as the shot is seen, a picture for each run of frames that show the same."""
+        pictures = list(dict.fromkeys(slots for slots, _ in runs))
+        grounds: tuple[handing.Ground, ...] = ("white",) if white else ("clear",)
+        if wish.movie_too and wish.kind == "png":
+            grounds = ("white", "clear") if white else ("clear", "white")
         with work.store.transaction() as cursor:
             rows = {row["id"] for row in productions.drawings(cursor, work.level)}
-        pictures = list(dict.fromkeys(slots for slots, _ in runs))
-        keys: dict[int, list[str]] = {}
-
-        def calls() -> Iterator[tuple[int, Call]]:
-            for k, slots in enumerate(pictures):
-                with work.store.transaction() as cursor:
-                    stack = [drawn_in(cursor, work.files, slot) for slot in slots]
-                keys[k] = [key for _, key in stack]
-                yield k, _picture(wish, [drawn for drawn, _ in stack], shot, white)
-
+            asked = {
+                k: Asked(
+                    [wanted_in(cursor, slot) for slot in slots],
+                    size_of(shot),
+                    wish.width,
+                    grounds,
+                    wish.only,
+                    wish.kind,
+                )
+                for k, slots in enumerate(pictures)
+            }
         made: dict[int, bytes] = {}
-        for k, (body, packed) in _sure(work, calls(), dict.fromkeys(range(len(pictures)), "")):
+        for k, body in rendered(work, asked, dict.fromkeys(asked, "")):
             made[k] = body
-            keep_patches(work.files, keys.pop(k), packed)
             for slot in pictures[k]:
                 if slot.drawing in rows:
                     with work.saving() as cursor:
@@ -206,23 +213,35 @@ class Export:
         runs = _runs(work, shot)
         frames = self._seen(work, wish, shot, runs, True)
         holds = [count for _, count in runs]
-        found = work.call(handing.gif_within, frames, holds, shot["fps"], wish.limit, wish.once)
-        if found is None:
-            raise Refusal(
-                f"Even the smallest GIF of this shot is larger than {wish.limit // 1000} kB; allow more, or save an MP4"
-            )
-        path.write_bytes(found.body)
+        key = movie_key("gif", frames, holds, shot["fps"], wish.limit, wish.once)
+        body, known = work.files.read(key, ".gif"), work.files.read_json(key)
+        if body is None or known is None:
+            found = work.call(handing.gif_within, frames, holds, shot["fps"], wish.limit, wish.once)
+            if found is None:
+                raise Refusal(
+                    f"Even the smallest GIF of this shot is larger than {wish.limit // 1000} kB; allow more, or save an MP4"
+                )
+            body = work.files.get(key, ".gif", lambda: found.body)
+            known = [found.width, found.colours, found.every]
+            work.files.get(key, ".json", lambda: to_json(known))
+        path.write_bytes(body)
         if not wish.limit:
             return ""
-        words = f"{len(found.body) / 1000:.0f} kB: {found.width} px wide, {found.colours} colours"
-        return words + (f", every {found.every}nd picture" if found.every > 1 else "")
+        width, colours, every = known
+        words = f"{len(body) / 1000:.0f} kB: {width} px wide, {colours} colours"
+        return words + (f", one picture of {every}" if every > 1 else "")
 
     def _mp4(self, work: Work, wish: _Wish, path: Path) -> str:
         shot = _shot(work)
         runs = _runs(work, shot)
         frames = self._seen(work, wish, shot, runs, True)
         holds = [count for _, count in runs]
-        work.call(handing.movie, str(path), frames, holds, shot["fps"], wish.quality)
+
+        def made() -> bytes:
+            return bytes(work.call(handing.movie, frames, holds, shot["fps"], wish.quality))
+
+        key = movie_key("mp4", frames, holds, shot["fps"], wish.quality)
+        path.write_bytes(work.files.get(key, ".mp4", made))
         return ""
 
     # ---- layered files
@@ -246,7 +265,7 @@ class Export:
                 yield row["id"], (handing.svg_of, drawn, paper_of(shot), names, depth)
 
         numbers = {row["id"]: row["number"] for row in rows}
-        for made, text in sorted(_sure(work, calls(), numbers)):
+        for made, text in sorted(sure(work, calls(), numbers)):
             number, letter = exposure.place_of(numbers[made])
             name = _name(wish, shot, shot["level"], counted(number, wish.padding) + letter, "svg")
             archive.writestr(folder + name, text, zipfile.ZIP_DEFLATED)
@@ -274,21 +293,18 @@ class Export:
             keys = models.model(cursor, shot["model_id"])["keys"] if shot["model_id"] else []
             if not keys:
                 raise Refusal(f"{shot['level']} has no colour key; choose a model for it first")
-            tried = [
-                (
-                    key,
+            asked = {
+                k: Asked(
                     [
-                        drawn_in(cursor, work.files, slot, key["id"] if slot.level == work.level else None)[0]
+                        wanted_in(cursor, slot, key["id"] if slot.level == work.level else None)
                         for slot in slots
                     ],
+                    size_of(shot),
+                    shot["width"],
                 )
-                for key in keys
-            ]
-        calls = (
-            (k, _picture(replace(wish, only="seen", kind="png", width=shot["width"]), drawings, shot, False))
-            for k, (_, drawings) in enumerate(tried)
-        )
-        bodies = {k: body for k, (body, _) in _sure(work, calls, dict.fromkeys(range(len(tried)), ""))}
+                for k, key in enumerate(keys)
+            }
+        bodies = dict(rendered(work, asked, dict.fromkeys(asked, "")))
         own = next((k for k, key in enumerate(keys) if key["id"] == shot["key_id"]), 0)
         leaves = [openraster.Leaf(key["name"], bodies[k], visible=k == own) for k, key in enumerate(keys)]
         openraster.write(path, size_of(shot), leaves, decode("a frame", bodies[own]))
@@ -326,21 +342,18 @@ class Export:
         self, work: Work, wish: _Wish, shot: ShotRow, numbers: dict[int, str]
     ) -> Iterator[tuple[int, bytes]]:
         """Drawings with their pictures, in the order of `numbers`: drawing -> its number."""
-        keys: dict[int, list[str]] = {}
-
-        def calls() -> Iterator[tuple[int, Call]]:
-            for drawing_id in numbers:
-                with work.store.transaction() as cursor:
-                    drawn, key = _drawn(cursor, work, drawing_id, shot)
-                keys[drawing_id] = [key]
-                yield drawing_id, _on_paper(wish, drawn, shot)
-
+        with work.store.transaction() as cursor:
+            asked = {
+                drawing_id: _on_paper(
+                    wish, wanted_of(cursor, revisions.drawing(cursor, drawing_id), shot), shot
+                )
+                for drawing_id in numbers
+            }
         # They come as workers end.
         early: dict[int, bytes] = {}
         left = iter(numbers)
         following = next(left, None)
-        for made, (body, packed) in _sure(work, calls(), numbers):
-            keep_patches(work.files, keys.pop(made), packed)
+        for made, body in rendered(work, asked, numbers):
             early[made] = body
             while following in early:
                 yield following, early.pop(following)
@@ -349,7 +362,7 @@ class Export:
     def _package(self, work: Work, wish: _Wish, path: Path) -> str:
         """What is chosen of it, with sheet, palettes, report, and the production itself, and checksums."""
         shot = _shot(work)
-        frames = replace(wish, what="frames", of="frame", only="seen")
+        frames = replace(wish, what="frames", of="frame", only="seen", movie_too="movie" in wish.include)
         with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
             if "frames" in wish.include:
                 self._add_pictures(work, frames, archive, "frames/")
@@ -407,22 +420,19 @@ def _places(work: Work, wish: _Wish, shot: ShotRow) -> tuple[dict[int, str], dic
     return {d: numbers[d] for d in order}, places
 
 
-def _picture(wish: _Wish, drawings: list[Drawn], shot: ShotRow, white: bool) -> Call:
-    return handing.picture, drawings, size_of(shot), wish.width, white, wish.only, wish.kind
-
-
-def _on_paper(wish: _Wish, drawn: Drawn, shot: ShotRow) -> Call:
+def _on_paper(wish: _Wish, wanted: Wanted, shot: ShotRow) -> Asked:
     """A drawing by itself on all of its paper, as finely as the frame is wanted. shot: seen with its level."""
     width = round(wish.width * paper_of(shot)[0] / size_of(shot)[0])
-    return handing.picture, [drawn], paper_of(shot), width, False, wish.only, wish.kind
+    return Asked([wanted], paper_of(shot), width, ("clear",), wish.only, wish.kind)
 
 
-def _name(wish: _Wish, shot: ShotRow, level: str, number: str, ending: str = "") -> str:
+def _name(wish: _Wish, shot: ShotRow, level: str, number: str, ending: str = "", of: str = "") -> str:
+    """of: the pass or part that it is, where there are several in one."""
     values = {
         "production": shot["production"],
         "shot": shot["name"],
         "level": level,
-        "pass": "" if wish.only == "seen" else wish.only,
+        "pass": of or ("" if wish.only == "seen" else wish.only),
         "number": number,
     }
     pattern = wish.pattern
@@ -463,10 +473,3 @@ def _runs(work: Work, shot: ShotRow) -> list[tuple[tuple[Slot, ...], int]]:
 def _drawn(cursor: Cursor, work: Work, drawing_id: int, shot: ShotRow) -> tuple[Drawn, str]:
     row = revisions.drawing(cursor, drawing_id)
     return drawn_of(cursor, work.files, wanted_of(cursor, row, shot))
-
-
-def _sure(work: Work, calls: Iterator[tuple[int, Call]], names: dict[int, Any]) -> Iterator[tuple[int, Any]]:
-    for key, result in work.spread(calls):
-        if isinstance(result, Failed):
-            raise Refusal(f"Drawing {names[key]} could not be written: {result.words}")
-        yield key, result

@@ -167,7 +167,10 @@ def gif_size(
             raise Refusal("This shot has no frames")
         step = max(1, len(runs) // _SAMPLES)
         chosen = [[drawn_in(cursor, files, slot)[0] for slot in slots] for slots in runs[::step][:_SAMPLES]]
-    made = [desk.call(making.picture, drawings, size_of(shot), width, True)[0] for drawings in chosen]
+    made = [
+        desk.call(making.pictures, drawings, size_of(shot), width, ("white",))[0]["white"]
+        for drawings in chosen
+    ]
     return JSONResponse({"bytes": desk.call(tasks.gif_bytes, made, len(runs))})
 
 
