@@ -1,6 +1,6 @@
 """Plain SQL over MariaDB: one module of functions per aggregate; no SQL stands anywhere else."""
 
-from . import actor, jobs, models, once, pictures, productions, revisions
+from . import actor, counts, documents, jobs, models, once, pictures, productions, revisions
 from .pool import Cursor, Row, Store
 from .rows import DrawingRow, JobRow, KeyRow, LevelRow, ModelRow, PotRow, ShotRow
 from .server import LocalServer
@@ -18,6 +18,8 @@ __all__ = [
     "ShotRow",
     "Store",
     "actor",
+    "counts",
+    "documents",
     "jobs",
     "models",
     "once",

@@ -11,7 +11,7 @@ from typing import Any, Literal, cast
 
 from ..errors import Damaged
 from . import pictures
-from .pool import Cursor, Row
+from .pool import Cursor, Row, named
 from .rows import DrawingRow
 
 _LARGE = 200_000
@@ -71,6 +71,13 @@ def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str | Non
         if "own" in content:
             content["own"]["body"] = bytes(pictures.get(cursor, content["own"]["picture"])["body"])
     return found
+
+
+def sums(cursor: Cursor, names: Iterable[str | None]) -> dict[str | None, int]:
+    """Checksums (CRC-32) of documents as they lie in the database, by name; those that are missing are left out."""
+    wanted = sorted({name for name in names if name})
+    rows = named(cursor, "SELECT sha256, CRC32(body) AS sum FROM documents WHERE sha256 IN", wanted)
+    return {row["sha256"]: int(row["sum"]) for row in rows}
 
 
 def picture_in(body: bytes) -> str | None:

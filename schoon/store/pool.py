@@ -8,7 +8,7 @@ import re
 import socket
 import threading
 import weakref
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from importlib import resources
 from typing import Any
 from urllib.parse import unquote, urlsplit
@@ -250,6 +250,18 @@ def _execute_once(cursor: Cursor, statement: str) -> None:
     except (pymysql.OperationalError, pymysql.ProgrammingError) as error:
         if error.args[0] not in _DONE_BEFORE:
             raise
+
+
+_AT_ONCE = 1000
+"""Names in one statement."""
+
+
+def named(cursor: Cursor, select: str, names: Sequence[str]) -> Iterator[Row]:
+    """The rows of a statement that ends in IN, for names of which there may be many."""
+    for first in range(0, len(names), _AT_ONCE):
+        some = names[first : first + _AT_ONCE]
+        cursor.execute(f"{select} ({', '.join(['%s'] * len(some))})", list(some))
+        yield from cursor.fetchall()
 
 
 def statements(script: str) -> list[str]:

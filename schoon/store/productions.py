@@ -117,6 +117,38 @@ def shots(cursor: Cursor) -> list[Row]:
     return list(cursor.fetchall())
 
 
+_TOLD = {
+    "levels": "SELECT shot_id, CONCAT_WS('|', id, name, position, COALESCE(model_id, '-'), COALESCE(key_id, '-'), kind, locked,"
+    " aside, COALESCE(seen, '-'), COALESCE(place, '-'), COALESCE(light, '-'), COALESCE(key_light, '-'), COALESCE(finish, '-'),"
+    " COALESCE(key_changes, '-'), COALESCE(waved, '-')) AS told FROM levels",
+    "drawings": "SELECT l.shot_id, CONCAT_WS('|', d.id, d.level_id, d.number, d.kind, COALESCE(d.rough, '-'), COALESCE(d.head, '-'),"
+    " COALESCE(d.alive, '-')) AS told FROM drawings d JOIN levels l ON l.id = d.level_id",
+    "exposures": "SELECT l.shot_id, CONCAT_WS('|', e.level_id, e.frame, COALESCE(e.drawing_id, '-'), COALESCE(e.again, '-')) AS told"
+    " FROM exposures e JOIN levels l ON l.id = e.level_id",
+    "depths": "SELECT l.shot_id, CONCAT_WS('|', d.level_id, d.drawing_id, d.parts) AS told FROM depths d JOIN levels l ON l.id = d.level_id",
+    "findings": "SELECT l.shot_id, CONCAT_WS('|', f.level_id, f.made_from, f.found) AS told"
+    " FROM findings f JOIN levels l ON l.id = f.level_id",
+    "shots": "SELECT id AS shot_id, CONCAT_WS('|', fps, width, height, frames, COALESCE(framing, '-')) AS told FROM shots",
+}
+"""What the card of a shot on the shelf is made from, table by table."""
+
+
+def stamps(cursor: Cursor) -> dict[int, str]:
+    """shot -> a text that changes with everything its card on the shelf shows but the colours of its key."""
+    found: dict[int, str] = {}
+    for told in _TOLD.values():
+        cursor.execute(
+            f"SELECT shot_id, COUNT(*) AS many, SUM(CRC32(told)) AS one, BIT_XOR(CRC32(REVERSE(told))) AS other"
+            f" FROM ({told}) AS told GROUP BY shot_id"
+        )
+        for row in cursor.fetchall():
+            own = f"{row['many']}.{row['one']}.{row['other']}"
+            found[row["shot_id"]] = f"{found.get(row['shot_id'], '')} {own}"
+        # A table with nothing of a shot counts as well.
+        found = {shot_id: f"{stamp}/" for shot_id, stamp in found.items()}
+    return found
+
+
 def rename_shot(cursor: Cursor, shot_id: int, name: str) -> None:
     """Another name for a shot. Raises Refusal if it is taken, NotFound."""
     shot(cursor, shot_id)

@@ -30,7 +30,7 @@ from ..limits import limits
 from ..settings import Settings
 from ..store import Store, actor, once
 from ..text import unsound
-from ..work.derived import Files
+from ..work.derived import Files, Memory
 from . import statics
 from .doors import shut
 from .explained import ANYTHING, place
@@ -57,6 +57,9 @@ from .routes import (
 )
 
 log = logging.getLogger(__name__)
+
+_CARDS = 5000
+"""Cards of shots that are kept ready for the shelf."""
 
 _PRUNE_EVERY = 3600.0
 """Seconds between two prunings of derived files."""
@@ -95,6 +98,8 @@ def create_app(store: Store, settings: Settings, pool: Pool | None = None) -> Fa
     )  # fmt: skip
     app.state.store = store
     app.state.settings = settings
+    # Cards of the shelf, by what they show.
+    app.state.cards = Memory(_CARDS)
     app.state.runner = Runner(store, settings, pool)
     app.state.desk = pool or Pool(settings.workers)
     app.state.files = Files(settings.cache / "derived")

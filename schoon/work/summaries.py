@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from functools import partial
 from typing import Any
 
 from ..core.paint import UNSURE_ABOVE
 from ..core.strokes import Stroke
 from ..core.tone import UNSURE_ABOVE as TONE_UNSURE_ABOVE
-from ..store import Cursor, DrawingRow, revisions
+from ..store import Cursor, DrawingRow, counts, documents, revisions
 from . import edits
-from .derived import Memory, key_of
+from .derived import Memory
 from .roughs import rough_name
 
 
@@ -55,15 +56,38 @@ def without(own: Summary, skips: Collection[str]) -> Summary:
     return replace(own, **done)
 
 
-_summaries: Memory[Summary] = Memory(5000)
+_summaries: Memory[Summary] = Memory(50_000)
+
+_COUNTED = 1
+"""Which way of counting; the next number when a count comes to mean something else."""
 
 
-def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
-    """drawing id -> counts, for rows that name their line, seal and paint documents."""
-    keys = {
-        row["id"]: key_of("summary", bool(rough_name(row)), *(row[part] for part in revisions.SHOWN))
-        for row in rows
-    }
+def _name(row: DrawingRow) -> str:
+    """What the counts of a drawing derive from. Unlike what is computed, they outlast other versions of the program."""
+    made_from = (
+        _COUNTED, UNSURE_ABOVE, TONE_UNSURE_ABOVE, bool(rough_name(row)), *(row[part] for part in revisions.SHOWN),
+    )  # fmt: skip
+    return hashlib.sha256(repr(made_from).encode()).hexdigest()
+
+
+def summaries(
+    cursor: Cursor, rows: Sequence[DrawingRow], fresh: dict[str, Any] | None = None
+) -> dict[int, Summary]:
+    """drawing id -> counts, for rows that name their line, seal and paint documents.
+
+    fresh: takes what had to be counted and was not kept before, for `store.counts.put`; without it nothing is looked up there.
+    """
+    keys = {row["id"]: _name(row) for row in rows}
+    sums: dict[str | None, int] = {}
+    if fresh is not None:
+        asked = [row for row in rows if keys[row["id"]] not in _summaries]
+        sums = documents.sums(cursor, (row[part] for row in asked for part in revisions.SHOWN))
+        kept = counts.get(cursor, [keys[row["id"]] for row in asked])
+        for row in asked:
+            body = kept.get(keys[row["id"]])
+            # What was harmed since is read again, and found out.
+            if body is not None and body.pop("sums") == _sums_of(row, sums):
+                _summaries.get(keys[row["id"]], partial(_read, body))
     missing = [row for row in rows if keys[row["id"]] not in _summaries]
     found = revisions.get_documents(
         cursor, [row[part] for row in missing for part in ("seal", "paint", "tone")]
@@ -91,7 +115,21 @@ def summaries(cursor: Cursor, rows: Sequence[DrawingRow]) -> dict[int, Summary]:
             sheet=not rough_name(row),
         )
 
-    return {row["id"]: _summaries.get(keys[row["id"]], partial(count, row)) for row in rows}
+    told = {row["id"]: _summaries.get(keys[row["id"]], partial(count, row)) for row in rows}
+    if fresh is not None:
+        fresh |= {
+            keys[row["id"]]: {**asdict(told[row["id"]]), "sums": _sums_of(row, sums)} for row in missing
+        }
+    return told
+
+
+def _sums_of(row: DrawingRow, sums: dict[str | None, int]) -> list[int | None]:
+    return [sums.get(row[part]) for part in revisions.SHOWN]
+
+
+def _read(body: dict[str, Any]) -> Summary:
+    box = body["box"]
+    return Summary(**{**body, "parts": tuple(body["parts"]), "box": box and tuple(box)})
 
 
 def _box(strokes: Sequence[Stroke]) -> tuple[float, float, float, float] | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import html
 import io
+import itertools
 import re
 import time
 import zipfile
@@ -19,6 +20,7 @@ from schoon.errors import Away
 from schoon.jobs import Runner
 from schoon.settings import Settings
 from schoon.store import Store, productions
+from schoon.web.routes import shelf as shelf_page
 from schoon.work import edits, summaries
 from schoon.work.derived import Memory
 
@@ -446,6 +448,7 @@ def test_a_shot_that_was_harmed_shuts_off_itself_alone(
         cursor.execute(harm)
     # As after a start: nothing is remembered of it.
     monkeypatch.setattr(summaries, "_summaries", Memory(2**20, lambda _: 1))
+    shot.client.app.state.cards.clear()  # type: ignore[attr-defined]
     shelf = shot.client.get("/")
     assert shelf.status_code == 200
     assert shelf.text.count("This shot was harmed") == 1
@@ -552,3 +555,53 @@ def test_the_shelf_shows_frames_of_the_shot_and_who_worked_last(shot: Shot) -> N
     for source in re.findall(r'<img src="([^"]+)"', page):
         assert shot.client.get(html.unescape(source)).headers["content-type"] == "image/webp"
     assert "first-offer" not in page
+
+
+def cards(shot: Shot) -> str:
+    """The shots on the shelf, without the moment they were worked on."""
+    return re.sub(r"\d{4}-\d\d-\d\d \d\d:\d\d", "", shot.client.get("/").text.split("<main")[1])
+
+
+def test_a_card_of_the_shelf_is_made_once_and_anew_whatever_changes(
+    shot: Shot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def anew() -> str:
+        shot.client.app.state.cards.clear()  # type: ignore[attr-defined]
+        return cards(shot)
+
+    def stack(**do: Any) -> None:
+        assert shot.client.post("/api/stacks/1/do", json={"do": do}).status_code == 200
+
+    seen = [cards(shot)]
+    for act in (
+        lambda: shot.job("clean"),
+        lambda: trace(shot, 1),
+        lambda: shot.edit(1, "pour", points=[[150, 140]], pot=1),
+        lambda: stack(do="sight", level=1, opacity=40),
+        lambda: shot.client.post("/api/times/1/do", json={"do": {"do": "length", "frames": 2}}),
+        lambda: shot.client.post("/api/drawings/1/undo"),
+        lambda: (
+            shot.client.post("/api/levels/1/proof"),
+            shot.client.app.state.runner.run_open(),  # type: ignore[attr-defined]
+        ),
+    ):
+        act()
+        told = cards(shot)
+        assert told == anew()
+        seen.append(told)
+    changed = sum(a != b for a, b in itertools.pairwise(seen))
+    assert changed >= 5
+    # What nothing has changed is not looked at.
+    monkeypatch.setattr(shelf_page, "_card", lambda *_: pytest.fail("a card was made again"))
+    assert cards(shot) == seen[-1]
+
+
+def test_what_was_counted_is_not_counted_again_after_a_start(
+    shot: Shot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shot.job("clean")
+    before = cards(shot)
+    monkeypatch.setattr(summaries, "_summaries", Memory(100))
+    shot.client.app.state.cards.clear()  # type: ignore[attr-defined]
+    monkeypatch.setattr(edits, "line_named", lambda *_: pytest.fail("a line was read"))
+    assert cards(shot) == before

@@ -13,7 +13,7 @@ from ..strokes import Points, resample
 _AHEAD = np.cos(np.deg2rad(55))
 """Cosine of the angle off its own direction within which an end looks for a line."""
 
-_TURNS_OFF = np.cos(np.deg2rad(40))
+_TURNS_OFF = np.cos(np.deg2rad(65))
 """Cosine of the angle off its own direction from which on an end that reaches a line over bare paper is a hook."""
 
 _BEHIND = 8

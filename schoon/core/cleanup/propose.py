@@ -64,7 +64,7 @@ _RIM_SEEN = 7
 _UP_TO = 5.0
 """Sigmas of the ridge within which an end is drawn on to the line before it."""
 
-_HARDLY_SEEN, _HARDLY_DRAWN = 0.5, 0.03
+_HARDLY_SEEN, _HARDLY_DRAWN = 0.55, 0.005
 """Chance of line and density below which paper is bare between two lines."""
 
 _BODY, _HOOK = 5.0, 12.0

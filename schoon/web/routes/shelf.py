@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import shutil
 import tempfile
+from functools import partial
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 from pydantic import Field
 
-from ...errors import Refusal
+from ...errors import Away, Full, Refusal
 from ...formats.pictures import LARGEST_SIDE
-from ...store import Cursor, Row, models, productions, revisions
+from ...store import Cursor, Row, counts, models, productions, revisions
 from ...text import named
 from ...work import backup, copies, edits, proofing
+from ...work.derived import Memory
 from ...work.mending import HARMED, mend
 from ...work.operations.drawings import BringBack, Copy, TakeOut
 from ...work.operations.stack import PutAside, Rename
@@ -54,21 +57,29 @@ def keys(request: Request) -> HTMLResponse:
 @router.get("/", response_class=HTMLResponse)
 def shelf(request: Request, store: StoreDep) -> HTMLResponse:
     """All productions with their shots."""
+    cards: Memory[Row] = request.app.state.cards
+    fresh: dict[str, Any] = {}
     with store.transaction() as cursor:
         found = productions.listing(cursor)
         shots = productions.shots(cursor)
         worked_on = revisions.last_worked(cursor)
+        stamps = productions.stamps(cursor)
         for shot in shots:
             last = worked_on.get(shot["id"])
             shot["worked"] = last and {**last, "at": last["created_at"].isoformat(" ", "minutes")}
             try:
-                _look_at(cursor, shot)
+                stamp = f"{shot['id']} {stamps[shot['id']]}"
+                shot |= cards.get(stamp, partial(_card, cursor, shot["id"], fresh))
             except HARMED:
                 # One that was harmed shuts off itself alone; the log says where, should it be a mistake of ours.
                 log.exception("shot %s cannot be read", shot["id"])
                 shot |= {"damaged": True, "progress": progress([], None), "count": 0, "strip": []}
-                shot["fps"] = float(shot["fps"])
+            shot["fps"] = float(shot["fps"])
         all_models = models.listing(cursor)
+    if fresh:
+        # Where it cannot be kept it is counted again next time.
+        with contextlib.suppress(Away, Full), store.transaction() as cursor:
+            counts.put(cursor, fresh)
     lookout = next((shot["id"] for shot in shots if shot["name"] == FIRST), None)
     return page(
         request,
@@ -81,24 +92,26 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
     )
 
 
-def _look_at(cursor: Cursor, shot: Row) -> None:
-    """How far a shot is, and frames of it: what its card shows. Raises Damaged and what reading harmed rows ends with."""
-    levels = productions.levels(cursor, shot["id"])
+def _card(cursor: Cursor, shot_id: int, fresh: dict[str, Any]) -> Row:
+    """How far a shot is, and frames of it: what its card shows. fresh: as in `summaries`. Raises Damaged and what reading harmed
+    rows ends with."""
+    levels = productions.levels(cursor, shot_id)
     worked = [level for level in levels if level["kind"] == "drawings"] or levels
-    stack = productions.stack_of(cursor, shot["id"])
+    stack = productions.stack_of(cursor, shot_id)
     of = {level["id"]: productions.drawings(cursor, level["id"]) for level in worked}
-    counts = [
+    counted = [
         without(own, stack.levels[level].skips)
         for level, own_rows in of.items()
-        for own in summaries(cursor, own_rows).values()
+        for own in summaries(cursor, own_rows, fresh).values()
     ]
     found_in = [proofing.open_count(cursor, level["id"], stack.levels[level["id"]]) for level in worked]
     known = [found for found in found_in if found is not None]
     left = sum(known) if len(known) == len(worked) or any(known) else None
-    shot["progress"] = progress(counts, left)
-    shot["count"] = len(counts)
-    shot["fps"] = float(shot["fps"])
-    shot["strip"] = strip(cursor, shot["id"], productions.time_of(cursor, shot["id"]), stack, STRIP)
+    return {
+        "progress": progress(counted, left),
+        "count": len(counted),
+        "strip": strip(cursor, shot_id, productions.time_of(cursor, shot_id), stack, STRIP),
+    }
 
 
 @router.post("/productions")
