@@ -59,7 +59,8 @@ def shelf(request: Request, store: StoreDep) -> HTMLResponse:
     """All productions with their shots."""
     cards: Memory[Row] = request.app.state.cards
     fresh: dict[str, Any] = {}
-    with store.transaction() as cursor:
+    # A card belongs to the stamp it was read with.
+    with store.transaction(snapshot=True) as cursor:
         found = productions.listing(cursor)
         shots = productions.shots(cursor)
         worked_on = revisions.last_worked(cursor)
