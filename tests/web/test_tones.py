@@ -10,6 +10,7 @@ import pytest
 from PIL import Image
 
 from schoon.core.tone.tones import sampled
+from schoon.jobs import shading
 
 from ..shot import Shot
 
@@ -62,6 +63,15 @@ def test_light_shades_every_drawing_on_the_far_side(painted: Shot) -> None:
     undone = painted.client.post(f"/api/drawings/{painted.ids[1]}/undo").json()
     assert undone["label"] == "shade 3 drawings"
     assert not tones(painted, 1)
+
+
+def test_shade_of_a_run_is_computed_by_workers_alone(painted: Shot, monkeypatch: pytest.MonkeyPatch) -> None:
+    # Patched here, in the process of the pages; workers are others.
+    for name in ("tracks_of", "agreed", "carried", "reordered", "steadied", "shapes_of"):
+        monkeypatch.setattr(shading, name, lambda *_: pytest.fail("computed beside the pages"))
+    light(painted, azimuth=90, height=20, amount=0.4)
+    assert painted.job("tone")["state"] == "done"
+    assert tones(painted, 2)
 
 
 def test_a_colour_key_has_a_light_of_its_own(painted: Shot) -> None:

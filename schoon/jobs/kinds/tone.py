@@ -3,14 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from statistics import median
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
-from ...core.tone import KINDS, Key, agreed, carried, reordered, shapes_of, steadied, tracks_of
+from ...core.tone import Key
 from ...core.tone.tones import Tone as Shape
 from ...errors import Refusal
 from ...store import models, productions, revisions
@@ -18,11 +14,10 @@ from ...work.documents import tone_document
 from ...work.lights import lights_of
 from .. import tones
 from ..lined import Lined, lined
+from ..shading import Asked, shaded
 from ..work import Failed, Work, many, named
 
 NO_LIGHT = "Set the light first, or draw the shade of one drawing"
-
-Values = list[dict[int, NDArray[np.float32]]]
 
 
 class Tone:
@@ -44,9 +39,6 @@ class Tone:
         if not by_hand and not lit:
             raise Refusal(NO_LIGHT)
         reads = self._read(work, run, spots, parts)
-        tracks = tracks_of([read.forms for read in reads])
-        solids = agreed([read.solids for read in reads], tracks)
-        reads = [replace(read, solids=one) for read, one in zip(reads, solids, strict=True)]
         keys: dict[str, list[Key]] = {}
         calls = ((k, (tones.key_shade, run.packed[k], spots[k], shapes[k], parts)) for k in by_hand)
         for k, result in work.spread(calls):
@@ -54,20 +46,9 @@ class Tone:
                 raise Refusal(result.words)
             for kind, shade in result.items():
                 keys.setdefault(kind, []).append(Key(k, shade))
-        held, soft = frozenset(by_hand), _softness(shapes)
-        try:
-            made = self._made(reads, tracks, keys, tones.lit(reads, lights[0]), held, soft)
-        except ValueError as error:
-            raise Refusal(f"{str(error)[:1].upper()}{str(error)[1:]}; draw it on a painted form") from error
-        apart = tuple(key for key in lit if key)
-        made = [[replace(s, without=apart if s.kind == "shade" else ()) for s in own] for own in made]
-        for colour_key in apart:
-            # What a hand drew was drawn under the light of all keys and says nothing of this one.
-            more = self._made(reads, tracks, {}, tones.lit(reads, lit[colour_key]), held, soft)
-            made = [
-                [*own, *(replace(s, key=colour_key) for s in new)]
-                for own, new in zip(made, more, strict=True)
-            ]
+        held = frozenset(by_hand)
+        asked = Asked(keys, held, _softness(shapes), {0: lights[0], **lit})
+        made = work.call(shaded, reads, asked)
         return self._save(work, run, made, held)
 
     def _read(
@@ -84,38 +65,6 @@ class Tone:
             with work.saving() as cursor:
                 work.done(cursor, int(run.rows[k]["id"]))
         return [reads[k] for k in range(len(run.rows))]
-
-    def _made(
-        self,
-        reads: list[tones.Read],
-        tracks: list[dict[int, int]],
-        keys: Mapping[str, list[Key]],
-        proposed: Values,
-        held: frozenset[int],
-        soft: Mapping[str, float],
-    ) -> list[list[Shape]]:
-        """Shapes of each drawing, kind by kind. soft: kind -> px over which its edges fade."""
-        made: list[list[Shape]] = [[] for _ in reads]
-        plain = [read.solids for read in reads]
-        for kind in KINDS:
-            taught = keys.get(kind, [])
-            solids, values = plain, proposed if kind == "shade" else [{} for _ in reads]
-            if taught:
-                lit = kind == "shade" and all(
-                    set(v) == set(one.normals) for v, one in zip(proposed, plain, strict=True)
-                )
-                if not lit:
-                    solids = reordered(plain, tracks, taught)
-                values = carried(solids, tracks, taught, proposed if lit else None)
-            if not any(values):
-                continue
-            steady = steadied(tracks, values, held)
-            for k, read in enumerate(reads):
-                by = "carried" if taught else "light"
-                one = replace(read, solids=solids[k])
-                shapes = shapes_of(one.solids, steady[k], one.anchors, kind, by)  # type: ignore[arg-type]
-                made[k] += [replace(shape, soft=soft.get(kind, 0.0)) for shape in shapes]
-        return made
 
     def _save(self, work: Work, run: Lined, made: list[list[Shape]], held: frozenset[int]) -> str:
         changed: list[str] = []
