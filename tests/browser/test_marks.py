@@ -43,12 +43,17 @@ def sign(store: Store, drawings: int) -> int:
 
 
 def drag(page: Page, path: list[tuple[int, int]]) -> None:
-    """Draws along points of the paper."""
-    places = page.evaluate(
-        "(path) => path.map(([x, y]) => new DOMPoint(x, y).matrixTransform(schoon.table.paper.root.getScreenCTM()))"
-        ".map((p) => [p.x, p.y])",
-        path,
-    )
+    """Draws along points of the paper, once it lies still and shows the drawing that the pen changes."""
+    until(page, "schoon.table.shown === schoon.current")
+    before, places = None, [(0.0, 0.0)]
+    while places != before:
+        before = places
+        places = page.evaluate(
+            "async (path) => { for (let k = 0; k < 3; k++) await new Promise(requestAnimationFrame);"
+            " const onto = schoon.table.paper.root.getScreenCTM();"
+            " return path.map(([x, y]) => new DOMPoint(x, y).matrixTransform(onto)).map((p) => [p.x, p.y]); }",
+            path,
+        )
     page.mouse.move(*places[0])
     page.mouse.down()
     for place in places[1:]:
