@@ -20,6 +20,7 @@ from scipy.special import expit
 from train_marks import (
     FIGURES,
     OUT,
+    REAL_COUNTS,
     SIZES,
     demo_drawing,
     laid,
@@ -47,9 +48,6 @@ EACH = 4
 
 SEEDS = 7000
 """Where the random numbers of these roughs begin: those of `train_marks` are others."""
-
-REAL_COUNTS = 2.0
-"""How much more a rough of the bench or the demo counts than one that was made."""
 
 
 @dataclass

@@ -16,7 +16,9 @@ def get(cursor: Cursor, names: Sequence[str]) -> dict[str, Any]:
 
 
 def put(cursor: Cursor, counted: Mapping[str, Any]) -> None:
-    """Keeps what was counted; what is known already stays."""
+    """Keeps what was counted; it takes the place of what was kept before, as of documents that were harmed and mended."""
     # In one order, so that two who keep the same do not wait for each other in a ring.
     rows = [(name, json.dumps(counted[name], allow_nan=False)) for name in sorted(counted)]
-    cursor.executemany("INSERT IGNORE INTO counts (name, body) VALUES (%s, %s)", rows)
+    cursor.executemany(
+        "INSERT INTO counts (name, body) VALUES (%s, %s) ON DUPLICATE KEY UPDATE body = VALUES(body)", rows
+    )

@@ -9,6 +9,7 @@ import itertools
 import re
 import time
 import zipfile
+import zlib
 from typing import Any
 
 import numpy as np
@@ -597,7 +598,7 @@ def test_a_card_of_the_shelf_is_made_once_and_anew_whatever_changes(
 
 
 def test_what_was_counted_is_not_counted_again_after_a_start(
-    shot: Shot, monkeypatch: pytest.MonkeyPatch
+    shot: Shot, store: Store, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     shot.job("clean")
     before = cards(shot)
@@ -605,3 +606,17 @@ def test_what_was_counted_is_not_counted_again_after_a_start(
     shot.client.app.state.cards.clear()  # type: ignore[attr-defined]
     monkeypatch.setattr(edits, "line_named", lambda *_: pytest.fail("a line was read"))
     assert cards(shot) == before
+    monkeypatch.undo()
+    # What lies there in other bytes is read again, once.
+    with store.transaction() as cursor:
+        cursor.execute("SELECT sha256, body FROM documents")
+        for row in cursor.fetchall():
+            body = zlib.compress(zlib.decompress(row["body"]), 0)
+            cursor.execute("UPDATE documents SET body = %s WHERE sha256 = %s", (body, row["sha256"]))
+    lines, read = edits.line_named, []
+    for _ in range(2):
+        monkeypatch.setattr(summaries, "_summaries", Memory(100))
+        shot.client.app.state.cards.clear()  # type: ignore[attr-defined]
+        monkeypatch.setattr(edits, "line_named", lambda *asked: (read.append(asked), lines(*asked))[1])
+        assert cards(shot) == before
+    assert len(read) == 3

@@ -19,6 +19,9 @@ _TURNS_OFF = np.cos(np.deg2rad(65))
 _BEHIND = 8
 """Px behind a hook by which the line's own direction is told."""
 
+_CLOSES, _LEAST = 1.5, 4
+"""Px between the ends of a line that is closed, and that are left of one that a hook is taken off."""
+
 _ROUND = 4
 """How many times as long as the gap between its ends a line is that closes itself."""
 
@@ -72,10 +75,9 @@ def let_go(lines: Sequence[Points], bare: NDArray[np.bool_], near: float, far: f
         column, row = np.clip(np.round(run).astype(int), 0, most).T
         empty = bare[row, column]
         first, last = _loose(run, empty, near, far), len(run) - _loose(run[::-1], empty[::-1], near, far)
-        closed = len(run) > 2 and float(np.hypot(*(run[0] - run[-1]))) < 1.5
-        found.append(
-            run[first:last] if (first > 0 or last < len(run)) and last - first > 3 and not closed else line
-        )
+        closed = float(np.hypot(*(run[0] - run[-1]))) < _CLOSES
+        goes = (first > 0 or last < len(run)) and last - first >= _LEAST and not closed
+        found.append(run[first:last] if goes else line)
     return found
 
 

@@ -90,9 +90,8 @@ def judge(pieces: Pieces, known: Taught, told: NDArray[np.int64] | None = None) 
     shares[asked] = softmax(known.kind.scores(pieces.features[asked]), axis=1)
     # What was rubbed out is what the drawing was built on.
     other = (1 - line) * (1 - ghost)
-    shares = (ghost[:, None] * _BUILT_ON + other[:, None] * shares) / np.maximum(ghost + other, _LEAST)[
-        :, None
-    ]
+    rubbed = (ghost / np.maximum(ghost + other, _LEAST))[:, None]
+    shares = rubbed * _BUILT_ON + (1 - rubbed) * shares
     named = (told >= 0) & (told < UNNAMED)
     shares[named] = 10 * np.eye(len(KINDS))[told[named]]
     own = pieces.owners

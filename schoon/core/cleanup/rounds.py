@@ -441,8 +441,9 @@ def _knots(left: Sequence[_Chain], rings: Sequence[Points], width: float) -> boo
     near = _Ring(np.vstack(rings), width)
     tips = [c.points[end] for c in left if near.is_near(c) for end in (0, -1)]
     meeting = int((near.tree.query(np.array(tips))[0] <= _MET * width).sum()) if tips else 0
-    tiny = _length(rings[0]) <= _KNOT * width
-    return meeting >= (_MEETING if tiny else _MANY if len(rings) > 1 else np.inf)
+    if _length(rings[0]) <= _KNOT * width:
+        return meeting >= _MEETING
+    return len(rings) > 1 and meeting >= _MANY
 
 
 def _runs_on(chain: Points, ring: _Ring, first: int, last: int, width: float) -> bool:

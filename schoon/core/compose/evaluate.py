@@ -41,16 +41,14 @@ def render_both(
         return render(frame, width), np.ascontiguousarray(render(frame.on(ground), width)[..., :3])
     colour = np.array(ground, np.float32) / 255
     ready, size = _sized(frame, width)
-    clear_, solid = (
-        np.zeros((size[1], size[0], 4), np.uint8),
-        np.full((size[1], size[0], 3), ground, np.uint8),
-    )
+    clear_ = np.zeros((size[1], size[0], 4), np.uint8)
+    solid = np.full((size[1], size[0], 3), ground, np.uint8)
     left, top, right, bottom = _joined([layer.box for layer in ready])
     for y0, y1 in _bands(top, bottom, right - left):
         made = _composed(ready, (left, y0, right, y1))
-        solid[y0:y1, left:right] = _straight(
-            np.dstack([made[..., :3] + (1 - made[..., 3:]) * colour, np.ones_like(made[..., 3])])
-        )[..., :3]
+        solid[y0:y1, left:right] = _levels(
+            np.asarray(made[..., :3] + (1 - made[..., 3:]) * colour, np.float32)
+        )
         clear_[y0:y1, left:right] = _straight(made)
     return clear_, solid
 
@@ -170,6 +168,11 @@ def _straight(picture: NDArray[np.float32]) -> NDArray[np.uint8]:
         alpha = np.maximum(picture[..., 3], 1e-6)
         for channel in range(3):
             picture[..., channel] /= alpha
+    return _levels(picture)
+
+
+def _levels(picture: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Of values 0..1, which are overwritten."""
     picture.clip(0, 1, out=picture)
     picture *= 255
     picture += 0.5
