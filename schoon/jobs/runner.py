@@ -6,7 +6,7 @@ import logging
 import threading
 from collections.abc import Callable, Sequence
 
-from ..errors import Away, Full, Refusal
+from ..errors import Away, Damaged, Full, Refusal
 from ..settings import Settings
 from ..store import Store, jobs
 from ..work.derived import Files
@@ -101,7 +101,7 @@ class Runner:
             return
         except (Away, Full):
             raise
-        except Refusal as refusal:
+        except (Refusal, Damaged) as refusal:
             message, state = str(refusal), "failed"
         except Exception as error:
             if self._stop.is_set():

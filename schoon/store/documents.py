@@ -49,6 +49,14 @@ def put_document(cursor: Cursor, content: Any) -> str:
     return name
 
 
+def text_of(body: bytes) -> bytes:
+    """The canonical text of a stored document. Raises Damaged if it was harmed."""
+    try:
+        return zlib.decompress(body)
+    except zlib.error as error:
+        raise Damaged("A document in the database was harmed; restore it from a backup") from error
+
+
 def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str | None, Any]:
     """Contents of documents by name; names that are None have none. Raises Damaged if one is missing.
 
@@ -60,7 +68,7 @@ def get_documents(cursor: Cursor, names: Iterable[str | None]) -> dict[str | Non
     marks = ", ".join(["%s"] * len(wanted))
     cursor.execute(f"SELECT sha256, body FROM documents WHERE sha256 IN ({marks})", wanted)
     found: dict[str | None, Any] = {
-        row["sha256"]: json.loads(zlib.decompress(row["body"])) for row in cursor.fetchall()
+        row["sha256"]: json.loads(text_of(row["body"])) for row in cursor.fetchall()
     }
     missing = next((name for name in wanted if name not in found), None)
     if missing:
@@ -82,7 +90,7 @@ def sums(cursor: Cursor, names: Iterable[str | None]) -> dict[str | None, int]:
 
 def picture_in(body: bytes) -> str | None:
     """The name of the picture whose ink a stored line document keeps; None for any other document."""
-    found = re.search(rb'[{,]"own":{"picture":"([0-9a-f]{64})"', zlib.decompress(body))
+    found = re.search(rb'[{,]"own":{"picture":"([0-9a-f]{64})"', text_of(body))
     return found[1].decode() if found else None
 
 

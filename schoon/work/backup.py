@@ -25,7 +25,7 @@ from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
 from ..formats.zips import BROKEN
 from ..store import Cursor, Row, Store, backup, models, pictures, productions
-from ..store.documents import PARTS, current, parts_of, picture_in, textures_in, tiles_in
+from ..store.documents import PARTS, current, parts_of, picture_in, text_of, textures_in, tiles_in
 from ..store.states import Model, Stack, Time
 from ..text import MOST_LETTERS
 from .documents import sheet_of
@@ -131,9 +131,9 @@ def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, i
             if kind == "documents" and (picture := picture_in(found["body"])):
                 names["pictures"].add(picture)
             if name in stacks:
-                names["pictures"] |= textures_in(zlib.decompress(found["body"]).decode())
+                names["pictures"] |= textures_in(text_of(found["body"]).decode())
             if name in sketches:
-                names["pictures"] |= tiles_in(zlib.decompress(found["body"]).decode())
+                names["pictures"] |= tiles_in(text_of(found["body"]).decode())
             about.append({"sha256": name, **{column: found[column] for column in more}})
             done += 1
             say(done, sum(map(len, names.values())))
@@ -398,7 +398,7 @@ def _renamed(body: bytes, rename: Rename | None, ids: backup.Ids) -> bytes:
     """A document with the rows it names under their new ids."""
     if rename is None:
         return body
-    content = rename(json.loads(zlib.decompress(body)), ids)
+    content = rename(json.loads(text_of(body)), ids)
     text = json.dumps(content, sort_keys=True, separators=(",", ":"))
     return zlib.compress(text.encode(), 6)
 

@@ -19,7 +19,7 @@ from PIL import Image
 from svgelements import SVG
 
 from schoon.jobs.work import Call, Work
-from schoon.store import Store, productions
+from schoon.store import Store, productions, revisions
 from schoon.work.backup import restore
 
 from ..shot import Shot
@@ -485,3 +485,16 @@ def test_a_part_is_whole_below_what_covers_it(shot: Shot) -> None:
     assert (drum[far > 55][:, 3] == 0).all()
     assert (head[np.hypot(x - 170, y - 120) < 45][:, 3] == 255).all()
     assert (head[120, 190, :3] != drum[120, 80, :3]).any()
+
+
+def test_a_package_of_harmed_work_says_so(painted: Shot, store: Store) -> None:
+    with store.transaction() as cursor:
+        cursor.execute(
+            "UPDATE documents SET body = 'torn' WHERE sha256 = %s", (revisions.drawing(cursor, 2)["line"],)
+        )
+    answer = ask(painted, "package", include=[])
+    painted.client.app.state.runner.run_open()
+    job = painted.client.get(f"/api/jobs/{answer.json()['id']}").json()
+    assert job["state"] == "failed"
+    assert "harmed; restore it from a backup" in job["message"]
+    assert "error of the program" not in job["message"]
