@@ -209,6 +209,24 @@ def test_eyes_that_close_together_are_one_finding() -> None:
     assert "eyes" in found.words
 
 
+def test_a_hole_beside_a_flash_is_found_as_both() -> None:
+    drawings = [changed(d, "boot", {3: COAT, 4: 0}.get(k, BOOT)) for k, d in enumerate(clean())]
+    assert {(f.rule, f.drawings, f.pot) for f in proof(run_of(drawings))} == {
+        ("flash", (3,), BOOT),
+        ("hole", (4,), BOOT),
+    }
+
+
+def test_a_hole_where_a_thing_comes_into_sight() -> None:
+    drawings = [
+        changed(d, "rear boot", None if k < 3 else 0 if k == 3 else BOOT) for k, d in enumerate(clean())
+    ]
+    assert [(f.drawings, f.pot) for f in proof(run_of(drawings)) if f.rule == "hole"] == [((3,), BOOT)]
+    # A drawing that nobody has painted yet is no drawing full of holes.
+    drawings = [*clean()[:-1], replace(figure(6), shapes=[(*s[:3], 0) for s in figure(6).shapes])]
+    assert not [f for f in proof(run_of(drawings)) if f.rule == "hole"]
+
+
 def test_a_colour_that_stays_changed_is_meant() -> None:
     drawings = [changed(d, "coat", FUR if k > 3 else COAT) for k, d in enumerate(clean())]
     assert proof(run_of(drawings)) == []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from itertools import groupby
+from itertools import groupby, pairwise
 
 import numpy as np
 
@@ -19,7 +19,10 @@ _AS_LARGE = 0.4
 """Share of its size that a patch keeps between neighbours, or it is not the same thing."""
 
 _AT_ENDS = 0.75
-"""The same in the first and last drawing of the run, which has one neighbour only, and how sure each step has to be."""
+"""The same where a patch comes or goes and has one neighbour only, and how sure each step has to be."""
+
+_OWN = 3
+"""Drawings for which such a patch has to have its own colour on."""
 
 _ASTRAY = 0.5
 """How far off the way between its neighbours a patch may lie, in roots of its area."""
@@ -91,31 +94,43 @@ def _alike(a: Finding, b: Finding) -> bool:
 def _changes(run: Run) -> Iterator[Finding]:
     for track in run.tracks:
         pots = [int(run.sights[n].pots[patch]) for n, patch in track]
-        spans = []
-        begin = 0
-        for pot, same in groupby(pots):
-            length = len(list(same))
-            spans.append((begin, length, pot))
-            begin += length
-        for k in range(1, len(spans) - 1):
-            first, length, pot = spans[k]
-            (_, before, right), (_, after, again) = spans[k - 1], spans[k + 1]
-            if right != again or not right or length > min(_MOMENT, before + after - 1):
-                continue
-            own = track[first : first + length]
-            if all(
-                _as_large(run, track, n) and _on_its_way(run, track, n) for n in range(first, first + length)
-            ):
-                yield _changed(run, own, pot, right, track[first - 1])
-        # At the ends of the run there is one neighbour only: it has to be sure.
-        if len(spans) > 1 and len(track) > 3:
-            for end, beside in ((spans[0], spans[1]), (spans[-1], spans[-2])):
-                at = track[end[0]][0]
-                if at in (0, len(run) - 1) and end[1] == 1 and beside[1] >= 3 and beside[2]:
-                    near = track[1] if at == 0 else track[-2]
-                    sure = min(run.links[n][patch][1] for n, patch in track[:-1])
-                    if _as_large(run, track, end[0], _AT_ENDS) and sure > _AT_ENDS:
-                        yield _changed(run, [track[end[0]]], end[2], beside[2], near)
+        yield from _within(run, track, pots)
+        yield from _at_end(run, track, pots)
+        yield from _at_end(run, track[::-1], pots[::-1])
+
+
+def _within(run: Run, track: list[tuple[int, int]], pots: list[int]) -> Iterator[Finding]:
+    """Where a track has one pot, others or none for a moment, and the first one again."""
+    for first in range(1, len(track)):
+        right = pots[first - 1]
+        if not right or pots[first] == right:
+            continue
+        end = next((k for k in range(first, len(track)) if pots[k] == right), len(track))
+        before = next((k for k in range(first) if pots[first - 1 - k] != right), first)
+        after = next((k for k in range(len(track) - end) if pots[end + k] != right), len(track) - end)
+        if end == len(track) or end - first > min(_MOMENT, before + after - 1):
+            continue
+        own = range(first, end)
+        if all(_as_large(run, track, k) and _on_its_way(run, track, k) for k in own):
+            for pot, same in groupby(own, lambda k: pots[k]):
+                where = list(same)
+                yield _changed(run, [track[k] for k in where], pot, right, track[first - 1])
+
+
+def _at_end(run: Run, track: list[tuple[int, int]], pots: list[int]) -> Iterator[Finding]:
+    """The first patch of a track, which has a neighbour on one side only: that has to be sure. Another colour is told in the
+    first and last drawing of the run alone: elsewhere it is more often something else that comes into sight."""
+    n, patch = track[0]
+    sight = run.sights[n]
+    right = pots[1] if len(track) > 1 else 0
+    if not right or pots[0] == right or not sight.painted or sight.areas[patch] <= _SPECK * sight.unit**2:
+        return
+    if pots[0] and n not in (0, len(run) - 1):
+        return
+    enough = _OWN if pots[0] else 1
+    sure = min(run.links[m][own][1] for m, own in map(min, pairwise(track[: enough + 1])))
+    if pots[1 : 1 + enough] == [right] * enough and sure > _AT_ENDS and _as_large(run, track, 0, _AT_ENDS):
+        yield _changed(run, [track[0]], pots[0], right, track[1], once=True)
 
 
 def _on_its_way(run: Run, track: list[tuple[int, int]], k: int) -> bool:
@@ -127,19 +142,29 @@ def _on_its_way(run: Run, track: list[tuple[int, int]], k: int) -> bool:
 
 
 def _as_large(run: Run, track: list[tuple[int, int]], k: int, least: float = _AS_LARGE) -> bool:
-    own = run.sights[track[k][0]].areas[track[k][1]]
-    near = [track[n] for n in (k - 1, k + 1) if 0 <= n < len(track)]
-    sizes = [run.sights[n].areas[patch] for n, patch in near]
-    return all(least < own / max(1, size) < 1 / least for size in sizes)
+    """Whether a patch keeps its size: to both its neighbours, and for a hole, which nobody means, to one."""
+    n, patch = track[k]
+    own = run.sights[n].areas[patch]
+    beside = [track[j] for j in (k - 1, k + 1) if 0 <= j < len(track)]
+    keeps = [least < own / max(1, run.sights[m].areas[p]) < 1 / least for m, p in beside]
+    return all(keeps) if run.sights[n].pots[patch] else any(keeps)
 
 
-def _changed(run: Run, own: list[tuple[int, int]], pot: int, right: int, beside: tuple[int, int]) -> Finding:
+def _changed(
+    run: Run, own: list[tuple[int, int]], pot: int, right: int, beside: tuple[int, int], once: bool = False
+) -> Finding:
+    """once: whether it is known from one side only."""
     first, patch = own[0]
     sight = run.sights[first]
     several = f" for {len(own)} drawings" if len(own) > 1 else ""
-    words = (
-        f"takes another colour{several} and back" if pot else f"is not painted{several}, but before and after"
-    )
+    if once:
+        words = "has another colour than beside it" if pot else "is not painted, but in the drawing beside it"
+    else:
+        words = (
+            f"takes another colour{several} and back"
+            if pot
+            else f"is not painted{several}, but before and after"
+        )
     return Finding(
         "flash" if pot else "hole",
         tuple(at for at, _ in own),
