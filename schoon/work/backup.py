@@ -7,55 +7,50 @@ import hashlib
 import itertools
 import json
 import logging
-import math
 import tempfile
 import zipfile
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
-from typing import Any
 
-from pydantic import BaseModel
 from pymysql.err import DataError, IntegrityError, OperationalError
 
-from ..core.paint import NOTHING
 from ..errors import Damaged, Refusal
 from ..formats.backup import Reader, Writer
 from ..formats.zips import BROKEN
 from ..store import Cursor, Row, Store, backup, models, pictures, productions
-from ..store.documents import PARTS, current, parts_of, picture_in, text_of, textures_in, tiles_in
-from ..store.states import Model, Stack, Time
+from ..store.documents import PARTS, parts_of, picture_in, text_of, textures_in, tiles_in
 from ..text import MOST_LETTERS
-from .documents import sheet_of
+from . import renumbered
+from .sound import MISSHAPEN, read_once
 
 log = logging.getLogger(__name__)
 
 Say = Callable[[int, int], None]
 """Called with the parts done and all of them."""
 
-_LOST = 0
-"""A pot that is in no model any more; no pot has this number."""
-
-_NO_KEY = -1
-"""A colour key that is in no model any more; 0 stands for all keys."""
-
 
 @dataclass(frozen=True)
 class Kept:
-    """What a backup holds, in numbers."""
+    """What a backup holds, in numbers. left_out: steps of the history whose documents were harmed."""
 
     productions: list[str]
     shots: int
     drawings: int
     revisions: int
     bytes: int
+    left_out: int = 0
 
     def __str__(self) -> str:
+        harmed = (
+            f"; {self.left_out} steps of the history were harmed and are left out" if self.left_out else ""
+        )
         return (
             f"{', '.join(self.productions) or 'no production'}: {self.shots} shots, {self.drawings} drawings,"
-            f" {self.revisions} revisions, {self.bytes / 1e6:.1f} MB"
+            f" {self.revisions} revisions, {self.bytes / 1e6:.1f} MB{harmed}"
         )
 
 
@@ -77,7 +72,7 @@ def back_up(store: Store, path: Path, production: str | None = None, say: Say = 
                 "migrations": backup.migrations(cursor),
             }
             with Writer(path, about) as out:
-                counts = _write(cursor, out, [row["id"] for row in chosen], say)
+                counts, left_out = _write(cursor, out, [row["id"] for row in chosen], say)
     except OSError as error:
         raise Refusal(
             f"{path} could not be written ({error.strerror}); nothing was left behind. Choose another place"
@@ -94,51 +89,100 @@ def back_up(store: Store, path: Path, production: str | None = None, say: Say = 
         counts["drawings"],
         counts["revisions"],
         path.stat().st_size,
+        left_out,
     )
 
 
-def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> dict[str, int]:
-    names: dict[str, set[str]] = {"pictures": set(), "documents": set()}
-    stacks: set[str] = set()
-    sketches: set[str] = set()
-    counts = {}
-    for table in backup.TABLES:
-        rows = backup.rows_of(cursor, table, ids)
-        counts[table.name] = out.rows(table.name, rows)
-        for row in rows:
-            if table.name == "revisions":
-                parts = parts_of(row["parts"])
-                names["documents"] |= set(parts.values())
-                stacks |= {parts["stack"]} if "stack" in parts else set()
-                sketches |= {parts["sketch"]} if "sketch" in parts else set()
-            else:
-                names["pictures"] |= textures_in(row.get("finish") or "")
-                names["pictures"] |= set(json.loads(row.get("pictures") or "[]"))
-                names["pictures"] |= {
-                    row[c] for c in ("rough", "was", "sha256", "picture", "sheet") if row.get(c)
-                }
-                names["pictures"] |= tiles_in(row["made"]) if table.name == "props" else set()
-    done = 0
-    for kind, more in backup.PARTS.items():
-        about = []
-        for name in sorted(names[kind]):
-            found = backup.blob(cursor, kind, name)
-            if found is None:
-                raise Damaged(
-                    f"The database misses {kind[:-1]} {name[:12]}; this production cannot be backed up"
-                )
-            out.blob(kind, name, found["body"])
-            if kind == "documents" and (picture := picture_in(found["body"])):
-                names["pictures"].add(picture)
-            if name in stacks:
-                names["pictures"] |= textures_in(text_of(found["body"]).decode())
-            if name in sketches:
-                names["pictures"] |= tiles_in(text_of(found["body"]).decode())
-            about.append({"sha256": name, **{column: found[column] for column in more}})
-            done += 1
-            say(done, sum(map(len, names.values())))
-        out.rows(kind, about)
-    return counts
+def _write(cursor: Cursor, out: Writer, ids: list[int], say: Say) -> tuple[dict[str, int], int]:
+    """How many rows of each table were written, and how many steps of the history were left out."""
+    rows = {table.name: backup.rows_of(cursor, table, ids) for table in backup.TABLES}
+    parts = {row["id"]: parts_of(row["parts"]) for row in rows["revisions"]}
+    part_of = {name: part for found in parts.values() for part, name in found.items()}
+    named = set().union(*(_pictures_of(table, row) for table, found in rows.items() for row in found))
+    harmed: set[str] = set()
+    documents: list[Row] = []
+    total = len(part_of) + len(named)
+    for done, (name, part) in enumerate(sorted(part_of.items()), 1):
+        try:
+            body, pictures_named = _sound(cursor, name, part)
+        except MISSHAPEN as error:
+            log.warning("document %s of part %s: %r", name, part, error)
+            harmed.add(name)
+            continue
+        named |= pictures_named
+        out.blob("documents", name, body)
+        documents.append({"sha256": name})
+        say(done, total)
+    out.rows("documents", documents)
+    rows["revisions"], left_out = _without(rows, parts, harmed)
+    about = []
+    for done, name in enumerate(sorted(named), len(part_of) + 1):
+        found = backup.blob(cursor, "pictures", name)
+        if found is None:
+            raise Damaged(f"The database misses picture {name[:12]}; this production cannot be backed up")
+        out.blob("pictures", name, found["body"])
+        about.append({"sha256": name, **{column: found[column] for column in backup.PARTS["pictures"]}})
+        say(done, len(part_of) + len(named))
+    out.rows("pictures", about)
+    return {table: out.rows(table, found) for table, found in rows.items()}, left_out
+
+
+def _pictures_of(table: str, row: Row) -> set[str]:
+    """Names of the pictures that a row names."""
+    if table == "revisions":
+        return set()
+    found = {row[c] for c in ("rough", "was", "sha256", "picture", "sheet") if row.get(c)}
+    found |= textures_in(row.get("finish") or "") | set(json.loads(row.get("pictures") or "[]"))
+    return found | (tiles_in(row["made"]) if table == "props" else set())
+
+
+def _sound(cursor: Cursor, name: str, part: str) -> tuple[bytes, set[str]]:
+    """A document as it is stored, read once, and the pictures it names. Raises one of `MISSHAPEN`."""
+    found = backup.blob(cursor, "documents", name)
+    if found is None:
+        raise Damaged(f"document {name[:12]} is missing")
+    text = text_of(found["body"])
+    if hashlib.sha256(text).hexdigest() != name:
+        raise Damaged(f"document {name[:12]} is not what was written")
+    read_once(part, text)
+    named = {own} if (own := picture_in(found["body"])) else set()
+    if part == "stack":
+        named |= textures_in(text.decode())
+    if part == "sketch":
+        named |= tiles_in(text.decode())
+    return found["body"], named
+
+
+def _without(
+    rows: Mapping[str, list[Row]], parts: Mapping[int, Mapping[str, str]], harmed: set[str]
+) -> tuple[list[Row], int]:
+    """The steps of the history without those that name a harmed document, and how many these are; what follows on one follows on
+    the step before. Raises Damaged if one of them is shown now."""
+    gone = {number for number, found in parts.items() if harmed & set(found.values())}
+    shown = {
+        row[column]
+        for table in backup.TABLES
+        for column in table.later
+        if table.refs[column] == "revisions"
+        for row in rows[table.name]
+    }
+    if gone & shown:
+        name = min(harmed & set(parts[min(gone & shown)].values()))
+        raise Damaged(
+            f"Document {name[:12]}, which is shown now, was harmed: this production cannot be backed up before it is mended"
+            " on the shelf, or restored from a backup"
+        )
+    before = {row["id"]: row["parent_id"] for row in rows["revisions"]}
+
+    def sound(number: int | None) -> int | None:
+        while number in gone:
+            number = before[number]
+        return number
+
+    kept = [
+        {**row, "parent_id": sound(row["parent_id"])} for row in rows["revisions"] if row["id"] not in gone
+    ]
+    return kept, len(gone)
 
 
 def restore(store: Store, path: Path, name: str | None = None, say: Say = lambda *_: None) -> Kept:
@@ -200,7 +244,7 @@ def _as_refusal(path: Path) -> Iterator[None]:
     """What goes wrong because a file is of another shape than one that was written here is its fault, and said so."""
     try:
         yield
-    except (*_MISSHAPEN, DataError, IntegrityError, OperationalError) as error:
+    except (*MISSHAPEN, DataError, IntegrityError, OperationalError) as error:
         if isinstance(error, OperationalError) and error.args[0] != _NO_VALUE:
             raise
         # Should it be a mistake of ours, the log says where.
@@ -264,7 +308,10 @@ def copy_shot(cursor: Cursor, shot_id: int) -> int:
     rows = {table.name: backup.rows_of_shot(cursor, table, shot_id) for table in backup.TABLES}
     rows["shots"] = [{**row, "name": name} for row in rows["shots"]]
     names = {
-        document for row in rows["revisions"] for part, document in _parts(row).items() if part in _OF_SHOT
+        document
+        for row in rows["revisions"]
+        for part, document in _parts(row).items()
+        if part in renumbered.OF_SHOT
     }
 
     def bodies() -> Iterator[tuple[str, bytes]]:
@@ -303,54 +350,28 @@ def _lay(
         if table.name == "revisions":
             # Documents name rows, which have their new ids by now.
             for document, body in bodies:
-                fresh = _renamed(body, _RENAMED.get(part_of.get(document, "")), ids)
+                fresh = renumbered.document(part_of.get(document, ""), body, ids)
                 documents[document] = hashlib.sha256(zlib.decompress(fresh)).hexdigest()
                 backup.put_blob(cursor, "documents", {"sha256": documents[document], "body": fresh})
             ids.put(cursor, table, rows[table.name], looked_at)
         elif table.name == "productions" and name is not None:
             ids.put(cursor, table, rows[table.name], lambda row: {**row, "name": name})
-        elif table.name == "levels":
-            ids.put(cursor, table, rows[table.name], lambda row: _level_row(row, ids))
-        elif table.name == "props":
-            ids.put(cursor, table, rows[table.name], lambda row: _prop_row(row, ids))
-        elif table.name == "recipes":
-            ids.put(cursor, table, rows[table.name], lambda row: _finished_row(row, ids))
         else:
-            ids.put(cursor, table, rows[table.name])
+            ids.put(cursor, table, rows[table.name], partial(renumbered.row, table.name, ids))
     for table in backup.TABLES:
         ids.settle(cursor, table, rows[table.name])
-    _settle_waved(cursor, rows["levels"], ids)
-
-
-_MISSHAPEN = (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, RecursionError, Damaged)
-"""What reading something of another shape than it should have ends with."""
-
-_STATES: dict[str, type[BaseModel]] = {"time": Time, "stack": Stack, "model": Model}
+    renumbered.settle(cursor, rows["levels"], ids)
 
 
 def _check(reader: Reader, document: str, part: str, text: bytes) -> None:
     """Raises Refusal for a document that no page could read."""
     try:
-        content = json.loads(text, parse_constant=_finite, parse_float=_finite)
-        if part in _STATES:
-            _STATES[part].model_validate(current(part, content))
-        elif part:
-            if "own" in content:
-                content = {**content, "own": {**content["own"], "body": b""}}
-            sheet_of((1, 1), **{**dict.fromkeys(("line", "seal", "paint")), part: content})
-    except _MISSHAPEN as error:
+        read_once(part, text)
+    except MISSHAPEN as error:
         log.warning("%s, document %s: %r", reader.path, document, error)
         raise Refusal(
             f"{reader.path} holds a document of {part or 'no'} part that cannot be read ({document[:12]}); ask for it anew"
         ) from error
-
-
-def _finite(number: str) -> float:
-    """A number of a document; JSON knows no others, and none that is too large to be one."""
-    value = float(number)
-    if not math.isfinite(value):
-        raise ValueError(f"{number} is no number")
-    return value
 
 
 def _read_once(cursor: Cursor, ids: backup.Ids, rows: Mapping[str, list[Row]]) -> None:
@@ -389,206 +410,3 @@ def _parts(row: Row) -> dict[str, str]:
     if "parts" in row:
         return parts_of(row["parts"])
     return {part: row[part] for part in PARTS if row.get(part)}
-
-
-Rename = Callable[[Any, backup.Ids], Any]
-
-
-def _renamed(body: bytes, rename: Rename | None, ids: backup.Ids) -> bytes:
-    """A document with the rows it names under their new ids."""
-    if rename is None:
-        return body
-    content = rename(json.loads(text_of(body)), ids)
-    text = json.dumps(content, sort_keys=True, separators=(",", ":"))
-    return zlib.compress(text.encode(), 6)
-
-
-def _paint(content: Any, ids: backup.Ids) -> Any:
-    return {**content, "patches": [_spot(spot, ids) for spot in content["patches"]]}
-
-
-def _keyed(table: str, content: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
-    """A mapping whose names are ids; those of rows that are gone are left out."""
-    new = {ids.of(table, k): value for k, value in content.items()}
-    return {str(k): value for k, value in new.items() if k is not None}
-
-
-def _time(content: Any, ids: backup.Ids) -> Any:
-    levels = {
-        level: {f: ids.of("drawings", what) if isinstance(what, int) else what for f, what in starts.items()}
-        for level, starts in content["levels"].items()
-    }
-    return {
-        **content,
-        "levels": _keyed("levels", levels, ids),
-        "marks": _keyed("drawings", content["marks"], ids),
-        "meant": [new for d in content.get("meant", ()) if (new := ids.of("drawings", d)) is not None],
-        "roughs": _keyed("drawings", content.get("roughs", {}), ids),
-        "numbers": _keyed("drawings", content.get("numbers", {}), ids),
-        "labels": _keyed("drawings", content.get("labels", {}), ids),
-        "notes": {
-            name: {**note, "drawing": ids.of("drawings", note["drawing"])}
-            for name, note in content.get("notes", {}).items()
-        },
-    }
-
-
-def _stack(content: Any, ids: backup.Ids) -> Any:
-    levels = {
-        k: {
-            **level,
-            "model": ids.of("models", level["model"]),
-            "key": ids.of("colour_keys", level["key"]),
-            "depth": _keyed("drawings", level.get("depth", {}), ids),
-            "key_changes": _changes(level.get("key_changes", {}), ids),
-            "key_lights": _keyed("colour_keys", level.get("key_lights", {}), ids),
-            "finish": [_entry(entry, ids) for entry in level.get("finish", [])],
-            "waved": _waved(level.get("waved", []), ids),
-            "entries": {
-                name: [[ids.of("drawings", drawing), frames] for drawing, frames in run]
-                for name, run in level.get("entries", {}).items()
-            },
-        }
-        for k, level in content["levels"].items()
-    }
-    order = [ids.of("levels", level) for level in content["order"]]
-    return {**content, "order": order, "levels": _keyed("levels", levels, ids)}
-
-
-def _entry(entry: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
-    """An entry of the finish, which may name pots."""
-    new = dict(entry)
-    if entry.get("pot"):
-        new["pot"] = ids.of("pots", entry["pot"]) or _LOST
-    for name in ("pots", "kept"):
-        if entry.get(name):
-            new[name] = [ids.of("pots", pot) or _LOST for pot in entry[name]]
-    return new
-
-
-def _finished_row(row: Row, ids: backup.Ids) -> Row:
-    """A row with a finish, whose entries may name pots."""
-    entries = [_entry(entry, ids) for entry in json.loads(row.get("finish") or "[]")]
-    return {**row, "finish": json.dumps(entries)}
-
-
-def _prop_row(row: Row, ids: backup.Ids) -> Row:
-    """A prop, whose forms name pots."""
-    made = json.loads(row["made"])
-    for form in made.get("shapes") or made.get("surfaces") or []:
-        form["pot"] = (ids.of("pots", form["pot"]) or _LOST) if form.get("pot") else 0
-    return {**row, "made": json.dumps(made)}
-
-
-def _props(content: Any, ids: backup.Ids) -> Any:
-    return {**content, "placed": _keyed("props", content["placed"], ids)}
-
-
-def _again(content: Any, ids: backup.Ids) -> Any:
-    """Parts that follow others, but those of drawings that are gone."""
-    uses = {
-        part: {**use, "source": source}
-        for part, use in content["uses"].items()
-        if (source := ids.of("drawings", use["source"])) is not None
-    }
-    return {**content, "uses": uses}
-
-
-def _level_row(row: Row, ids: backup.Ids) -> Row:
-    changes = json.loads(row.get("key_changes") or "{}")
-    lights = _keyed("colour_keys", json.loads(row.get("key_light") or "{}"), ids)
-    return {
-        **_finished_row(row, ids),
-        "key_changes": json.dumps(_changes(changes, ids)),
-        "key_light": json.dumps(lights),
-        "waved": None,
-    }
-
-
-def _settle_waved(cursor: Cursor, levels: list[Row], ids: backup.Ids) -> None:
-    """What was waved through names drawings, which come after their levels."""
-    for row in levels:
-        if row.get("waved"):
-            waved = json.dumps(_waved(json.loads(row["waved"]), ids))
-            cursor.execute("UPDATE levels SET waved = %s WHERE id = %s", (waved, ids.of("levels", row["id"])))
-
-
-def _waved(waved: list[Any], ids: backup.Ids) -> list[Any]:
-    known = [
-        {**one, "drawings": [new for d in one["drawings"] if (new := ids.of("drawings", d)) is not None]}
-        for one in waved
-    ]
-    return [one for one in known if one["drawings"]]
-
-
-def _changes(changes: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
-    """Changes of the colour key over time, but those to keys that are gone."""
-    return {
-        frame: {**change, "key": key}
-        for frame, change in changes.items()
-        if (key := ids.of("colour_keys", change["key"])) is not None
-    }
-
-
-def _model(content: Any, ids: backup.Ids) -> Any:
-    keys = [
-        {
-            **key,
-            "id": ids.of("colour_keys", key["id"]),
-            "colours": _keyed("pots", key["colours"], ids),
-            "tones": _keyed("pots", key["tones"], ids),
-        }
-        for key in content["keys"]
-    ]
-    pots = [{**pot, "id": ids.of("pots", pot["id"])} for pot in content["pots"]]
-    return {**content, "pots": pots, "keys": keys}
-
-
-def _tone(content: Any, ids: backup.Ids) -> Any:
-    return {**content, "shapes": [_shape(shape, ids) for shape in content["shapes"]]}
-
-
-def _shape(shape: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
-    """A shape of tone, which may name pots and a colour key."""
-    new = dict(shape)
-    if "pots" in shape:
-        new["pots"] = [ids.of("pots", pot) or _LOST for pot in shape["pots"]]
-    if "key" in shape:
-        new["key"] = ids.of("colour_keys", shape["key"]) or _NO_KEY
-    if "without" in shape:
-        new["without"] = [ids.of("colour_keys", key) or _NO_KEY for key in shape["without"]]
-    return new
-
-
-_RENAMED: dict[str, Rename] = {
-    "paint": _paint,
-    "tone": _tone,
-    "time": _time,
-    "stack": _stack,
-    "model": _model,
-    "props": _props,
-    "again": _again,
-}
-"""part -> what gives its documents the new ids; the others name no rows."""
-
-_OF_SHOT = ("time", "stack", "again")
-"""Parts whose documents name rows of their own shot; those of others name its models' and production's at most."""
-
-
-def _spot(spot: Mapping[str, Any], ids: backup.Ids) -> dict[str, Any]:
-    def pot(number: int) -> int:
-        return number if number == NOTHING else ids.of("pots", number) or _LOST
-
-    new = {**spot, "pot": pot(spot["pot"])}
-    if "others" in spot:
-        new["others"] = [pot(number) for number in spot["others"]]
-    if "joined" in spot:
-        new["joined"] = [[pot(number), x, y] for number, x, y in spot["joined"]]
-    if "from" in spot:
-        drawing, x, y = spot["from"]
-        source = ids.of("drawings", drawing)
-        if source is None:
-            del new["from"]
-        else:
-            new["from"] = [source, x, y]
-    return new

@@ -20,7 +20,7 @@ import pytest
 
 from schoon.core.exposure import Again
 from schoon.core.prop import Built, Imported, Placed, Shape, Surface
-from schoon.errors import Refusal
+from schoon.errors import Damaged, Refusal
 from schoon.formats import backup as file
 from schoon.formats.pictures import encode_png
 from schoon.limits import Limits
@@ -131,6 +131,36 @@ def test_everything_is_restored_into_an_empty_database(
     )
     assert {t: table_counts(fresh)[t] for t in same} == {t: table_counts(store)[t] for t in same}
     fresh.close()
+
+
+def test_harmed_steps_of_the_history_are_left_out_and_what_is_shown_is_kept(
+    painted: Shot, store: Store, tmp_path: Path
+) -> None:
+    whole = back_up(store, tmp_path / "whole.schoon", "Harbour Lights")
+    before = told(store, "Harbour Lights")
+    with store.transaction() as cursor:
+        now = revisions.drawing(cursor, painted.ids[0])
+        cursor.execute("SELECT parts FROM revisions WHERE id = %s", (now["parent_id"],))
+        (earlier,) = set(json.loads(cursor.fetchone()["parts"]).values()) - {now[p] for p in revisions.PARTS}
+        cursor.execute("UPDATE documents SET body = 'torn' WHERE sha256 = %s", (earlier,))
+    kept = back_up(store, tmp_path / "a.schoon", "Harbour Lights")
+    assert kept.left_out > 0
+    assert kept.revisions == whole.revisions - kept.left_out
+    assert f"{kept.left_out} steps of the history were harmed" in str(kept)
+    restore(store, tmp_path / "a.schoon", "Harbour Copy")
+    assert told(store, "Harbour Copy") == before
+    # What followed on a harmed step follows on the one before.
+    with store.transaction() as cursor:
+        shot = next(s for s in productions.shots(cursor) if s["id"] != 1)
+        drawing = productions.drawings(cursor, shot["level_id"])[0]["id"]
+        assert hands.undo(cursor, drawing)
+        revisions.get_documents(cursor, [revisions.drawing(cursor, drawing)[p] for p in revisions.PARTS])
+        # What is shown now is never left out, also when it is whole and says something else than what was written.
+        other = zlib.compress(b'{"stitches":[]}')
+        cursor.execute("UPDATE documents SET body = %s WHERE sha256 = %s", (other, now["seal"]))
+    with pytest.raises(Damaged, match="mended"):
+        back_up(store, tmp_path / "b.schoon", "Harbour Lights")
+    assert not (tmp_path / "b.schoon").exists()
 
 
 def test_a_backup_is_of_one_moment_while_others_work(painted: Shot, store: Store, tmp_path: Path) -> None:
