@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import zipfile
@@ -11,7 +12,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from ..errors import Refusal
 from ..limits import limits
@@ -20,6 +21,12 @@ from .zips import BROKEN
 FORMAT = 1
 
 _MANIFEST = "manifest.json"
+
+_TABLES = "tables/"
+"""What names of parts with rows begin with."""
+
+_PIECE = 2**20
+"""Bytes that are read at a time where a part is only compared."""
 
 Rows = Iterable[Mapping[str, Any]]
 
@@ -47,7 +54,7 @@ class Writer:
     def rows(self, name: str, rows: Rows) -> int:
         """A table, one row a line; returns how many."""
         lines = [json.dumps(dict(row), default=_plain, ensure_ascii=False) for row in rows]
-        self._add(f"tables/{name}.jsonl", "\n".join(lines).encode(), zipfile.ZIP_DEFLATED)
+        self._add(f"{_TABLES}{name}.jsonl", "\n".join(lines).encode(), zipfile.ZIP_DEFLATED)
         return len(lines)
 
     def blob(self, kind: str, name: str, body: bytes) -> None:
@@ -111,19 +118,23 @@ class Reader:
 
     def rows(self, name: str) -> list[dict[str, Any]]:
         """The rows of a table; none if the file has no such table."""
-        member = f"tables/{name}.jsonl"
+        member = f"{_TABLES}{name}.jsonl"
         if member not in self._members:
             return []
-        return [json.loads(line) for line in self._read(member).decode().splitlines() if line]
+        with self._opened(member) as lines:
+            return [json.loads(line) for line in lines if not line.isspace()]
 
     def blob(self, kind: str, name: str) -> bytes:
         """A picture or document."""
-        return self._read(f"{kind}/{name}")
+        with self._opened(f"{kind}/{name}") as part:
+            return part.read()
 
     def check(self) -> Iterator[str]:
-        """Reads every part and compares its checksum; yields the names as it goes. Raises Refusal."""
+        """Reads every part, a piece at a time, and compares its checksum; yields the names as it goes. Raises Refusal."""
         for name in self._members:
-            self._read(name)
+            with self._opened(name) as part:
+                while part.read(_PIECE):
+                    pass
             yield name
 
     def unpacked(self, body: bytes, name: str) -> bytes:
@@ -146,14 +157,43 @@ class Reader:
     def __len__(self) -> int:
         return len(self._members)
 
-    def _read(self, name: str) -> bytes:
+    @contextlib.contextmanager
+    def _opened(self, name: str) -> Iterator[_Part]:
+        """A part that is read to its end, whose checksum is compared then. Raises Refusal."""
         try:
+            stated = self._zip.getinfo(name).file_size
             # The size that is stated is the most that is unpacked.
-            if self._zip.getinfo(name).file_size > limits().part_mb * 2**20:
+            if stated > limits().part_mb * 2**20:
                 raise self._too_large(f"its part {name}")
-            body = self._zip.read(name)
+            if name.startswith(_TABLES) and stated > limits().table_mb * 2**20:
+                raise Refusal(
+                    f"{self.path}: its part {name} holds more than {limits().table_mb} MB of rows;"
+                    " allow more by SCHOON_MOST_TABLE_MB if you trust it"
+                )
+            with self._zip.open(name) as raw:
+                part = _Part(raw)
+                yield part
         except (*BROKEN, OSError) as error:
             raise Refusal(f"{self.path} was harmed: its part {name} cannot be read") from error
-        if hashlib.sha256(body).hexdigest() != self._members.get(name):
+        if part.sum.hexdigest() != self._members.get(name):
             raise Refusal(f"{self.path} was harmed: its part {name} is not what was written")
+
+
+class _Part:
+    """A part while it is read. sum: checksum of what was read so far."""
+
+    def __init__(self, raw: IO[bytes]) -> None:
+        self._raw = raw
+        self.sum = hashlib.sha256()
+
+    def read(self, most: int = -1) -> bytes:
+        """The next bytes, all or `most` of them."""
+        body = self._raw.read(most)
+        self.sum.update(body)
         return body
+
+    def __iter__(self) -> Iterator[bytes]:
+        """Lines, with their ends."""
+        for line in self._raw:
+            self.sum.update(line)
+            yield line

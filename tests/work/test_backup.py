@@ -393,6 +393,19 @@ def test_columns_that_came_later_are_filled(painted: Shot, store: Store, tmp_pat
     assert told(store, "Other") == told(store, "Harbour Lights")
 
 
+def test_rows_without_end_are_not_read(
+    painted: Shot, store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "a.schoon"
+    back_up(store, path, "Harbour Lights")
+    forged(path, _large)
+    monkeypatch.setattr(file, "limits", lambda: Limits(table_mb=2))
+    with pytest.raises(
+        Refusal, match=r"bends.jsonl holds more than 2 MB of rows; allow more by SCHOON_MOST_TABLE_MB"
+    ):
+        restore(store, path, "Other")
+
+
 def test_a_package_made_to_fill_the_disk_is_refused(painted: Shot, store: Store, tmp_path: Path) -> None:
     path = tmp_path / "a.zip"
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
