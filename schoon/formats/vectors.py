@@ -6,6 +6,7 @@ import io
 import math
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import numpy as np
 from svgelements import (
@@ -22,12 +23,16 @@ from svgelements import (
 )
 from svgelements import Path as Outline
 
-from ..core.strokes import Stroke
+from ..core.strokes import Stroke, length
 from ..errors import Refusal
+from ..limits import limits
 from .pictures import LARGEST_SIDE
 
 _MOST_BYTES = 64 * 2**20
 _MOST_STROKES = 50_000
+_MOST_THINGS = 200_000
+"""Elements, each as often as it is used."""
+
 _WIDTH = 4.0
 """Px of a line whose file does not say how wide it is."""
 
@@ -42,6 +47,8 @@ def groups_of(name: str, path: Path) -> tuple[list[tuple[str, list[Stroke]]], tu
         raise Refusal(f"{name} is larger than {_MOST_BYTES // 2**20} MB; save fewer lines in it")
     if b"<!ENTITY" in body:
         raise Refusal(f"{name} holds entities; save it as plain SVG")
+    if _things(body) > _MOST_THINGS:
+        raise Refusal(f"{name} uses its parts more than {_MOST_THINGS:,} times over; save fewer copies in it")
     try:
         svg = SVG.parse(io.BytesIO(body), reify=True)
     except Exception as error:
@@ -66,6 +73,7 @@ def groups_of(name: str, path: Path) -> tuple[list[tuple[str, list[Stroke]]], tu
                 left_out += isinstance(shape, SVGElement) and not isinstance(shape, Shape)
             else:
                 strokes += found
+                _refuse_long(name, found, size)
             if len(strokes) + len(loose) > _MOST_STROKES:
                 raise Refusal(f"{name} holds more than {_MOST_STROKES} lines; save it in parts")
         if isinstance(item, Group):
@@ -79,6 +87,46 @@ def groups_of(name: str, path: Path) -> tuple[list[tuple[str, list[Stroke]]], tu
         raise Refusal(f"{name} holds no lines; save strokes and shapes, not pictures or text alone")
     notes = [f"{left_out} things that are no lines were left out"] if left_out else []
     return groups, size, notes
+
+
+def _things(body: bytes) -> float:
+    """How many elements an SVG has, those that are used again each time; infinite if one uses itself. A body that cannot be read
+    has none."""
+    try:
+        root = ElementTree.fromstring(body)
+    except (ElementTree.ParseError, ValueError, LookupError):
+        return 0
+    named = {thing.get("id"): thing for thing in root.iter()}
+    counted: dict[Any, float] = {}
+    begun = {root}
+    stack = [root]
+    while stack:
+        thing = stack[-1]
+        link = next((v for k, v in thing.attrib.items() if k.rpartition("}")[2] == "href"), "")
+        used = named.get(link.removeprefix("#")) if thing.tag.rpartition("}")[2] == "use" else None
+        parts = [*thing, *([] if used is None else [used])]
+        waiting = [part for part in parts if part not in counted]
+        if any(part in begun for part in waiting):
+            return math.inf
+        if waiting:
+            begun.add(waiting[0])
+            stack.append(waiting[0])
+        else:
+            counted[stack.pop()] = 1 + sum(counted[part] for part in parts)
+            begun.discard(thing)
+    return counted[root]
+
+
+def _refuse_long(name: str, strokes: list[Stroke], size: tuple[int, int]) -> None:
+    """Raises Refusal for a line that no hand has drawn."""
+    most = limits().stroke_widths * max(size)
+    for stroke in strokes:
+        # The way over the controls is never shorter than the line.
+        if np.hypot(*np.diff(stroke.controls, axis=0).T).sum() > most and (way := length(stroke)) > most:
+            raise Refusal(
+                f"{name} holds a line of {way:.0f} px; the limit is {limits().stroke_widths:g} picture widths,"
+                " set by SCHOON_MOST_STROKE_WIDTHS. Save it in parts"
+            )
 
 
 def _outermost(svg: Any) -> list[Any]:

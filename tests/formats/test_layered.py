@@ -97,6 +97,16 @@ SVG = """<svg xmlns="http://www.w3.org/2000/svg" width="100" height="80" viewBox
 <g id="hat" fill="none" stroke="#333" transform="translate(10 5)"><rect x="0" y="0" width="20" height="8"/></g></svg>"""
 
 
+def uses(levels: int) -> str:
+    """An SVG of groups that use the one before ten times each."""
+    parts = [f'<g id="a{k}">{f"""<use href="#a{k - 1}"/>""" * 10}</g>' for k in range(1, levels)]
+    return SVG.replace(
+        "<g",
+        f'<defs><g id="a0"><rect width="9" height="8"/></g>{"".join(parts)}</defs><use href="#a{levels - 1}"/><g',
+        1,
+    )
+
+
 def test_groups_of_an_svg_are_lines_where_they_lie(tmp_path: Path) -> None:
     (tmp_path / "a.svg").write_text(SVG)
     found = layers_in("a.svg", tmp_path / "a.svg", tmp_path)
@@ -170,6 +180,11 @@ HOSTILE: dict[str, tuple[str, Any]] = {
     "no svg": ("a.svg", lambda p: p.write_text("<svg")),
     "svg without lines": ("a.svg", lambda p: p.write_text('<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"/>')),
     "svg entities": ("a.svg", lambda p: p.write_text(LAUGHS + SVG)),
+    "svg of many uses": ("a.svg", lambda p: p.write_text(uses(7))),
+    "svg that uses itself": ("a.svg", lambda p: p.write_text(SVG.replace("<rect", '<use href="#hat"/><rect'))),
+    "svg with an endless line": (
+        "a.svg", lambda p: p.write_text(SVG.replace("<rect", f'<path d="M0 0{"L99 9 0 0" * 100}"/><rect')),
+    ),
     "huge svg": ("a.svg", lambda p: p.write_text(SVG.replace('"100"', '"99999"'))),
     "folders": ("a.zip", lambda p: folders(p, MOST_LAYERS + 5, png(patch((1, 1, 1))))),
     "nested zips": ("a.zip", lambda p: folders(p, 3, b"PK\3\4" + b"\0" * 60, "f{k}/d_1.zip")),

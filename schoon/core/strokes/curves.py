@@ -164,8 +164,7 @@ class _Ribbon:
         paces = np.floor(arc_lengths(points) / (0.5 * step))
         keep = np.r_[True, np.diff(paces) > 0]
         keep[-1] = len(points) > 1
-        for knot in bends:
-            keep |= knots == knot
+        keep |= np.isin(knots, list(bends))
         points, widths, knots = points[keep], widths[keep], knots[keep]
         if len(points) < 2:
             points = np.vstack([points[0], points[0] + (0.01, 0.0)])
