@@ -14,6 +14,7 @@ import hashlib
 import io
 import json
 import os
+import re
 import shutil
 import signal
 import struct
@@ -119,7 +120,7 @@ def _columns(parts: dict[str, bytes]) -> None:
 
 def _numbers(parts: dict[str, bytes]) -> None:
     for name in [name for name in parts if name.startswith("documents/")]:
-        text = zlib.decompress(parts[name]).replace(b'"width":', b'"width":1e999,"was":')
+        text = re.sub(rb"([:,[])\d+(\.\d+)?", rb"\g<1>1e999", zlib.decompress(parts[name]))
         parts[name] = zlib.compress(text)
 
 

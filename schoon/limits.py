@@ -11,8 +11,8 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 class Limits(BaseSettings):
     """take_in_mb: files of one take-in. take_in_gigapixels: their pixels in all. picture_mb: a single picture sent to a
     model. body_mb: any other request. stroke_widths: length of a stroke in widths of its picture. cache_mb: derived
-    files that are kept. part_mb, table_mb: one part of a backup or package, unpacked, and one with rows. read_gb, read_seconds:
-    memory and time it takes to read one file from outside. page_seconds: one computation that a page waits for.
+    files that are kept. part_mb, table_mb: one part of a backup or package, unpacked, and one with rows, or a document.
+    read_gb, read_seconds: memory and time it takes to read one file from outside. page_seconds: one computation that a page waits for.
     """
 
     model_config = SettingsConfigDict(env_prefix="SCHOON_MOST_")

@@ -138,20 +138,20 @@ class Reader:
             yield name
 
     def unpacked(self, body: bytes, name: str) -> bytes:
-        """A document as text, which lies packed in its part. Raises Refusal if it is none, or larger than a part may be."""
-        most = limits().part_mb * 2**20
+        """A document as text, which lies packed in its part. Raises Refusal if it is none, or larger than a part with rows may be."""
         try:
             packer = zlib.decompressobj()
-            text = packer.decompress(body, most)
+            text = packer.decompress(body, limits().table_mb * 2**20)
         except zlib.error as error:
             raise Refusal(f"{self.path} was harmed: its document {name[:12]} cannot be read") from error
         if packer.unconsumed_tail:
-            raise self._too_large(f"its document {name[:12]}")
+            raise self._too_large(f"its document {name[:12]}", "table_mb")
         return text
 
-    def _too_large(self, what: str) -> Refusal:
+    def _too_large(self, what: str, limit: str) -> Refusal:
         return Refusal(
-            f"{self.path}: {what} unpacks to more than {limits().part_mb} MB; allow more by SCHOON_MOST_PART_MB if you trust it"
+            f"{self.path}: {what} unpacks to more than {getattr(limits(), limit)} MB;"
+            f" allow more by SCHOON_MOST_{limit.upper()} if you trust it"
         )
 
     def __len__(self) -> int:
@@ -161,15 +161,10 @@ class Reader:
     def _opened(self, name: str) -> Iterator[_Part]:
         """A part that is read to its end, whose checksum is compared then. Raises Refusal."""
         try:
-            stated = self._zip.getinfo(name).file_size
+            limit = "table_mb" if name.startswith(_TABLES) else "part_mb"
             # The size that is stated is the most that is unpacked.
-            if stated > limits().part_mb * 2**20:
-                raise self._too_large(f"its part {name}")
-            if name.startswith(_TABLES) and stated > limits().table_mb * 2**20:
-                raise Refusal(
-                    f"{self.path}: its part {name} holds more than {limits().table_mb} MB of rows;"
-                    " allow more by SCHOON_MOST_TABLE_MB if you trust it"
-                )
+            if self._zip.getinfo(name).file_size > getattr(limits(), limit) * 2**20:
+                raise self._too_large(f"its part {name}", limit)
             with self._zip.open(name) as raw:
                 part = _Part(raw)
                 yield part
