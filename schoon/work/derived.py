@@ -103,10 +103,12 @@ class Memory(Generic[T]):
                     return self._items[key]
             try:
                 item = make()
-            finally:
+            except BaseException:
                 with self._lock:
                     self._making.pop(key, None)
+                raise
             with self._lock:
+                self._making.pop(key, None)
                 self._items[key] = item
                 self._held += self._weight(item)
                 while self._held > self._most and len(self._items) > 1:
@@ -227,6 +229,11 @@ def sheet_key(line: str | None, sheet: Sheet) -> str:
 def sheet_patches(line: str | None, sheet: Sheet) -> Patches:
     """The patches of a sheet whose line document is named `line`."""
     return _patches.get(sheet_key(line, sheet), lambda: patches_in(sheet))
+
+
+def is_known(line: str | None, sheet: Sheet) -> bool:
+    """Whether the patches of a sheet are at hand."""
+    return sheet_key(line, sheet) in _patches
 
 
 _open: Memory[OpenPatches] = Memory(64 * 2**20, lambda patches: patches.open_labels.nbytes)

@@ -8,11 +8,13 @@ import itertools
 from collections import deque
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.patches import Patches
 from ..core.run import Placement
 from ..core.sketch import SIDE
 from ..core.strokes import LineRule, Stroke, strokes_from_dicts
@@ -24,7 +26,7 @@ from ..store.documents import current
 from ..store.revisions import Subject, of
 from ..store.states import State, Time
 from . import pen
-from .derived import Memory, sheet_patches
+from .derived import Memory, is_known, sheet_patches
 from .documents import (
     SPECKS,
     Behind,
@@ -171,14 +173,40 @@ def settled(store: Store, drawing_id: int, operation: Pen) -> Pen:
     return operation.model_copy(update={"path": path, "settle": 0.0})
 
 
-def change_drawing(cursor: Cursor, drawing_id: int, base: int | None, operation: DrawingOperation) -> Saved:
-    """Applies an operation to a drawing as it is now. Doing a trace twice does it once.
+class _Unfound(Exception):
+    """Patches that have to be found before a drawing is held."""
+
+    def __init__(self, line: str | None, sheet: Sheet) -> None:
+        super().__init__("patches are not found yet")
+        self.line, self.sheet = line, sheet
+
+
+def do(store: Store, drawing_id: int, base: int | None, operation: DrawingOperation) -> Saved:
+    """`change_drawing` in a transaction of its own. Patches are found while nobody has to wait for the drawing; one that is
+    changed by others all the while is held at last."""
+    for held in (False, False, True):
+        try:
+            with store.transaction() as cursor:
+                return change_drawing(cursor, drawing_id, base, operation, held)
+        except _Unfound as missing:
+            sheet_patches(missing.line, missing.sheet)
+    raise AssertionError("patches of a drawing that is held are found")
+
+
+def change_drawing(
+    cursor: Cursor, drawing_id: int, base: int | None, operation: DrawingOperation, find: bool = True
+) -> Saved:
+    """Applies an operation to a drawing as it is now. Doing a trace twice does it once. find: whether patches are found while the
+    drawing is held; else `_Unfound` is raised for those that are not known.
 
     Raises NotFound and Refusal as the operation does.
     """
     _hold_linked(cursor, drawing_id)
     row, sheet = load(cursor, drawing_id, lock=True)
-    after = operation.apply(sheet, _context(cursor, _level(cursor, row["level_id"]), row, base))
+    context = _context(cursor, _level(cursor, row["level_id"]), row, base)
+    if not find:
+        context = replace(context, patches=partial(_known, row["line"]))
+    after = operation.apply(sheet, context)
     # As they will be read back, so that the page shows just what is stored.
     before = {stroke.id: stroke for stroke in sheet.strokes}
     strokes = [s if before.get(s.id) is s else Stroke.from_dict(s.to_dict()) for s in after.strokes]
@@ -203,6 +231,12 @@ def change_drawing(cursor: Cursor, drawing_id: int, base: int | None, operation:
         changed = [s for s in sheet.strokes if s.id not in before or s.text != before[s.id].text]
         removed = sorted(before.keys() - {s.id for s in sheet.strokes})
     return Saved(revision, base != row["head"], removed, changed, sorted(others - {int(row["id"])}))
+
+
+def _known(line: str | None, sheet: Sheet) -> Patches:
+    if not is_known(line, sheet):
+        raise _Unfound(line, sheet)
+    return sheet_patches(line, sheet)
 
 
 def _level(cursor: Cursor, level_id: int) -> Context:

@@ -7,21 +7,24 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import pytest
+from pymysql.err import OperationalError
 
 from schoon.core.paint import NOTHING, Paint
+from schoon.core.patches import Patches
 from schoon.core.seal import Stitch
 from schoon.core.strokes import Stroke
 from schoon.errors import NotFound, Refusal
 from schoon.formats.pictures import encode_png
 from schoon.jobs import tasks
 from schoon.store import Store, models, pictures, productions, revisions
-from schoon.work import edits
-from schoon.work.derived import sheet_patches
+from schoon.work import derived, edits
+from schoon.work.derived import patches_in, sheet_patches
 from schoon.work.documents import Sheet, Spot, line_document, paint_document, painting_of, seal_document
 from schoon.work.operations.paint import Pour
 
 from .. import hands
 from ..conftest import table_counts
+from ..shot import Shot
 from .test_work import box_sheet, side
 
 LEFT, RIGHT, OUTSIDE = (70.0, 80.0), (130.0, 80.0), (5.0, 5.0)
@@ -290,3 +293,35 @@ def test_specks_keep_the_limit_through_later_edits(desk: Desk) -> None:
     assert sheet.specks == 30
     patches = sheet_patches("specks", sheet)
     assert patches.at(62, 62) == patches.at(*LEFT)
+
+
+def test_patches_are_found_while_nobody_waits_for_the_drawing(
+    shot: Shot, store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shot.job("clean")
+    shot.edit(1, "stitch", points=[[10, 10], [40, 10]])
+    found: list[bool] = []
+
+    def looked(sheet: Sheet) -> Patches:
+        with store.transaction() as cursor:
+            # Whoever holds the drawing now makes this fail at once.
+            try:
+                cursor.execute("SELECT id FROM drawings WHERE id = %s FOR UPDATE NOWAIT", (shot.ids[0],))
+                found.append(True)
+            except OperationalError:
+                found.append(False)
+        return patches_in(sheet)
+
+    derived.forget_all()
+    monkeypatch.setattr(derived, "patches_in", looked)
+    shot.edit(1, "pour", points=[[100, 100]], pot=1)
+    assert found == [True]
+
+
+def test_a_drawing_that_others_change_all_the_while_is_held_at_last(
+    shot: Shot, store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shot.job("clean")
+    monkeypatch.setattr(edits, "is_known", lambda *_: False)
+    pour = Pour(points=[(100, 100)], pot=1, do="pour")
+    assert edits.do(store, shot.ids[0], None, pour).revision

@@ -42,8 +42,8 @@ def change_drawing(drawing_id: int, edit: DrawingEdit, store: StoreDep, files: F
     more: dict[str, Any] = {}
     if isinstance(edit.do, PenOperation) and edit.do.settle > 0:
         edit.do = edits.settled(store, drawing_id, edit.do)
+    saved = edits.do(store, drawing_id, edit.base or None, edit.do)
     with store.transaction() as cursor:
-        saved = edits.change_drawing(cursor, drawing_id, edit.base or None, edit.do)
         if isinstance(edit.do, Pour | PourWithin | Belong):
             row, sheet = edits.load(cursor, drawing_id)
             more = {
