@@ -6,7 +6,7 @@ import random
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from schoon.store import Store, productions, revisions
 from schoon.web.statics import address
@@ -94,6 +94,32 @@ def test_undo_takes_back_what_is_on_its_way_and_nothing_older(desk: Page) -> Non
     desk.keyboard.press("Control+Shift+z")
     at_rest(desk)
     assert len(in_ink(desk)) == len(before) + 1
+
+
+def test_what_was_seen_before_is_shown_as_soon_as_undo_is_answered(desk: Page) -> None:
+    before = sorted(in_ink(desk))
+    drag(desk, [(100, 60), (200, 90), (300, 70)])
+    at_rest(desk)
+    after = sorted(in_ink(desk))
+    asked: list[Route] = []
+
+    def wait(route: Route) -> None:
+        asked.append(route)
+
+    # Nothing else is answered meanwhile.
+    for what in ("**/api/shots/*/run?*", "**/api/drawings/*", "**/api/drawings/*/patches"):
+        desk.route(what, lambda route: wait(route) if route.request.method == "GET" else route.fallback())
+    desk.keyboard.press("Control+z")
+    until(desk, f"document.querySelectorAll('#paper .ink path[data-id]').length === {len(before)}")
+    assert sorted(in_ink(desk)) == before
+    assert desk.locator("#redo").is_enabled()
+    desk.keyboard.press("Control+Shift+z")
+    for route in asked:
+        route.continue_()
+    desk.unroute_all()
+    at_rest(desk)
+    assert sorted(in_ink(desk)) == after
+    same_as_server(desk)
 
 
 def test_undo_takes_the_last_act_of_whatever_kind_before_it_is_answered(desk: Page) -> None:

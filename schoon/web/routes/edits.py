@@ -186,7 +186,8 @@ _WHERE: dict[Kind, str] = {
 
 
 def _step(store: StoreDep, subject: Subject, way: Way, want: Step | None) -> JSONResponse:
-    """moved: nothing was done, because something had changed that the page does not show yet."""
+    """moved: nothing was done, because something had changed that the page does not show yet. more: of a drawing, what can be
+    undone and done again now."""
     nothing = {"label": "", "drawings": [], "kinds": [], "pots": [], "moved": False}
     try:
         with store.transaction() as cursor:
@@ -194,6 +195,8 @@ def _step(store: StoreDep, subject: Subject, way: Way, want: Step | None) -> JSO
             words = "" if found else f"There is nothing to {way} {_WHERE[subject.kind]}"
             answer = {**nothing, **(vars(found) if found else {}), "message": words}
             answer["revision"] = revisions.head(cursor, subject) or 0
+            if subject.kind == "drawing":
+                answer["more"] = {"undo": answer["revision"] > 0, "redo": revisions.can_redo(cursor, subject)}
             once.keep(cursor, answer)
     except revisions.Moved:
         words = "Something was changed here meanwhile, which you see now; press again to take that back"

@@ -26,9 +26,13 @@ export const paintNow = (entry) => patches.get(name(entry))?.value;
 export const paintSeen = (entry) => paintNow(entry)
   ?? [...patches].reverse().find(([key, held]) => held.value && key.startsWith(`${entry.id}@`))?.[1].value;
 
-// What can be undone and done again of a revision changes with where one came to it from.
-export function stepped(ids) {
+// What can be undone and done again of a revision changes with where one came to it from: `more` says it of the drawing that was
+// stepped. Returns whether that one is at hand as it is now.
+export function stepped(ids, entry = null, more = null) {
+  const known = entry && more && lineNow(entry);
   for (const key of [...lines.keys()]) if (ids.includes(Number(key.split('@')[0]))) lines.delete(key);
+  if (known) keepValue(lines, entry, { ...known, ...more });
+  return Boolean(known);
 }
 
 // After an edit the shapes at hand are those of the new revision: no need to ask for them again.

@@ -162,7 +162,9 @@ export class Sync {
       const many = found.drawings?.length > 1 ? ` on ${found.drawings.length} drawings` : '';
       const pots = found.pots?.length ? `; back in the model: ${found.pots.join(', ')}` : '';
       notice(`${what === 'undo' ? 'Undone' : 'Done again'}: ${found.label || 'the last change'}${many}${pots}`);
-      drawings.stepped([...(found.drawings ?? []), app.current.id]);
+      // Seen at once where it was seen before; what else has changed with it follows.
+      const known = drawings.stepped([...(found.drawings ?? []), app.current.id], entry, found.more);
+      if (known && entry === app.current) await app.table.draw();
       const levels = app.data.levels.map((l) => l.id).join();
       await this.refresh();
       app.levels.stepped();
