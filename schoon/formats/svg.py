@@ -42,8 +42,8 @@ def polygon_path(rings: Sequence[Points]) -> str:
     """Path data of closed polygons, to 1/10 px."""
     parts = []
     for ring in rings:
-        tenths = np.round(ring * 10).astype(int)
-        text = " ".join(f"{x / 10:g},{y / 10:g}" for x, y in tenths.tolist())
+        tenths = np.round(ring * 10).astype(int) / 10
+        text = ("%g,%g " * len(tenths))[:-1] % tuple(tenths.ravel().tolist())
         parts.append(f"M{text}Z")
     return "".join(parts)
 

@@ -6,16 +6,21 @@ import logging
 import queue
 import threading
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
+from ..core.strokes import Stroke
 from ..errors import Away, Full, NotFound, Refusal
 from ..store import DrawingRow, ShotRow, Store, productions, revisions
 from ..work.derived import Files, key_of, sheet_key
 from ..work.documents import sheet_of
+from ..work.edits import strokes_named
 from ..work.placing import paper_of
 from ..work.renders import Wanted, drawn_of, keep_patches, wanted_of
 from ..work.roughs import rough_body, rough_name
+from ..work.shapes import shapes_of
 from ..work.summaries import summaries
 from . import views
 from .pool import Pool, PoolAway
@@ -99,6 +104,22 @@ class Seen:
 
         derived = [wanted.key for wanted in drawings]
         return self.files.get(key_of("frame", derived, size, width, clear, exact), ".webp", made)
+
+    def strokes(self, row: DrawingRow, strokes: Sequence[Stroke]) -> bytes:
+        """JSON of the strokes of a drawing's line as `work.shapes.shape_of` gives them."""
+
+        def drawn(many: Sequence[Stroke]) -> list[str]:
+            # All workers at once: whoever opens a drawing waits for it.
+            size = -(-len(many) // max(1, self.pool.workers))
+            parts = [many[k : k + size] for k in range(0, len(many), size)]
+            with ThreadPoolExecutor(len(parts)) as calls:
+                return [
+                    path
+                    for found in calls.map(partial(self.pool.call, views.strokes), parts)
+                    for path in found
+                ]
+
+        return self.files.get(key_of("strokes", row["line"]), ".json", lambda: shapes_of(strokes, drawn))
 
     def shapes(self, row: DrawingRow, shot: ShotRow) -> bytes:
         """JSON of the patches of a drawing with a line: `background`, and of each `n`, `d`, `at`, `area`.
@@ -222,6 +243,9 @@ class Ahead:
                 try:
                     seen.view(row["id"], width, "best", clear=width == PLAY and bool(row["line"]))
                     if width == RUN and row["line"]:
+                        with seen.store.transaction() as cursor:
+                            strokes = strokes_named(cursor, row["line"])
+                        seen.strokes(row, strokes)
                         seen.shapes(row, shot)
                         seen.open_forms(row, shot)
                 except NotFound:

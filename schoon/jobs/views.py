@@ -23,7 +23,7 @@ from ..core.prop import Placed, Sight, runs, turned_by
 from ..core.run import Placement, register_parts
 from ..core.seal.opened import Beside, Box
 from ..core.seal.opened import open_forms as forms_open
-from ..core.strokes import arc_lengths, sample, strokes_from_dicts, strokes_to_dicts
+from ..core.strokes import Stroke, arc_lengths, sample, strokes_from_dicts, strokes_to_dicts
 from ..formats import svg
 from ..formats.pictures import decode, encode_png
 from ..store import KeyRow, ModelRow
@@ -120,6 +120,11 @@ def against(drawn: Drawn, other: Drawn, size: tuple[int, int], width: int) -> by
 def own(ink: Own, colour: Rgb) -> bytes:
     """PNG of ink of its own as it is seen with a line colour, on nothing."""
     return encode_png(own_seen(ink, colour))
+
+
+def strokes(found: Sequence[Stroke]) -> list[str]:
+    """Path data of the inked shapes of strokes."""
+    return [svg.outline_path(stroke) for stroke in found]
 
 
 def shapes(line: Any, seal: Any, size: tuple[int, int], packed: bytes | None) -> tuple[bytes, bytes]:

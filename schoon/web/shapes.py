@@ -1,40 +1,17 @@
-"""Drawings as the page is told of them: strokes as outlines, patches with their paint, what differs from the model."""
+"""Drawings as the page is told of them: patches with their paint, tones, what differs from the model."""
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Collection
 from typing import Any
 
 from ..core.model.compare import compare
-from ..core.strokes import Stroke
 from ..core.tone import UNSURE_ABOVE, Tone
 from ..formats import svg
 from ..store import Cursor, DrawingRow, models, productions
 from ..work import keys
-from ..work.derived import Files, Memory, known_patches
+from ..work.derived import Files, known_patches
 from ..work.documents import Sheet, painting_of, parts_told, seen_in
-
-_outlines: Memory[str] = Memory(48 * 2**20, len)
-
-
-def _outline(stroke: Stroke) -> str:
-    """Path data of the inked shape; what an edit leaves as it is is not computed again."""
-    form = hashlib.blake2b(stroke.controls.tobytes(), digest_size=16)
-    form.update(stroke.widths.tobytes() + f"{stroke.corner}{stroke.closed}{stroke.black}".encode())
-    return _outlines.get(form.hexdigest(), lambda: svg.outline_path(stroke))
-
-
-def shape_of(stroke: Stroke) -> dict[str, Any]:
-    """A stroke as the page draws and edits it."""
-    return {
-        **stroke.to_dict(),
-        "d": _outline(stroke),
-        "part": stroke.part,
-        "doubtful": stroke.doubtful,
-        "linked": stroke.link is not None,
-        "closed": stroke.closed,
-    }
 
 
 def paint_of(files: Files, row: DrawingRow, sheet: Sheet) -> dict[int, dict[str, Any]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from weakref import WeakKeyDictionary
@@ -164,7 +165,8 @@ class _Ribbon:
         paces = np.floor(arc_lengths(points) / (0.5 * step))
         keep = np.r_[True, np.diff(paces) > 0]
         keep[-1] = len(points) > 1
-        keep |= np.isin(knots, list(bends))
+        if bends:
+            keep |= np.isin(knots, list(bends))
         points, widths, knots = points[keep], widths[keep], knots[keep]
         if len(points) < 2:
             points = np.vstack([points[0], points[0] + (0.01, 0.0)])
@@ -198,17 +200,22 @@ class _Ribbon:
     def cap(self, index: int) -> Points:
         """Points round the first or last end, from one side to the other."""
         along = self.tangent[index] if index else -self.tangent[index]
-        turn = np.linspace(np.pi / 2, -np.pi / 2, _arc_steps(np.pi, float(self.half[index])))[1:-1]
+        turn = _half_turn(_arc_steps(np.pi, float(self.half[index])))
         across = np.array([-along[1], along[0]])
-        return self.points[index] + self.half[index] * (
-            np.cos(turn)[:, None] * along + np.sin(turn)[:, None] * across
-        )
+        return self.points[index] + self.half[index] * (turn[:, :1] * along + turn[:, 1:] * across)
+
+
+@lru_cache(maxsize=64)
+def _half_turn(steps: int) -> NDArray[np.float64]:
+    """(steps - 2, 2) cosine and sine of half a turn from one side to the other, its ends left out."""
+    turn = np.linspace(np.pi / 2, -np.pi / 2, steps)[1:-1]
+    return np.c_[np.cos(turn), np.sin(turn)]
 
 
 def _arc_steps(turn: float, radius: float) -> int:
     """Points of an arc so that its chords lie within `_ARC_WITHIN` px of it."""
-    step = 2 * np.arccos(max(1 - _ARC_WITHIN / max(radius, 1e-6), 0.5))
-    return int(np.clip(np.ceil(turn / step), 4, 40)) + 1
+    step = 2 * math.acos(max(1 - _ARC_WITHIN / max(radius, 1e-6), 0.5))
+    return min(max(math.ceil(turn / step), 4), 40) + 1
 
 
 def _seam_off_corner(stroke: Stroke) -> Stroke:

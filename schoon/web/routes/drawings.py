@@ -12,18 +12,18 @@ from ...errors import Refusal
 from ...formats import svg
 from ...store import models, productions, revisions
 from ...work import edits, keys
-from ...work.derived import key_of, lines_in, sheet_patches, to_json
+from ...work.derived import lines_in, sheet_patches, to_json
 from ...work.roughs import rough_name
 from ...work.sketches import sketch_document
 from ..deps import FilesDep, SeenDep, StoreDep, etag, unchanged
-from ..shapes import paint_of, remarks_of, shape_of, tones_of
+from ..shapes import paint_of, remarks_of, tones_of
 from ..values import Body, Place
 
 router = APIRouter(prefix="/api/drawings/{drawing_id}")
 
 
 @router.get("")
-def drawing(request: Request, drawing_id: int, store: StoreDep, files: FilesDep) -> Response:
+def drawing(request: Request, drawing_id: int, store: StoreDep, seen: SeenDep) -> Response:
     """Strokes and stitches as shapes for the page; kept by document, and not sent again while nothing has changed."""
     with store.transaction() as cursor:
         row = revisions.drawing(cursor, drawing_id)
@@ -50,10 +50,7 @@ def drawing(request: Request, drawing_id: int, store: StoreDep, files: FilesDep)
         "undo": row["head"] is not None,
         "redo": redo,
     }  # fmt: skip
-    strokes = files.get(
-        key_of("strokes", row["line"]), ".json", lambda: to_json([shape_of(s) for s in sheet.strokes])
-    )
-    body = to_json(about)[:-1] + b', "strokes": ' + strokes + b"}"
+    body = to_json(about)[:-1] + b', "strokes": ' + seen.strokes(row, sheet.strokes) + b"}"
     return Response(body, media_type="application/json", headers={"ETag": name, "Cache-Control": "no-cache"})
 
 

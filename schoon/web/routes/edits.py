@@ -18,8 +18,9 @@ from ...work.operations.line import PenOperation
 from ...work.operations.model import AddKey, AddPots
 from ...work.operations.paint import Belong, Pour, PourWithin
 from ...work.operations.tone import AnyTone
+from ...work.shapes import shape_of
 from ..deps import FilesDep, StoreDep
-from ..shapes import paint_of, remarks_of, shape_of, tones_of
+from ..shapes import paint_of, remarks_of, tones_of
 from ..values import Body, Id
 
 router = APIRouter(prefix="/api")

@@ -27,8 +27,8 @@ from ...work.operations.time import AddNotes, NewNote
 from ...work.placing import paper_of
 from ...work.readings import Reader, pencils_of_run, rough_of
 from ...work.roughs import rough_name
+from ...work.shapes import shape_of
 from ..deps import DeskDep, FilesDep, StoreDep
-from ..shapes import shape_of
 from ..values import Body, Id, Number, Place
 from .asks import Also, Between
 from .jobs import Reading
