@@ -173,6 +173,10 @@ def settled(store: Store, drawing_id: int, operation: Pen) -> Pen:
     return operation.model_copy(update={"path": path, "settle": 0.0})
 
 
+_TRIES = 5
+"""How often patches are found for an edit before its drawing is held for that: a form that is laid needs them up to three times."""
+
+
 class _Unfound(Exception):
     """Patches that have to be found before a drawing is held."""
 
@@ -184,7 +188,7 @@ class _Unfound(Exception):
 def do(store: Store, drawing_id: int, base: int | None, operation: DrawingOperation) -> Saved:
     """`change_drawing` in a transaction of its own. Patches are found while nobody has to wait for the drawing; one that is
     changed by others all the while is held at last."""
-    for held in (False, False, True):
+    for held in (*itertools.repeat(False, _TRIES), True):
         try:
             with store.transaction() as cursor:
                 return change_drawing(cursor, drawing_id, base, operation, held)

@@ -316,6 +316,11 @@ def test_patches_are_found_while_nobody_waits_for_the_drawing(
     monkeypatch.setattr(derived, "patches_in", looked)
     shot.edit(1, "pour", points=[[100, 100]], pot=1)
     assert found == [True]
+    # A form that is laid needs those that it makes as well.
+    shot.edit(1, "broad", path=[[95, 95, 0.5], [110, 105, 0.5]], pot=2, width=20)
+    shot.edit(1, "cut-out", path=[[60, 60, 0.5], [90, 60, 0.5], [90, 90, 0.5], [60, 90, 0.5]], pot=2)
+    assert len(found) == 3
+    assert all(found)
 
 
 def test_a_drawing_that_others_change_all_the_while_is_held_at_last(

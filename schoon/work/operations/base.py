@@ -56,7 +56,7 @@ class Context:
         return self.tiles(names, sketch.fresh)
 
     def found(self, sheet: Sheet) -> Patches:
-        """The patches of the drawing as it is now."""
+        """The patches of the drawing as it is now, or would be with other stitches: its line is that of the drawing."""
         assert self.patches is not None
         return self.patches(sheet)
 

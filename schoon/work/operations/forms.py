@@ -52,12 +52,14 @@ class CutOut(DrawingOperation):
             raise Refusal(
                 "This form is too small to hold paint; draw round it in one go and end where you began"
             )
+        before = context.found(sheet)
         if self.inked:
             after = replace(sheet, strokes=[*sheet.strokes, replace(edge, corner=context.rule.corner)])
+            patches = patches_in(after)
         else:
             stitch = Stitch(ring, 0.0, "the edge of a form", "taken", "hand")
             after = replace(sheet, stitches=[*sheet.stitches, stitch])
-        before, patches = context.found(sheet), patches_in(after)
+            patches = context.found(after)
         inside = patches_within(patches, ring)
         if not inside:
             raise Refusal("Nothing lies inside this form; draw it inside the picture")
@@ -99,7 +101,7 @@ class Broad(DrawingOperation):
             raise Refusal("This form is too small to hold paint; lay it broader")
         laid = [Stitch(ring, 0.0, LAID, "taken", "hand") for ring in rings]
         after = replace(sheet, stitches=[*kept, *laid])
-        patches = patches_in(after)
+        patches = context.found(after)
         spots = _kept(sheet, before, patches)
         inside = filled(rings, context.size)
         x, y = np.clip(patches.anchors[1:].astype(int), 0, np.array(context.size) - 1).T
@@ -129,7 +131,7 @@ class Broad(DrawingOperation):
             # The form is what lines shut in: those that were laid in it before lie in it.
             lines = [s for s in sheet.stitches if s.reason != LAID]
             if len(lines) < len(sheet.stitches):
-                before = patches_in(replace(sheet, stitches=lines))
+                before = context.found(replace(sheet, stitches=lines))
                 began = before.at(x, y)
             return before.labels == began
         painted = painting_of(sheet.spots, before)
