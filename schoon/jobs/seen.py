@@ -202,6 +202,8 @@ class Ahead:
         self._seen = seen
         self._on = on
         self._waiting: queue.SimpleQueue[int | None] = queue.SimpleQueue()
+        # Level -> how its drawings stood when all of it was made.
+        self._made: dict[int, list[list[str | None]]] = {}
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._work, name="ahead", daemon=True)
 
@@ -217,7 +219,7 @@ class Ahead:
             self._thread.join(20)
 
     def level(self, level_id: int) -> None:
-        """The drawings of a level have changed."""
+        """The drawings of a level have changed, or somebody opens it."""
         if self._on:
             self._waiting.put(level_id)
 
@@ -235,6 +237,9 @@ class Ahead:
         with seen.store.transaction() as cursor:
             shot = productions.shot_of_level(cursor, level_id)
             rows = productions.drawings(cursor, level_id)
+        stand = [[row["rough"], *(row[part] for part in revisions.PARTS)] for row in rows]
+        if self._made.get(level_id) == stand:
+            return
         for width in (RUN, PLAY, WING):
             for row in rows:
                 # What comes in meanwhile may make this needless.
@@ -250,3 +255,4 @@ class Ahead:
                         seen.open_forms(row, shot)
                 except NotFound:
                     continue
+        self._made[level_id] = stand

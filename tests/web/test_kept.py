@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import shutil
 import time
 from pathlib import Path
 
@@ -75,3 +76,23 @@ def test_what_pages_ask_for_is_made_when_a_job_has_ended(shot: Shot) -> None:
     for drawing in shot.ids:
         shot.client.get(f"/drawings/{drawing}/view.webp?w=240&v=1")
     assert {path.name for path in kept.rglob("*.webp")} == before
+
+
+def test_what_a_stop_asks_for_is_made_when_the_shot_is_opened(shot: Shot) -> None:
+    app = shot.client.app
+    shot.job("clean")
+    kept = Path(app.state.files.folder)  # type: ignore[attr-defined]
+    shutil.rmtree(kept)
+    app.state.ahead._on = True  # type: ignore[attr-defined]
+    assert shot.client.get("/shots/1/paint").status_code == 200
+    end = time.monotonic() + 60
+    while len(list(kept.rglob("*.webp"))) < 9:
+        assert time.monotonic() < end
+        time.sleep(0.1)
+    # Outlines, shapes and open forms of each drawing.
+    assert len(list(kept.rglob("*.json"))) == 9
+    # Opened again, nothing is looked through that stands as it did.
+    shutil.rmtree(kept)
+    assert shot.client.get("/shots/1/paint").status_code == 200
+    time.sleep(1)
+    assert not list(kept.rglob("*.webp"))

@@ -26,7 +26,7 @@ from ...work.operations.stack import UseModel
 from ...work.placing import Placed, size_of
 from ...work.roughs import rough_name
 from ...work.summaries import summaries, without
-from ..deps import FilesDep, StoreDep, page
+from ..deps import AheadDep, FilesDep, StoreDep, page
 from ..stages import STAGES, progress
 from .edits import time_shown
 
@@ -49,7 +49,13 @@ def open_shot(shot_id: int, store: StoreDep, level: Level = None) -> RedirectRes
 
 @router.get("/shots/{shot_id}/{stage}", response_class=HTMLResponse)
 def shot_page(
-    request: Request, shot_id: int, stage: str, store: StoreDep, files: FilesDep, level: Level = None
+    request: Request,
+    shot_id: int,
+    stage: str,
+    store: StoreDep,
+    files: FilesDep,
+    ahead: AheadDep,
+    level: Level = None,
 ) -> HTMLResponse:
     """A shot in one of its stages."""
     if stage not in STAGES:
@@ -69,6 +75,7 @@ def shot_page(
             for row in productions.levels(cursor, shot_id, aside=True)
         ]
         keys = keys_of(cursor, shot)
+    ahead.level(shot["level_id"])
     key = None
     if model and model["keys"]:
         key = next((k for k in model["keys"] if k["id"] == shot["key_id"]), model["keys"][0])
