@@ -122,6 +122,18 @@ def test_what_was_seen_before_is_shown_as_soon_as_undo_is_answered(desk: Page) -
     same_as_server(desk)
 
 
+def test_a_page_that_may_be_of_before_the_last_answer_is_read_anew(desk: Page) -> None:
+    drag(desk, [(100, 60), (200, 90), (300, 70)])
+    at_rest(desk)
+    assert desk.evaluate("Number(sessionStorage.schoonAnswered) > performance.timeOrigin")
+    # As if the answer had come when the next page was on its way already.
+    desk.evaluate("() => { sessionStorage.schoonAnswered = Date.now() + 60000; }")
+    with desk.expect_request("**/api/shots/*/run?*"):
+        desk.reload()
+    at_rest(desk)
+    same_as_server(desk)
+
+
 def test_undo_takes_the_last_act_of_whatever_kind_before_it_is_answered(desk: Page) -> None:
     drag(desk, [(100, 60), (200, 90), (300, 70)])
     at_rest(desk)

@@ -496,5 +496,6 @@ def test_a_package_of_harmed_work_says_so(painted: Shot, store: Store) -> None:
     painted.client.app.state.runner.run_open()
     job = painted.client.get(f"/api/jobs/{answer.json()['id']}").json()
     assert job["state"] == "failed"
-    assert "harmed; restore it from a backup" in job["message"]
+    assert "is shown now, was harmed" in job["message"]
+    assert "mended on the shelf" in job["message"]
     assert "error of the program" not in job["message"]

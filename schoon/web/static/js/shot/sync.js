@@ -20,6 +20,9 @@ export class Sync {
     $('redo').addEventListener('click', () => this.step('redo', 'drawings'));
     takeHeads(app.data.shot.id, app.data.heads);
     onChange(({ answered, left }) => { if (answered && left) this.later(); });
+    // A page that was asked for before the last edit was answered may be of before it, and nothing of it is left to be sent.
+    if (Number(sessionStorage.schoonAnswered ?? 0) > performance.timeOrigin) this.later();
+    onChange((told) => { if (told.answered) sessionStorage.schoonAnswered = Date.now(); });
     this.otherWindows();
   }
 
